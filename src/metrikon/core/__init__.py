@@ -1,0 +1,1 @@
+"""The pure heart: documents, values, records, extraction, expressions and flows."""

@@ -1,0 +1,69 @@
+"""Words to lines: which words stand on one line of print, and which of them belong together."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from metrikon.core.documents.model import Line, Segment, Word
+
+OVERLAP = 0.5  # of the lower word's height: this much shared height puts two words on one line
+GAP = 0.68  # of the line's height: a wider gap parts two segments
+
+
+def in_lines(words: Sequence[Word]) -> tuple[tuple[Word, ...], tuple[Line, ...]]:
+    """Words in reading order with their lines, top to bottom and left to right."""
+    rows: list[list[Word]] = []
+    for word in sorted(words, key=lambda w: ((w.y0 + w.y1) / 2, w.x0)):
+        home = next((row for row in reversed(rows[-4:]) if _shares_line(row, word)), None)
+        if home is None:
+            rows.append([word])
+        else:
+            home.append(word)
+    rows.sort(key=lambda row: min((w.y0 + w.y1) / 2 for w in row))
+    ordered: list[Word] = []
+    lines: list[Line] = []
+    for row in rows:
+        row.sort(key=lambda w: w.x0)
+        lines.append(Line(tuple(_segments(row, len(ordered)))))
+        ordered.extend(row)
+    return tuple(ordered), tuple(lines)
+
+
+def _shares_line(row: list[Word], word: Word) -> bool:
+    last = row[-1]
+    shared = min(last.y1, word.y1) - max(last.y0, word.y0)
+    lower = min(last.y1 - last.y0, word.y1 - word.y0)
+    return shared > OVERLAP * lower and not _covers(row, word)
+
+
+def _covers(row: list[Word], word: Word) -> bool:
+    """Whether a word of the row stands in the same place (then they are two lines, printed close)."""
+    middle = (word.x0 + word.x1) / 2
+    return any(w.x0 < middle < w.x1 and abs(w.y0 - word.y0) > 1 for w in row)
+
+
+def _segments(row: list[Word], start: int) -> list[Segment]:
+    heights = sorted(w.y1 - w.y0 for w in row)
+    wide = GAP * heights[len(heights) // 2]
+    parts: list[list[Word]] = [[row[0]]]
+    for word in row[1:]:
+        if word.x0 - max(w.x1 for w in parts[-1][-2:]) > wide:
+            parts.append([word])
+        else:
+            parts[-1].append(word)
+    found = []
+    for part in parts:
+        text = " ".join(w.text for w in part)
+        found.append(
+            Segment(
+                start,
+                start + len(part),
+                text,
+                part[0].x0,
+                min(w.y0 for w in part),
+                max(w.x1 for w in part),
+                max(w.y1 for w in part),
+            )
+        )
+        start += len(part)
+    return found

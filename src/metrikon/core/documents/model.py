@@ -1,0 +1,138 @@
+"""A document: pages with words, lines and boxes; tables that may run over pages.
+
+Boxes are (left, top, right, bottom) in the page's own units, origin at the top left. For a PDF the
+unit is the point (1/72 inch), for a picture the pixel. Word numbers count within their page.
+"""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import msgspec
+
+Box = tuple[float, float, float, float]
+FORM = 1  # version of the stored form of a document
+
+
+class Word(msgspec.Struct, frozen=True, array_like=True):
+    """One word as it stands on a page; `sure` is the reader's certainty from 0 to 1."""
+
+    text: str
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+    sure: float = 1.0
+
+    @property
+    def box(self) -> Box:
+        return (self.x0, self.y0, self.x1, self.y1)
+
+
+class Segment(msgspec.Struct, frozen=True, array_like=True):
+    """Words [first, last) of one line that stand together, apart from others by a wide gap."""
+
+    first: int
+    last: int
+    text: str
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+
+
+class Line(msgspec.Struct, frozen=True, array_like=True):
+    """One line of print across the page: its segments from left to right."""
+
+    segments: tuple[Segment, ...]
+
+    @property
+    def text(self) -> str:
+        return " ".join(segment.text for segment in self.segments)
+
+    @property
+    def first(self) -> int:
+        return self.segments[0].first
+
+    @property
+    def last(self) -> int:
+        return self.segments[-1].last
+
+    @property
+    def box(self) -> Box:
+        return union((s.x0, s.y0, s.x1, s.y1) for s in self.segments)
+
+
+class Cell(msgspec.Struct, frozen=True, array_like=True):
+    """One cell of a table: its text and where it stands; an empty cell has no words."""
+
+    text: str = ""
+    page: int = 0
+    words: tuple[int, ...] = ()
+
+
+class Table(msgspec.Struct, frozen=True):
+    """A table, joined over pages; every row has one cell a column."""
+
+    header: tuple[Cell, ...]
+    rows: tuple[tuple[Cell, ...], ...]
+    pages: tuple[int, ...]
+
+
+class Page(msgspec.Struct, frozen=True, dict=True):
+    """One page: words in reading order, and lines over them. `number` counts from 1.
+
+    `turned`: degrees the picture was turned clockwise to stand upright before it was read.
+    """
+
+    number: int
+    width: float
+    height: float
+    source: str
+    words: tuple[Word, ...]
+    lines: tuple[Line, ...]
+    turned: float = 0.0
+
+    @cached_property
+    def line_of(self) -> tuple[int, ...]:
+        """The number of the line for each word."""
+        found = [0] * len(self.words)
+        for number, line in enumerate(self.lines):
+            found[line.first : line.last] = [number] * (line.last - line.first)
+        return tuple(found)
+
+
+class Document(msgspec.Struct, frozen=True, dict=True):
+    """A file made readable. `sha256` names the bytes it was read from."""
+
+    sha256: str
+    format: str
+    pages: tuple[Page, ...]
+    tables: tuple[Table, ...] = ()
+    warnings: tuple[str, ...] = ()
+    form: int = FORM
+
+
+def union(boxes: object) -> Box:
+    """The smallest box around all of them; at least one is needed."""
+    x0, y0, x1, y1 = zip(*boxes, strict=True)  # type: ignore[call-overload]
+    return (min(x0), min(y0), max(x1), max(y1))
+
+
+def words_box(page: Page, words: tuple[int, ...]) -> Box:
+    """The box around some words of a page."""
+    return union(page.words[number].box for number in words)
+
+
+_ENCODER = msgspec.json.Encoder()
+_DECODER = msgspec.json.Decoder(Document)
+
+
+def to_bytes(document: Document) -> bytes:
+    """The stored form: JSON in UTF-8."""
+    return _ENCODER.encode(document)
+
+
+def from_bytes(data: bytes) -> Document:
+    """Read the stored form. Raises `msgspec.DecodeError` when it is not one."""
+    return _DECODER.decode(data)

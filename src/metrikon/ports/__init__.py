@@ -1,0 +1,1 @@
+"""Ports: one small protocol a file, behind which the outside stands."""

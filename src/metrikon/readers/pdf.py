@@ -1,0 +1,166 @@
+"""PDF: words with boxes from its characters; pages without text are read from their picture."""
+
+from __future__ import annotations
+
+import ctypes
+import io
+import re
+from collections.abc import Iterator
+from typing import Any
+
+import pypdfium2 as pdfium
+import pypdfium2.raw as raw
+
+from metrikon.core.documents.lines import in_lines
+from metrikon.core.documents.model import Document, Page, Word
+from metrikon.core.documents.tables import find_tables
+from metrikon.core.values.text import clean
+from metrikon.ports.reader import Limits, Refused
+
+_WORD = re.compile(r"[^\s\ufffe\uffff\x00-\x1f]+")
+FEW_WORDS = 3  # a page with fewer words of text is read from its picture
+OCR_DOTS = 150  # dots an inch at which a page without text is drawn for reading
+
+
+class PdfReader:
+    """Reads PDF files, with text or scanned."""
+
+    formats: tuple[str, ...] = ("pdf",)
+
+    def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
+        """The document; raises `Refused` for broken, encrypted and oversized files."""
+        pdf = _opened(data)
+        try:
+            count = len(pdf)
+            if count == 0:
+                raise Refused("broken", "The PDF has no pages. It is broken; ask the sender for a new one.")
+            if count > limits.max_pages:
+                raise Refused("too-many-pages", f"The PDF has {count} pages; the limit is {limits.max_pages} (setting max_pages).")
+            pages, warnings = [], []
+            for number in range(count):
+                page, warning = _read_page(pdf, number, limits)
+                pages.append(page)
+                warnings += warning
+        finally:
+            pdf.close()
+        return Document(sha256, "pdf", tuple(pages), find_tables(pages), tuple(warnings))
+
+    def picture(self, data: bytes, page: int, turned: float, dots: int) -> bytes:
+        """One page as PNG."""
+        pdf = _opened(data)
+        try:
+            image = _drawn(pdf[page - 1], dots)
+        finally:
+            pdf.close()
+        from metrikon.readers.turning import turn
+
+        image = turn(image, turned)
+        out = io.BytesIO()
+        image.quantize(64).save(out, "PNG")
+        return out.getvalue()
+
+
+def _opened(data: bytes) -> Any:
+    try:
+        return pdfium.PdfDocument(data)
+    except pdfium.PdfiumError as error:
+        if "password" in str(error).lower():
+            raise Refused("encrypted", "The PDF is encrypted and asks for a password. Send it without one.") from error
+        reason = "The file says that it is a PDF but cannot be opened as one. It is broken or cut off; ask the sender for a new one."
+        raise Refused("broken", reason) from error
+
+
+def _read_page(pdf: Any, number: int, limits: Limits) -> tuple[Page, list[str]]:
+    try:
+        page = pdf[number]
+    except pdfium.PdfiumError as error:
+        raise Refused("broken", f"Page {number + 1} of the PDF cannot be opened. The file is broken or cut off.") from error
+    width, height = page.get_size()
+    words = list(_words(page, height))
+    if len(words) >= FEW_WORDS or not _has_picture(page):
+        ordered, lines = in_lines(words)
+        page.close()
+        return Page(number + 1, width, height, "text", ordered, lines), []
+    return _scanned(page, number, limits)
+
+
+def _scanned(page: Any, number: int, limits: Limits) -> tuple[Page, list[str]]:
+    from metrikon.readers.ocr import read_picture  # the engine is heavy: loaded for scans only
+
+    width, height = page.get_size()
+    dots = OCR_DOTS
+    while width * height * (dots / 72) ** 2 > limits.max_pixels and dots > 30:
+        dots //= 2
+    image = _drawn(page, dots)
+    page.close()
+    words, turned, upright = read_picture(image)
+    ratio = width / image.width
+    scaled = [Word(w.text, w.x0 * ratio, w.y0 * ratio, w.x1 * ratio, w.y1 * ratio, w.sure) for w in words]
+    ordered, lines = in_lines(scaled)
+    made = Page(number + 1, upright[0] * ratio, upright[1] * ratio, "ocr", ordered, lines, turned)
+    return made, [] if words else [f"Page {number + 1} holds no readable text."]
+
+
+def _drawn(page: Any, dots: int) -> Any:
+    return page.render(scale=dots / 72).to_pil().convert("RGB")
+
+
+def _has_picture(page: Any) -> bool:
+    return any(True for _ in page.get_objects(filter=[raw.FPDF_PAGEOBJ_IMAGE], max_depth=3))
+
+
+def _words(page: Any, height: float) -> Iterator[Word]:
+    """Words with boxes: a word reaches from its first to its last character, as wide as they advance."""
+    text_page = page.get_textpage()
+    handle = text_page.raw
+    count = raw.FPDFText_CountChars(handle)
+    if count <= 0:
+        text_page.close()
+        return
+    buffer = (ctypes.c_ushort * (count + 1))()
+    raw.FPDFText_GetText(handle, 0, count, buffer)
+    text = bytes(buffer)[: 2 * count].decode("utf-16-le", "replace")
+    if len(text) != count:  # characters outside the basic plane shift the numbering: count units
+        text = bytes(buffer)[: 2 * count].decode("utf-16-le", "surrogatepass")
+        text = "".join(chr(unit) for unit in buffer[:count])
+    rotation = page.get_rotation()
+    box = page.get_cropbox(fallback_ok=True)
+    first, last = raw.FS_RECTF(), raw.FS_RECTF()
+    for match in _WORD.finditer(text):
+        start, end = match.span()
+        if not raw.FPDFText_GetLooseCharBox(handle, start, first):
+            continue
+        raw.FPDFText_GetLooseCharBox(handle, end - 1, last)
+        place = _upright(_around(first, last), box, rotation)
+        if place is not None:
+            word = clean(match.group().encode("utf-16", "surrogatepass").decode("utf-16", "replace"))
+            if word:
+                yield Word(word, *(round(value, 2) for value in place))
+    text_page.close()
+
+
+def _around(first: Any, last: Any) -> tuple[float, float, float, float]:
+    return (
+        min(first.left, last.left),
+        max(first.top, last.top),
+        max(first.right, last.right),
+        min(first.bottom, last.bottom),
+    )
+
+
+def _upright(
+    rect: tuple[float, float, float, float], box: tuple[float, float, float, float], rotation: int
+) -> tuple[float, float, float, float] | None:
+    """From PDF space (origin below left) to page space (origin top left), page turned as shown."""
+    left, top, right, bottom = rect
+    x0, y0, x1, y1 = left - box[0], box[3] - top, right - box[0], box[3] - bottom
+    width, height = box[2] - box[0], box[3] - box[1]
+    if x1 < 0 or y1 < 0 or x0 > width or y0 > height:
+        return None  # off the page: no one sees it
+    if rotation == 90:
+        return (height - y1, x0, height - y0, x1)
+    if rotation == 180:
+        return (width - x1, height - y1, width - x0, height - y0)
+    if rotation == 270:
+        return (y0, width - x1, y1, width - x0)
+    return (x0, y0, x1, y1)
