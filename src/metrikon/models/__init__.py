@@ -1,0 +1,1 @@
+"""Models: adapters behind the model port."""

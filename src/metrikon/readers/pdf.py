@@ -17,7 +17,8 @@ from metrikon.core.documents.tables import find_tables
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
 
-_WORD = re.compile(r"[^\s\ufffe\uffff\x00-\x1f]+")
+_WORD = re.compile(r"[^\s\ufffe\uffff\x00-\x1f]+[\x02\ufffe]?")  # a hyphen at the end of a line comes as U+0002
+_HYPHEN = re.compile("[\x02\ufffe]$")
 FEW_WORDS = 3  # a page with fewer words of text is read from its picture
 OCR_DOTS = 150  # dots an inch at which a page without text is drawn for reading
 
@@ -133,7 +134,7 @@ def _words(page: Any, height: float) -> Iterator[Word]:
         raw.FPDFText_GetLooseCharBox(handle, end - 1, last)
         place = _upright(_around(first, last), box, rotation)
         if place is not None:
-            word = clean(match.group().encode("utf-16", "surrogatepass").decode("utf-16", "replace"))
+            word = clean(_HYPHEN.sub("-", match.group()).encode("utf-16", "surrogatepass").decode("utf-16", "replace"))
             if word:
                 yield Word(word, *(round(value, 2) for value in place))
     text_page.close()

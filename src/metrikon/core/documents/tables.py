@@ -231,4 +231,14 @@ def _split(columns: Columns, page: Page, segment: Segment) -> dict[int, list[int
 def _cell(page: Page, numbers: list[int]) -> Cell:
     if not numbers:
         return Cell(page=page.number)
-    return Cell(" ".join(page.words[n].text for n in numbers), page.number, tuple(numbers))
+    return Cell(_joined(page, numbers), page.number, tuple(numbers))
+
+
+def _joined(page: Page, numbers: list[int]) -> str:
+    """The words of a cell; one that ends in a hyphen at the end of its line runs on."""
+    text = page.words[numbers[0]].text
+    for before, number in zip(numbers, numbers[1:], strict=False):
+        word = page.words[number]
+        wraps = text.endswith("-") and len(text) > 1 and text[-2].isalpha() and word.y0 > page.words[before].y0 + 2
+        text += word.text if wraps else f" {word.text}"
+    return text

@@ -1,0 +1,1 @@
+"""Record types, records, evidence, checks and findings."""

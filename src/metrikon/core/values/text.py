@@ -34,6 +34,7 @@ def fold(text: str) -> str:
     return "".join(c for c in decomposed if not unicodedata.combining(c)).strip(_EDGE)
 
 
+@lru_cache(maxsize=65536)
 def folded_words(text: str) -> tuple[str, ...]:
     """The folded words of a text, empty ones left out."""
     return tuple(word for word in (fold(part) for part in _SPACES.split(text)) if word)

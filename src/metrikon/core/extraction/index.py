@@ -1,0 +1,169 @@
+"""A document indexed for finding values: by squeezed text, by amount, by date. Built once, in linear time."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from functools import cached_property, lru_cache
+
+from metrikon.core.documents.model import Cell, Document, Page
+from metrikon.core.values.dates import date_readings, day_first
+from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_mark, parse_number
+from metrikon.core.values.text import fold
+
+LONGEST_DATE = 5  # words
+LONGEST_NUMBER = 4  # words: "1 234 567,89"
+
+
+@dataclass(frozen=True)
+class Place:
+    """Some words of one page; `exact` when they are the value and nothing else."""
+
+    page: int
+    words: tuple[int, ...]
+    exact: bool = True
+
+
+@lru_cache(maxsize=65536)
+def squeezed(text: str) -> str:
+    """Letters and digits only, folded: the form in which texts are searched."""
+    return "".join(c for c in fold(text) if c.isalnum())
+
+
+class Squeezed:
+    """Words run together, with the way back from a place in the text to its words."""
+
+    def __init__(self, page: int, numbers: list[int], texts: list[str]) -> None:
+        self.page = page
+        self._numbers: list[int] = []
+        self._starts: list[int] = []
+        parts, at = [], 0
+        for number, text in zip(numbers, texts, strict=True):
+            part = squeezed(text)
+            if part:
+                self._numbers.append(number)
+                self._starts.append(at)
+                parts.append(part)
+                at += len(part)
+        self.text = "".join(parts)
+        self._ends = {start + len(part) for start, part in zip(self._starts, parts, strict=True)}
+        self._begins = set(self._starts)
+
+    def find(self, wanted: str) -> Iterator[Place]:
+        """Every place where the squeezed text stands; inexact when it starts or ends within a word."""
+        if not wanted:
+            return
+        at = self.text.find(wanted)
+        while at >= 0:
+            end = at + len(wanted)
+            exact = at in self._begins and end in self._ends
+            if exact or len(wanted) >= 5:
+                first, last = bisect_right(self._starts, at) - 1, bisect_right(self._starts, end - 1) - 1
+                yield Place(self.page, tuple(self._numbers[first : last + 1]), exact)
+            at = self.text.find(wanted, at + 1)
+
+
+class Index:
+    """What grounding and the pattern reader ask of a document."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.pages = {page.number: page for page in document.pages}
+
+    @cached_property
+    def mark(self) -> str | None:
+        """The decimal mark of the document."""
+        return decimal_mark(line.text for page in self.document.pages for line in page.lines)
+
+    @cached_property
+    def currency(self) -> str | None:
+        """The currency code named most often, by code before sign."""
+        counts: dict[str, int] = {}
+        for page in self.document.pages:
+            for word in page.words:
+                code = currency_in(word.text) if _may_be_currency(word.text) else None
+                if code:
+                    counts[code] = counts.get(code, 0) + 1
+        return max(counts, key=lambda code: counts[code]) if counts else None
+
+    @cached_property
+    def day_first(self) -> bool | None:
+        """Whether dates in figures print the day first: by other dates, else by the currency."""
+        texts = (line.text for page in self.document.pages for line in page.lines)
+        by_currency = None if self.currency in (None, "USD", "CAD") else True
+        return day_first(texts, by_currency)
+
+    @cached_property
+    def texts(self) -> list[Squeezed]:
+        """The words of each page run together."""
+        return [Squeezed(p.number, list(range(len(p.words))), [w.text for w in p.words]) for p in self.document.pages]
+
+    @cached_property
+    def numbers(self) -> dict[Decimal, list[Place]]:
+        """Every amount that stands in the document, with its places."""
+        found: dict[Decimal, list[Place]] = {}
+        for page in self.document.pages:
+            for line in page.lines:
+                for segment in line.segments:
+                    for place, value in self._numbers_in(page, segment.first, segment.last):
+                        found.setdefault(value, []).append(place)
+        return found
+
+    def _numbers_in(self, page: Page, first: int, last: int) -> Iterator[tuple[Place, Decimal]]:
+        for start in range(first, last):
+            text = page.words[start].text
+            if not any(c.isdigit() for c in text) and len(text) > 3:
+                continue
+            for end in range(start + 1, min(start + LONGEST_NUMBER, last) + 1):
+                if end > start + 1:
+                    text = f"{text} {page.words[end - 1].text}"
+                value = parse_number(text, self.mark)
+                if value is not None:
+                    yield Place(page.number, tuple(range(start, end))), value
+                elif end == start + 1 and (inner := _inner_number(text, self.mark)) is not None:
+                    yield Place(page.number, (start,), False), inner
+
+    @cached_property
+    def dates(self) -> dict[date, list[Place]]:
+        """Every date that stands in the document, in all its readings, with its places."""
+        found: dict[date, list[Place]] = {}
+        for page in self.document.pages:
+            for line in page.lines:
+                for segment in line.segments:
+                    for start in range(segment.first, segment.last):
+                        for end in range(start + 1, min(start + LONGEST_DATE, segment.last) + 1):
+                            text = " ".join(page.words[n].text for n in range(start, end))
+                            readings = date_readings(text)
+                            for reading in readings:
+                                sure = len(readings) == 1 or self.day_first is not None
+                                found.setdefault(reading, []).append(Place(page.number, tuple(range(start, end)), sure))
+        return found
+
+    def find_text(self, text: str) -> list[Place]:
+        """Every place where a text stands, whatever its case, accents, spaces and punctuation."""
+        wanted = squeezed(text)
+        return [place for page in self.texts for place in page.find(wanted)]
+
+    def in_cell(self, cell: Cell, text: str) -> list[Place]:
+        """The places of a text within one cell, whose lines may be wrapped."""
+        words = self.pages[cell.page].words
+        return list(Squeezed(cell.page, list(cell.words), [words[n].text for n in cell.words]).find(squeezed(text)))
+
+    def quote(self, place: Place) -> str:
+        """The words at a place."""
+        words = self.pages[place.page].words
+        return " ".join(words[n].text for n in place.words)
+
+
+def _may_be_currency(text: str) -> bool:
+    return any(c in "€£$¥złKč" for c in text) or text.upper().strip(".,:()") in CURRENCY_CODES or text[:3].upper() in CURRENCY_CODES
+
+
+def _inner_number(text: str, mark: str | None) -> Decimal | None:
+    """The number in "12pcs", "x3" or "20%:", when there is just one."""
+    stripped = text.strip("xX×*:;.,()[]")
+    body = stripped.rstrip("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
+    return parse_number(body, mark) if body and body != text and len(stripped) - len(body) <= 4 else None

@@ -1,0 +1,201 @@
+"""Checks over a record: small functions, one a rule, each yielding what is wrong.
+
+A record type adds arithmetic of its own under `x-metrikon`:
+
+- `sums`: list of {parts: [pointers], equals: pointer, tolerance, unless}; a part /lines/*/amount
+  adds up over the rows; a rule is left out when the pointer in `unless` has a value.
+- `products`: list of {factors: [pointers in a row], equals: pointer in the row, tolerance}.
+- `order`: list of {first: pointer, then: pointer}: the second date must not lie before the first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.pointers import get, leaves, shape
+from metrikon.core.records.types import OURS, RecordType
+
+Check = Callable[[RecordType, dict[str, Any], Mapping[str, Evidence]], Iterable[Finding]]
+LEAST_SURE = 0.6
+DEFAULT_TOLERANCE = Decimal("0.02")
+
+
+def check_record(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence]) -> list[Finding]:
+    """All findings of the built-in checks, those that stop first."""
+    found = [finding for check in CHECKS for finding in check(kind, record, evidence)]
+    return sorted(found, key=lambda each: each.level != "stop")
+
+
+def required(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """Required fields and rows must be there."""
+    for error in kind.validator.iter_errors(_floats(record)):
+        place = "".join(f"/{part}" for part in error.absolute_path)
+        if error.validator == "required":
+            missing = [name for name in error.validator_value if name not in error.instance]
+            for name in missing:
+                pointer = f"{place}/{name}"
+                label = _title(kind, pointer)
+                yield Finding("required", "stop", f"{label} is required and was not found.", (pointer,))
+        elif error.validator == "minItems":
+            least = error.validator_value
+            yield Finding("required", "stop", f"{_title(kind, place)} needs at least {least} rows.", (place,))
+        else:
+            yield Finding("type", "stop", f"{_title(kind, place)}: {_plain(error)}", (place,))
+
+
+def _plain(error: Any) -> str:
+    """The message of a failed schema rule without the library's quoting of the whole record."""
+    value = str(error.instance)[:60]
+    return {
+        "type": f"{value!r} is not of type {error.validator_value}.",
+        "enum": f"{value!r} is none of {', '.join(map(str, error.validator_value))}."
+        if isinstance(error.validator_value, list)
+        else error.message[:160],
+        "pattern": f"{value!r} does not have the form {error.validator_value}.",
+    }.get(error.validator, error.message[:160])
+
+
+def dates(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """Values of format "date" must be dates (RFC 3339, full-date)."""
+    for pointer, value in leaves(record):
+        field = kind.by_shape.get(shape(pointer))
+        if field is not None and field.schema.get("format") == "date" and _date(value) is None and value is not None:
+            yield Finding("format", "stop", f"{field.title} {value!r} is not a date such as 2026-03-31.", (pointer,))
+
+
+def sums(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """Parts must add up to their total within the stated tolerance."""
+    for rule in kind.ours.get("sums", ()):
+        equals = get(record, rule["equals"])
+        if "unless" in rule and get(record, rule["unless"]) is not None:
+            continue
+        pointers, amount = _added(record, rule["parts"])
+        if not isinstance(equals, Decimal | int) or amount is None:
+            continue
+        tolerance = Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE)))
+        if abs(amount - equals) > tolerance:
+            what = " + ".join(_title(kind, part) for part in rule["parts"])
+            message = f"{what} comes to {amount}, but {_title(kind, rule['equals'])} is {equals}: a difference of {abs(amount - equals)}."
+            compared = {"computed": str(amount), "printed": str(equals)}
+            yield Finding("sum", "stop", message, (rule["equals"], *pointers), compared)
+
+
+def _added(record: dict[str, Any], parts: list[str]) -> tuple[tuple[str, ...], Decimal | None]:
+    """Pointers and sum of the parts; None as sum when a part is missing."""
+    total, used = Decimal(0), []
+    for part in parts:
+        if "/*/" in part:
+            head, tail = part.split("/*/")
+            rows = get(record, head)
+            values = [(f"{head}/{n}/{tail}", get(row, f"/{tail}")) for n, row in enumerate(rows)] if rows else []
+            if not values:
+                return (), None
+        else:
+            values = [(part, get(record, part))]
+        for pointer, value in values:
+            if not isinstance(value, Decimal | int):
+                return (), None
+            total += value
+            used.append(pointer)
+    return tuple(used) if len(used) <= 3 else (), total
+
+
+def products(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """In a row, the factors must multiply to their product within the stated tolerance."""
+    for rule in kind.ours.get("products", ()):
+        head = rule["list"]
+        for number, row in enumerate(get(record, head) or ()):
+            values = [get(row, factor) for factor in rule["factors"]]
+            equals = get(row, rule["equals"])
+            if not all(isinstance(v, Decimal | int) for v in (*values, equals)):
+                continue
+            amount = Decimal(1)
+            for value in values:
+                amount *= value
+            tolerance = Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE)))
+            if abs(amount - equals) > tolerance:
+                fields = tuple(f"{head}/{number}{part}" for part in (rule["equals"], *rule["factors"]))
+                message = f"Row {number + 1}: {' × '.join(map(str, values))} is {amount.normalize():f}, but {equals} is printed."
+                level = str(rule.get("level", "stop"))
+                yield Finding("product", level, message, fields, {"computed": f"{amount:f}", "printed": str(equals)})
+
+
+def order(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """A date that follows another must not lie before it."""
+    for rule in kind.ours.get("order", ()):
+        first, then = _date(get(record, rule["first"])), _date(get(record, rule["then"]))
+        if first and then and then < first:
+            message = f"{_title(kind, rule['then'])} {then} lies before {_title(kind, rule['first'])} {first}."
+            yield Finding("order", "stop", message, (rule["then"], rule["first"]), {"first": str(first), "then": str(then)})
+
+
+def supported(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """Every value must stand in the document, unless its field says that it is not printed."""
+    for pointer, value in leaves(record):
+        field = kind.by_shape.get(shape(pointer))
+        if value is None or field is None or not field.needs_evidence:
+            continue
+        given = evidence.get(pointer)
+        if given is None or not given.found:
+            message = f"{field.title} {value!s} stands nowhere in the document."
+            yield Finding("unsupported", "stop", message, (pointer,))
+        elif given.sure < LEAST_SURE and given.how != "person":
+            message = f"{field.title} {value!s} was read with little certainty ({given.sure:.0%})."
+            yield Finding("unsure", str(field.ours.get("unsure", "stop")), message, (pointer,))
+
+
+CHECKS: tuple[Check, ...] = (required, dates, sums, products, order, supported)
+
+
+def business_key(kind: RecordType, record: dict[str, Any]) -> str | None:
+    """What tells this record from others of its type, from the pointers under `key`; None when one is missing."""
+    from metrikon.core.values.text import fold
+
+    pointers = kind.ours.get("key") or ()
+    values = [get(record, pointer) for pointer in pointers]
+    if not values or any(value in (None, "") for value in values):
+        return None
+    return "|".join("".join(c for c in fold(str(value)) if c.isalnum()) for value in values)
+
+
+def already_seen(kind: RecordType, before: str) -> Finding:
+    """The finding for a record whose business key another item holds."""
+    fields = tuple(kind.ours.get("key") or ())
+    names = " and ".join(_title(kind, pointer).lower() for pointer in fields)
+    message = f"A record with the same {names} was seen before, in {before}."
+    return Finding("already seen", "stop", message, fields, {"before": before})
+
+
+def _title(kind: RecordType, pointer: str) -> str:
+    field = kind.by_shape.get(shape(pointer))
+    if field is not None:
+        return f"{field.title}" if "/*" not in field.shape else f"{field.title} (row {_row(pointer)})"
+    return pointer.strip("/").replace("/", " ").capitalize() or "The record"
+
+
+def _row(pointer: str) -> str:
+    return next((str(int(part) + 1) for part in pointer.split("/") if part.isdigit()), "sum of rows")
+
+
+def _date(value: Any) -> date | None:
+    try:
+        return date.fromisoformat(value) if isinstance(value, str) else None
+    except ValueError:
+        return None
+
+
+def _floats(value: Any) -> Any:
+    """A copy in which decimals are ints or floats: the schema library knows no `Decimal` as number."""
+    if isinstance(value, Decimal):
+        return int(value) if value == value.to_integral_value() else float(value)
+    if isinstance(value, dict):
+        return {name: _floats(part) for name, part in value.items()}
+    return [_floats(part) for part in value] if isinstance(value, list) else value
+
+
+__all__ = ["CHECKS", "OURS", "already_seen", "business_key", "check_record"]

@@ -1,0 +1,42 @@
+"""Evidence: where in the document a value stands, or the plain mark that it is nowhere."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from metrikon.core.documents.model import Box
+
+NOT_FOUND = "not found in the document"
+
+
+class Evidence(msgspec.Struct, frozen=True, omit_defaults=True):
+    """For one value: page (from 1), box in page units, the words quoted, how it was found, how sure (0 to 1).
+
+    `how`: "printed" (the value stands there), "sign" (a mark or word stands for it), "person"
+    (given by a person) or "not found in the document".
+    """
+
+    how: str
+    page: int = 0
+    box: Box | None = None
+    quote: str = ""
+    sure: float = 1.0
+
+    @property
+    def found(self) -> bool:
+        return self.how != NOT_FOUND
+
+
+MISSING = Evidence(NOT_FOUND, sure=0.0)
+
+
+def as_json(evidence: dict[str, Evidence]) -> dict[str, Any]:
+    """Plain data, for storing and sending."""
+    return {pointer: msgspec.to_builtins(each) for pointer, each in evidence.items()}
+
+
+def from_json(data: dict[str, Any]) -> dict[str, Evidence]:
+    """Evidence from plain data."""
+    return msgspec.convert(data, dict[str, Evidence])

@@ -1,0 +1,49 @@
+"""JSON Pointer (RFC 6901): the address of a value in a record."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+
+def escape(name: str) -> str:
+    """One step of a pointer."""
+    return name.replace("~", "~0").replace("/", "~1")
+
+
+def steps(pointer: str) -> list[str]:
+    """The steps of a pointer; raises ValueError when it is none."""
+    if pointer == "":
+        return []
+    if not pointer.startswith("/"):
+        raise ValueError(f"{pointer!r} is no JSON Pointer: it must start with /")
+    return [part.replace("~1", "/").replace("~0", "~") for part in pointer[1:].split("/")]
+
+
+def leaves(value: Any, pointer: str = "") -> Iterator[tuple[str, Any]]:
+    """Every leaf with its pointer; empty lists and objects have none."""
+    if isinstance(value, dict):
+        for name, part in value.items():
+            yield from leaves(part, f"{pointer}/{escape(name)}")
+    elif isinstance(value, list):
+        for number, part in enumerate(value):
+            yield from leaves(part, f"{pointer}/{number}")
+    else:
+        yield pointer, value
+
+
+def get(value: Any, pointer: str) -> Any:
+    """The value at a pointer, or None when nothing is there."""
+    for step in steps(pointer):
+        if isinstance(value, dict):
+            value = value.get(step)
+        elif isinstance(value, list) and step.isdigit() and int(step) < len(value):
+            value = value[int(step)]
+        else:
+            return None
+    return value
+
+
+def shape(pointer: str) -> str:
+    """A pointer with its list positions left open: /lines/3/amount → /lines/*/amount."""
+    return "/".join("*" if part.isdigit() else part for part in pointer.split("/"))

@@ -1,0 +1,155 @@
+"""Record types: JSON Schema 2020-12, with what we add to it under `x-metrikon`.
+
+On a property, `x-metrikon` may hold: `labels` (how documents name the field), `means` (for each
+option of an enum, the words that stand for it), `kind` ("date", "amount", "currency", "sender",
+"title"), `evidence` (false for values that are not printed). On the type itself: `key` (pointers
+that tell one record from another), `sums` and `order` (see `checks`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from jsonschema import Draft202012Validator
+from jsonschema.exceptions import SchemaError
+
+from metrikon.core.records.pointers import escape
+
+OURS = "x-metrikon"
+DEEPEST = 12
+
+
+class BadRecordType(ValueError):
+    """A record type that cannot be used; the message says where and why."""
+
+
+@dataclass(frozen=True)
+class Field:
+    """One leaf of a record type. `shape` is its pointer with * for list positions."""
+
+    shape: str
+    name: str
+    schema: Mapping[str, Any]
+    required: bool
+
+    @cached_property
+    def ours(self) -> Mapping[str, Any]:
+        return self.schema.get(OURS) or {}
+
+    @cached_property
+    def title(self) -> str:
+        return str(self.schema.get("title") or self.name.replace("_", " ").capitalize())
+
+    @cached_property
+    def labels(self) -> tuple[str, ...]:
+        """How documents name this field; its title and name when nothing is given."""
+        given = tuple(self.ours.get("labels") or ())
+        return given or tuple(dict.fromkeys((self.title, self.name.replace("_", " "))))
+
+    @cached_property
+    def kind(self) -> str:
+        """What its values are: "date", "amount", "currency", "choice", "yes/no", "sender", "title" or "text"."""
+        if "kind" in self.ours:
+            return str(self.ours["kind"])
+        if self.schema.get("format") == "date":
+            return "date"
+        types = self.types
+        if "number" in types or "integer" in types:
+            return "amount"
+        if "boolean" in types:
+            return "yes/no"
+        return "choice" if "enum" in self.schema else "text"
+
+    @cached_property
+    def types(self) -> tuple[str, ...]:
+        given = self.schema.get("type", "string")
+        return (given,) if isinstance(given, str) else tuple(given)
+
+    @property
+    def needs_evidence(self) -> bool:
+        return bool(self.ours.get("evidence", True))
+
+
+@dataclass(frozen=True)
+class RecordType:
+    """A checked record type with its leaves laid out."""
+
+    name: str
+    schema: Mapping[str, Any]
+    fields: tuple[Field, ...] = field(default=())
+
+    @cached_property
+    def by_shape(self) -> Mapping[str, Field]:
+        return {each.shape: each for each in self.fields}
+
+    @cached_property
+    def header(self) -> tuple[Field, ...]:
+        """Fields outside any list."""
+        return tuple(each for each in self.fields if "/*" not in each.shape)
+
+    @cached_property
+    def lists(self) -> Mapping[str, tuple[Field, ...]]:
+        """For each list of objects (by the pointer of the list) the fields of its rows."""
+        found: dict[str, list[Field]] = {}
+        for each in self.fields:
+            if each.shape.count("/*") == 1 and "/*/" in each.shape:
+                found.setdefault(each.shape.split("/*/")[0], []).append(each)
+        return {pointer: tuple(fields) for pointer, fields in found.items()}
+
+    @property
+    def ours(self) -> Mapping[str, Any]:
+        return self.schema.get(OURS) or {}
+
+    @cached_property
+    def validator(self) -> Any:
+        return Draft202012Validator(self.schema)
+
+
+def record_type(schema: Any, name: str | None = None) -> RecordType:
+    """A record type from its JSON Schema. Raises `BadRecordType` naming the place."""
+    if not isinstance(schema, dict):
+        raise BadRecordType("A record type is a JSON object holding a JSON Schema (2020-12).")
+    try:
+        Draft202012Validator.check_schema(schema)
+    except SchemaError as error:
+        place = "/" + "/".join(str(part) for part in error.absolute_path)
+        raise BadRecordType(f"The record type is no valid JSON Schema at {place}: {error.message}") from error
+    if schema.get("type") != "object" or not schema.get("properties"):
+        raise BadRecordType('A record type describes an object: "type": "object" with "properties".')
+    found = tuple(_fields(schema, schema, "", True, 0))
+    title = name or str(schema.get("title") or "record")
+    return RecordType(title, schema, found)
+
+
+def _fields(whole: Mapping[str, Any], schema: Mapping[str, Any], shape: str, required: bool, depth: int) -> Iterator[Field]:
+    if depth > DEEPEST:
+        raise BadRecordType(f"The record type nests deeper than {DEEPEST} levels at {shape or '/'}.")
+    schema = resolved(whole, schema)
+    if "properties" in schema:
+        needed = set(schema.get("required", ()))
+        for name, part in schema["properties"].items():
+            yield from _fields(whole, part, f"{shape}/{escape(name)}", name in needed, depth + 1)
+    elif "items" in schema:
+        yield from _fields(whole, schema["items"], f"{shape}/*", required, depth + 1)
+    else:
+        yield Field(shape, shape.rsplit("/", 1)[-1], schema, required)
+
+
+def resolved(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> Mapping[str, Any]:
+    """A schema with its local `$ref` followed; references elsewhere are never fetched."""
+    for _ in range(DEEPEST):
+        reference = schema.get("$ref")
+        if reference is None:
+            return schema
+        if not isinstance(reference, str) or not reference.startswith("#/"):
+            raise BadRecordType(f"The reference {reference!r} points outside the record type. Only #/… is followed.")
+        place: Any = whole
+        for step in reference[2:].split("/"):
+            place = place.get(step) if isinstance(place, dict) else None
+        if not isinstance(place, dict):
+            raise BadRecordType(f"The reference {reference!r} points to nothing in the record type.")
+        schema = {**place, **{k: v for k, v in schema.items() if k != "$ref"}}
+    raise BadRecordType("The record type refers to itself without end.")

@@ -1,0 +1,80 @@
+"""Where the labels of fields stand in a document. Of labels that overlap, the longest is meant."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+
+from metrikon.core.documents.model import Document, Line, Page
+from metrikon.core.records.types import Field
+from metrikon.core.values.text import fold
+
+_NUMBER_SIGNS = {"#": "no", "n°": "no", "nº": "no", "no": "no", "nr": "no", "num": "no", "n": "n"}
+
+
+@dataclass(frozen=True)
+class Hit:
+    """A label in a line: words [first, last) of a page. `rank` is its place in the field's list, `clean`
+    whether it stands at the start of its segment."""
+
+    field: Field
+    page: int
+    line: int
+    first: int
+    last: int
+    rank: int
+    starts: bool
+    ends: bool
+
+
+@lru_cache(maxsize=65536)
+def label_words(text: str) -> tuple[str, ...]:
+    """The words of a label in the form in which they are compared."""
+    spaced = text.replace("#", " # ").replace("n°", " n° ").replace("N°", " n° ")
+    words = []
+    for part in spaced.split():
+        raw = part.casefold().strip(".:")
+        word = _NUMBER_SIGNS.get(raw) or fold(part)
+        words += [piece for piece in word.replace("-", " ").replace("'", " ").replace("’", " ").split() if piece]
+    return tuple(_NUMBER_SIGNS.get(word, word) for word in words)
+
+
+class LabelBook:
+    """All labels of some fields, by their first word."""
+
+    def __init__(self, fields: Iterable[Field]) -> None:
+        self._by_first: dict[str, list[tuple[tuple[str, ...], Field, int]]] = {}
+        for field in fields:
+            for rank, label in enumerate(field.labels):
+                words = label_words(label)
+                if words:
+                    self._by_first.setdefault(words[0], []).append((words, field, rank))
+
+    def hits(self, document: Document) -> list[Hit]:
+        """Every label in the document, the longest at each place."""
+        return [hit for page in document.pages for n, line in enumerate(page.lines) for hit in self._in_line(page, n, line)]
+
+    def _in_line(self, page: Page, number: int, line: Line) -> list[Hit]:
+        found: list[Hit] = []
+        for segment in line.segments:
+            parts = [(n, piece) for n in range(segment.first, segment.last) for piece in label_words(page.words[n].text)]
+            at = 0
+            while at < len(parts):
+                hits, length = self._at(parts, at)
+                for field, rank in hits:
+                    last = parts[at + length - 1][0] + 1
+                    starts, ends = at == 0, at + length == len(parts)
+                    found.append(Hit(field, page.number, number, parts[at][0], last, rank, starts, ends))
+                at += max(length, 1)
+        return found
+
+    def _at(self, parts: list[tuple[int, str]], at: int) -> tuple[list[tuple[Field, int]], int]:
+        best: list[tuple[Field, int]] = []
+        length = 0
+        for words, field, rank in self._by_first.get(parts[at][1], ()):
+            if len(words) >= length and tuple(piece for _, piece in parts[at : at + len(words)]) == words:
+                if len(words) > length:
+                    best, length = [], len(words)
+                best.append((field, rank))
+        return best, length

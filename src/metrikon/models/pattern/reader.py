@@ -1,0 +1,132 @@
+"""A record from patterns: header fields by their labels, rows from a table, sums to choose between candidates."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from decimal import Decimal
+from itertools import product
+from typing import Any
+
+from metrikon.core.extraction.index import Index, Place
+from metrikon.core.records.types import Field, RecordType, resolved
+from metrikon.core.values.text import fold
+from metrikon.models.pattern import rows as table_rows
+from metrikon.models.pattern.labels import Hit, LabelBook
+from metrikon.models.pattern.sender import sender, title
+from metrikon.models.pattern.values import Candidate, candidates, merged
+
+TRIED = 4  # candidates a field that are tried against the sums
+CLOSE = 0.04  # two candidates this close leave the choice open
+
+
+@dataclass
+class Found:
+    """A record with the place and certainty of its values, by pointer."""
+
+    record: dict[str, Any] = field(default_factory=dict)
+    places: dict[str, Place] = field(default_factory=dict)
+    sure: dict[str, float] = field(default_factory=dict)
+
+    def put(self, each: Field, value: Any, place: Place | None, sure: float) -> None:
+        self.record[each.name] = value
+        if place is not None:
+            self.places[each.shape] = place
+        self.sure[each.shape] = sure
+
+
+def read_record(kind: RecordType, index: Index) -> Found:
+    """What patterns find for a record type; what they do not find is left out."""
+    found = Found()
+    tables = _tables(kind, index, found)
+    header = [each for each in kind.header if each.shape.count("/") == 1]
+    options = _header_candidates(header, index, tables)
+    _by_sums(kind, options, found)
+    for each in header:
+        if each.name not in found.record:
+            _put_best(each, options.get(each.shape, []), index, found)
+    found.record = {name: found.record[name] for name in kind.schema["properties"] if name in found.record}
+    return found
+
+
+def _tables(kind: RecordType, index: Index, found: Found) -> set[tuple[int, int]]:
+    """Read the lists; returns the words (page, number) of the tables that were used."""
+    used: set[tuple[int, int]] = set()
+    for pointer, fields in kind.lists.items():
+        best = table_rows.best_table(fields, index)
+        if best is None or pointer.count("/") != 1:
+            continue
+        table, columns, _ = best
+        schema = resolved(kind.schema, kind.schema["properties"][pointer[1:]])
+        not_rows = {fold(text) for text in (schema.get("x-metrikon") or {}).get("not_rows", ())}
+        rows, places, sure = table_rows.read_rows(pointer, fields, table, columns, index, not_rows)
+        if rows:
+            found.record[pointer[1:]] = rows
+            found.places.update(places)
+            found.sure.update(sure)
+        for cells in (table.header, *table.rows):
+            used.update((cell.page, number) for cell in cells for number in cell.words)
+        used.update(_repeated_heads(table, index))
+    return used
+
+
+def _repeated_heads(table: Any, index: Index) -> set[tuple[int, int]]:
+    """Words of the header line on the pages where it is repeated."""
+    key = fold(" ".join(cell.text for cell in table.header))
+    found: set[tuple[int, int]] = set()
+    for number in table.pages[1:]:
+        page = index.pages[number]
+        for line in page.lines:
+            if fold(line.text) == key:
+                found.update((number, n) for n in range(line.first, line.last))
+    return found
+
+
+def _header_candidates(header: list[Field], index: Index, tables: set[tuple[int, int]]) -> dict[str, list[Candidate]]:
+    labelled = [each for each in header if each.kind not in ("sender", "title", "currency")]
+    hits = [hit for hit in LabelBook(labelled).hits(index.document) if (hit.page, hit.first) not in tables]
+    label_at = {(hit.page, number) for hit in hits if hit.starts for number in range(hit.first, hit.last)}
+    options: dict[str, list[Candidate]] = {}
+    for hit in hits:
+        options.setdefault(hit.field.shape, []).extend(_kept(hit, index, label_at, tables))
+    return {shape: merged(found) for shape, found in options.items()}
+
+
+def _kept(hit: Hit, index: Index, label_at: set[tuple[int, int]], tables: set[tuple[int, int]]) -> list[Candidate]:
+    return [each for each in candidates(hit, index, label_at, tables) if (hit.page, each.place.words[0]) not in tables]
+
+
+def _by_sums(kind: RecordType, options: dict[str, list[Candidate]], found: Found) -> None:
+    """Where a sum of header fields holds for some candidates, take those: figures that agree are right."""
+    for rule in kind.ours.get("sums", ()):
+        shapes = [*rule["parts"], rule["equals"]]
+        if any("/*" in shape for shape in shapes) or not all(options.get(shape) for shape in shapes):
+            continue
+        best: tuple[float, tuple[Candidate, ...]] | None = None
+        for choice in product(*(options[shape][:TRIED] for shape in shapes)):
+            values = [each.value for each in choice]
+            if abs(sum(values[:-1], Decimal(0)) - values[-1]) <= Decimal(str(rule.get("tolerance", "0.02"))) and values[-1] != 0:
+                score = sum(each.score for each in choice)
+                if best is None or score > best[0]:
+                    best = (score, choice)
+        if best is not None:
+            for shape, each in zip(shapes, best[1], strict=True):
+                found.put(kind.by_shape[shape], each.value, each.place, 0.97)
+
+
+def _put_best(each: Field, options: list[Candidate], index: Index, found: Found) -> None:
+    if each.kind == "sender":
+        guess = sender(index)
+        if guess:
+            found.put(each, guess.text, guess.place, min(0.97, 0.45 + guess.score / 10))
+    elif each.kind == "title":
+        guess = title(each, index)
+        if guess:
+            found.put(each, guess.text, guess.place, 0.95 if guess.score > 0.8 else 0.7)
+    elif each.kind == "currency":
+        if index.currency:
+            found.put(each, index.currency, None, 0.95)
+    elif options:
+        best = options[0]
+        close = [other for other in options[1:] if best.score - other.score < CLOSE]
+        sure = best.score * (0.55 if close and each.kind != "amount" else 0.8 if close else 1.0)
+        found.put(each, best.value, best.place, round(sure, 3))
