@@ -42,7 +42,7 @@ def meta_pairs(bill: Bill, look: Layout) -> list[tuple[str, str]]:
     def on(value: object) -> str:
         return printed_date(value, look.dates, look.language)  # type: ignore[arg-type]
 
-    pairs = [] if look.title == "inline" else [(look.label("number"), bill.number)]
+    pairs = [] if look.title == "inline" and bill.kind == "invoice" else [(look.label("number"), bill.number)]
     pairs.append((look.label("date"), on(bill.date)))
     if bill.delivered:
         pairs.append((look.label("delivered"), on(bill.delivered)))

@@ -1,0 +1,81 @@
+"""Text with `${ … }` holes: a text that is one hole keeps the type of its value."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from metrikon.core.feel.evaluate import evaluate
+from metrikon.core.feel.functions import FUNCTIONS
+from metrikon.core.feel.parse import BadExpression
+
+
+@dataclass(frozen=True)
+class Hole:
+    """One hole: the expression in it."""
+
+    expression: str
+
+
+def holes(text: str) -> list[str | Hole]:
+    """The plain parts and holes of a text, in order. Raises `BadExpression` for a hole left open."""
+    parts: list[str | Hole] = []
+    at = 0
+    while (start := text.find("${", at)) >= 0:
+        if start > at:
+            parts.append(text[at:start])
+        end = _end(text, start + 2)
+        parts.append(Hole(text[start + 2 : end].strip()))
+        at = end + 1
+    if at < len(text):
+        parts.append(text[at:])
+    return parts
+
+
+def _end(text: str, at: int) -> int:
+    depth, quoted = 0, False
+    while at < len(text):
+        character = text[at]
+        if quoted:
+            at += character == "\\"
+            quoted = character != '"'
+        elif character == '"':
+            quoted = True
+        elif character == "{":
+            depth += 1
+        elif character == "}":
+            if depth == 0:
+                return at
+            depth -= 1
+        at += 1
+    raise BadExpression(f"A hole is opened with ${{ but not closed in {text[:60]!r}.")
+
+
+def fill(value: Any, scope: Mapping[str, Any], missing: list[str] | None = None) -> Any:
+    """A parameter with its holes filled, in lists and objects too."""
+    if isinstance(value, str):
+        parts = holes(value) if "${" in value else [value]
+        if len(parts) == 1 and isinstance(parts[0], Hole):
+            return evaluate(parts[0].expression, scope, missing)
+        return "".join(part if isinstance(part, str) else _shown(part, scope, missing) for part in parts)
+    if isinstance(value, Mapping):
+        return {name: fill(part, scope, missing) for name, part in value.items()}
+    return [fill(part, scope, missing) for part in value] if isinstance(value, list) else value
+
+
+def _shown(hole: Hole, scope: Mapping[str, Any], missing: list[str] | None) -> str:
+    shown = FUNCTIONS["string"](evaluate(hole.expression, scope, missing))
+    return shown if isinstance(shown, str) else ""
+
+
+def expressions(value: Any, place: str = "") -> Iterator[tuple[str, str]]:
+    """(place, expression) of every hole in a parameter."""
+    if isinstance(value, str) and "${" in value:
+        yield from ((place, part.expression) for part in holes(value) if isinstance(part, Hole))
+    elif isinstance(value, Mapping):
+        for name, part in value.items():
+            yield from expressions(part, f"{place}/{name}")
+    elif isinstance(value, list):
+        for number, part in enumerate(value):
+            yield from expressions(part, f"{place}/{number}")
