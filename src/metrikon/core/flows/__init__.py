@@ -1,0 +1,1 @@
+"""Flows: the document, its verification, and the fold that walks it."""
