@@ -1,0 +1,1 @@
+"""The app: puts the parts together from settings."""

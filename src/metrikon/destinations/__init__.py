@@ -1,0 +1,1 @@
+"""Destinations: adapters behind the destination port."""

@@ -1,0 +1,1 @@
+"""Intakes: where items come from."""

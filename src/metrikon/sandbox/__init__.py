@@ -1,0 +1,1 @@
+"""The sandbox: outside services, simulated. Shares no code with extraction or the pattern reader."""

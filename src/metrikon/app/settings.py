@@ -1,0 +1,74 @@
+"""Every setting in one table: name, default, help. Read once at start, from the environment and options."""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal, InvalidOperation
+from pathlib import Path
+from typing import Any
+
+PREFIX = "METRIKON_"
+
+
+class BadSetting(ValueError):
+    """A setting that cannot be used; the message names it."""
+
+
+def _setting(default: Any, text: str) -> Any:
+    return field(default=default, metadata={"help": text})
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What can be set. In the environment each is METRIKON_ and its name in capitals."""
+
+    home: Path = _setting(Path("metrikon-data"), "Folder of the database, the files and relative paths of flows.")
+    host: str = _setting("127.0.0.1", "Address the service listens on.")
+    port: int = _setting(8700, "Port the service listens on.")
+    threads: int = _setting(8, "Requests answered at once.")
+    workers: int = _setting(40, "Runs worked on at once.")
+    readers: int = _setting(2, "Processes that read files.")
+    model_url: str = _setting("", "Base URL of a chat-completions server; empty: the pattern reader.")
+    model_name: str = _setting("", "Name of the model at that server.")
+    model_key: str = _setting("", "Key for that server. Set it in the environment, not on the command line.")
+    model_label: str = _setting("", "Name under which the model is shown and used in flows; its own name when empty.")
+    model_timeout: float = _setting(120.0, "Seconds a model may take to answer.")
+    model_calls_at_once: int = _setting(32, "Model calls under way at once.")
+    price_in: Decimal = _setting(Decimal(0), "Price of a million tokens read by the model.")
+    price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")
+    price_currency: str = _setting("EUR", "Currency of the prices.")
+    max_bytes: int = _setting(25_000_000, "Largest file that is read.")
+    max_pages: int = _setting(300, "Most pages of a document.")
+    max_pixels: int = _setting(60_000_000, "Most pixels of a picture.")
+    seconds: float = _setting(120.0, "Seconds that reading a file may take.")
+    memory_mb: int = _setting(3000, "Megabytes that reading a file may take.")
+    session_hours: int = _setting(72, "Hours after which a sign-in is over.")
+    stop_seconds: float = _setting(20.0, "Seconds that running steps may take to finish when the service stops.")
+
+
+def table() -> list[tuple[str, str, str]]:
+    """(name, default, help) of every setting."""
+    return [(each.name, str(each.default), str(each.metadata["help"])) for each in dataclasses.fields(Settings)]
+
+
+def from_environment(environment: Mapping[str, str] | None = None, **given: Any) -> Settings:
+    """Settings from METRIKON_ variables; values given here come before them. Raises `BadSetting`."""
+    source = os.environ if environment is None else environment
+    values: dict[str, Any] = {}
+    for each in dataclasses.fields(Settings):
+        text = source.get(PREFIX + each.name.upper())
+        if given.get(each.name) is not None:
+            values[each.name] = given[each.name]
+        elif text is not None:
+            values[each.name] = _typed(each.name, type(each.default), text)
+    return Settings(**values)
+
+
+def _typed(name: str, kind: type, text: str) -> Any:
+    try:
+        return Path(text) if issubclass(kind, Path) else kind(text)
+    except (ValueError, InvalidOperation) as error:
+        raise BadSetting(f"{PREFIX}{name.upper()} is {text!r}, which is no {kind.__name__}. Its default is used when it is not set.") from error

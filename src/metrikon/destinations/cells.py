@@ -1,0 +1,33 @@
+"""Values on their way into cells and columns."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+LONGEST_TEXT = 32_767  # characters a cell of a workbook holds
+
+
+def cell_value(value: Any) -> Any:
+    """A value as a cell holds it: numbers, yes/no and texts; dates stay dates, the rest becomes text."""
+    if value is None or isinstance(value, bool | int | Decimal):
+        return value
+    if isinstance(value, str):
+        return as_date(value) or printable(value)
+    return printable(str(value))
+
+
+def as_date(text: str) -> date | None:
+    """A date from its ISO form, exactly; anything else is None."""
+    if len(text) != 10 or text[4] != "-" or text[7] != "-":
+        return None
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        return None
+
+
+def printable(text: str) -> str:
+    """Text without control characters, at most as long as a cell allows."""
+    return "".join(c for c in text if c in "\t\n" or ord(c) >= 32)[:LONGEST_TEXT]

@@ -1,0 +1,32 @@
+"""Rows kept in memory: for trying flows and for tests. Encodes as the others do and can be made to fail."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Literal
+
+from metrikon.core.values.exact import dumps, loads
+from metrikon.ports.destination import Broken, Busy, Receipt, Row
+
+
+class MemoryDestination:
+    """Keeps rows in order under their keys. `fail_next` holds errors to raise, one a call."""
+
+    able: Literal["keyed"] = "keyed"
+
+    def __init__(self) -> None:
+        self.rows: dict[str, dict[str, Any]] = {}
+        self.fail_next: list[Busy | Broken] = []
+        self.batches: list[int] = []
+
+    def write(self, rows: Sequence[Row]) -> list[Receipt]:
+        if self.fail_next:
+            raise self.fail_next.pop(0)
+        self.batches.append(len(rows))
+        receipts = []
+        for row in rows:
+            known = row.key in self.rows
+            if not known:
+                self.rows[row.key] = loads(dumps(dict(row.values)))
+            receipts.append(Receipt(row.key, "there already" if known else "written", f"row {list(self.rows).index(row.key) + 1}"))
+        return receipts

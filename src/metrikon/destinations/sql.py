@@ -1,0 +1,127 @@
+"""A table of a database. The delivery key is its primary key, so the database itself refuses a second row."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from decimal import Decimal
+from typing import Any, Literal
+
+from sqlalchemy import Boolean, Column, Date, Engine, MetaData, Numeric, String, Table, Text, create_engine, event, inspect, select, text
+from sqlalchemy.dialects import postgresql, sqlite
+from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, OperationalError, SQLAlchemyError
+from sqlalchemy.types import TypeEngine
+
+from metrikon.destinations.cells import as_date, cell_value
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row
+
+
+class SqlDestination:
+    """Makes the table and missing columns itself. Amounts are exact: NUMERIC, or text where the database has floats only."""
+
+    able: Literal["keyed"] = "keyed"
+
+    def __init__(self, url: str, table: str) -> None:
+        try:
+            self.engine = _engine(url)
+        except (ArgumentError, NoSuchModuleError, ImportError) as error:
+            raise Broken(f"The database URL of this destination cannot be used: {error}.") from error
+        self.name = table
+        self.is_sqlite = self.engine.dialect.name == "sqlite"
+
+    def write(self, rows: Sequence[Row]) -> list[Receipt]:
+        try:
+            return self._write(rows)
+        except OperationalError as error:
+            raise Busy(f"The database did not take the rows: {error.orig}. They are kept and tried again.") from error
+        except (DBAPIError, SQLAlchemyError) as error:
+            raise Broken(f"The table {self.name} did not take the rows: {getattr(error, 'orig', None) or error}.") from error
+
+    def _write(self, rows: Sequence[Row]) -> list[Receipt]:
+        with self.engine.begin() as connection:
+            table = self._table(connection, rows)
+            keys = [row.key for row in rows]
+            there: set[str] = set()
+            for start in range(0, len(keys), 500):
+                query = select(table.c[KEY_COLUMN]).where(table.c[KEY_COLUMN].in_(keys[start : start + 500]))
+                there.update(connection.execute(query).scalars())
+            insert = sqlite.insert if self.is_sqlite else postgresql.insert
+            fresh = [self._values(table, row) for row in rows if row.key not in there]
+            if fresh:
+                connection.execute(insert(table).on_conflict_do_nothing(), fresh)
+        return [Receipt(key, "there already" if key in there else "written", f"table {self.name}") for key in keys]
+
+    def _table(self, connection: Any, rows: Sequence[Row]) -> Table:
+        wanted: dict[str, Any] = {}
+        for row in rows:
+            for name, value in row.values.items():
+                if wanted.get(name) is None:
+                    wanted[name] = value
+        if not inspect(connection).has_table(self.name):
+            columns = [Column(_column(name), self._type(value)) for name, value in wanted.items()]
+            table = Table(self.name, MetaData(), Column(KEY_COLUMN, String(500), primary_key=True), *columns)
+            table.create(connection)
+            return table
+        table = Table(self.name, MetaData(), autoload_with=connection)
+        if KEY_COLUMN not in table.c:
+            raise Broken(f"The table {self.name} has no column {KEY_COLUMN}. Add one with a unique index, or name another table.")
+        missing = [(name, value) for name, value in wanted.items() if _column(name) not in table.c]
+        for name, value in missing:
+            kind = self._type(value).compile(self.engine.dialect)
+            quoted = self.engine.dialect.identifier_preparer.quote
+            connection.execute(text(f"ALTER TABLE {quote_table(quoted, self.name)} ADD COLUMN {quoted(_column(name))} {kind}"))
+        return Table(self.name, MetaData(), autoload_with=connection) if missing else table
+
+    def _type(self, value: Any) -> TypeEngine[Any]:
+        if isinstance(value, bool):
+            return Boolean()
+        if isinstance(value, Decimal | int):
+            return Text() if self.is_sqlite else Numeric()
+        return Date() if isinstance(value, str) and as_date(value) and not self.is_sqlite else Text()
+
+    def _values(self, table: Table, row: Row) -> dict[str, Any]:
+        values: dict[str, Any] = {column.name: None for column in table.columns}
+        for name, value in row.values.items():
+            kind = table.c[_column(name)].type
+            values[_column(name)] = _fitted(kind, value)
+        return {**values, KEY_COLUMN: row.key}
+
+
+def quote_table(quote: Any, name: str) -> str:
+    """A table name for use in a statement."""
+    return str(quote(name))
+
+
+def _engine(url: str) -> Engine:
+    engine = create_engine(url, connect_args={"timeout": 2} if url.startswith("sqlite") else {})
+    if url.startswith("sqlite"):
+
+        @event.listens_for(engine, "connect")
+        def _own(connection: Any, _: Any) -> None:
+            connection.isolation_level = None
+
+        @event.listens_for(engine, "begin")
+        def _begin(connection: Any) -> None:
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+
+    return engine
+
+
+def _column(name: str) -> str:
+    """A column name as databases like it: "Unit price" → unit_price."""
+    made = "".join(c if c.isalnum() else "_" for c in name.strip().lower())
+    return made[:60] or "value"
+
+
+def _fitted(kind: Any, value: Any) -> Any:
+    if value is None:
+        return None
+    if isinstance(kind, Numeric):
+        return value if isinstance(value, Decimal | int) else None
+    if isinstance(kind, Date):
+        return as_date(value) if isinstance(value, str) else None
+    if isinstance(kind, Boolean):
+        return bool(value)
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    shown = cell_value(value)
+    return shown if isinstance(shown, str) else str(shown)

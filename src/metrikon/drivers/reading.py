@@ -1,0 +1,113 @@
+"""Reading in worker processes, which can be killed without the service noticing more than a failed step."""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+import queue
+import subprocess
+import sys
+import threading
+from pathlib import Path
+from typing import Any
+
+from metrikon.core.documents.model import Document, from_bytes
+from metrikon.core.values.exact import dumps, loads
+from metrikon.ports.reader import Limits, Refused
+from metrikon.ports.step import ReaderDied
+from metrikon.readers.worker import receive, send
+
+JOBS_A_WORKER = 400  # then it is replaced, so that memory stays flat whatever libraries keep
+
+
+class _Worker:
+    def __init__(self, memory_mb: int) -> None:
+        env = {**os.environ, "METRIKON_READER_MEMORY_MB": str(memory_mb), "OMP_NUM_THREADS": "2"}
+        command = [sys.executable, "-m", "metrikon.readers.worker"]
+        self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=env)
+        self.jobs = 0
+
+    def ask(self, request: dict[str, Any], seconds: float) -> bytes:
+        """The bytes of an answer. Raises `Refused`, or `ReaderDied` when the process ended or ran out of time."""
+        self.jobs += 1
+        assert self.process.stdin and self.process.stdout
+        timer = threading.Timer(seconds, self.process.kill)
+        timer.daemon = True
+        timer.start()
+        try:
+            send(self.process.stdin, dumps(request))
+            head = receive(self.process.stdout)
+            body = receive(self.process.stdout) if head and loads(head)["ok"] else b""
+        except (BrokenPipeError, OSError) as error:
+            raise ReaderDied("The process that read the file ended.") from error
+        finally:
+            timed_out = not timer.is_alive()
+            timer.cancel()
+        if head is None or body is None:
+            why = f"took longer than {seconds:g} seconds (setting seconds)" if timed_out else "made the process that read it end"
+            raise ReaderDied(f"Reading the file {why}.")
+        answer = loads(head)
+        if not answer["ok"]:
+            raise Refused(answer["code"], answer["reason"])
+        return body
+
+    def close(self) -> None:
+        self.process.kill()
+        self.process.wait()
+        for stream in (self.process.stdin, self.process.stdout):
+            if stream:
+                stream.close()
+
+
+class ReaderPool:
+    """A few reading processes, started when first needed."""
+
+    def __init__(self, size: int = 2, limits: Limits | None = None) -> None:
+        self.limits = limits or Limits()
+        self._free: queue.LifoQueue[_Worker | None] = queue.LifoQueue()
+        self._lock = threading.Lock()
+        self._closed = False
+        for _ in range(size):
+            self._free.put(None)
+
+    def read(self, path: Path, limits: Limits | None = None) -> Document:
+        """The document in a file. Raises `Refused` and `ReaderDied`."""
+        return from_bytes(self.read_bytes(path, limits))
+
+    def read_bytes(self, path: Path, limits: Limits | None = None) -> bytes:
+        """As `read`, in the stored form."""
+        given = limits or self.limits
+        return self._ask({"op": "read", "path": str(path), "limits": dataclasses.asdict(given)}, given.seconds)
+
+    def picture(self, path: Path, page: int, turned: float, dots: int) -> bytes:
+        """A page as PNG. Raises `Refused` and `ReaderDied`."""
+        return self._ask({"op": "picture", "path": str(path), "page": page, "turned": turned, "dots": dots}, self.limits.seconds)
+
+    def close(self) -> None:
+        """End all processes that are not busy; busy ones end when their work does."""
+        with self._lock:
+            self._closed = True
+        while True:
+            try:
+                worker = self._free.get_nowait()
+            except queue.Empty:
+                return
+            if worker:
+                worker.close()
+
+    def _ask(self, request: dict[str, Any], seconds: float) -> bytes:
+        worker = self._free.get() or _Worker(self.limits.memory_mb)
+        keep = False
+        try:
+            answer = worker.ask(request, seconds)
+            keep = True
+            return answer
+        except Refused:
+            keep = True
+            raise
+        finally:
+            if not keep or worker.jobs >= JOBS_A_WORKER or self._closed:
+                worker.close()
+                self._free.put(None)
+            else:
+                self._free.put(worker)

@@ -1,0 +1,181 @@
+"""What people decide: correct and approve a record, refuse it, continue a run, run a held item anyway."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from metrikon.core.extraction.coerce import Coercion
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.settle import Reading, checked_again
+from metrikon.core.records import evidence, findings
+from metrikon.core.records.checks import business_key
+from metrikon.core.records.pointers import leaves
+from metrikon.core.records.types import RecordType
+from metrikon.engine.engine import Engine
+from metrikon.engine.house import EngineHouse
+from metrikon.engine.results import packed
+from metrikon.ports.clock import Clock
+from metrikon.store import items, journal, records, runs
+from metrikon.store.database import Database
+from metrikon.store.journal import Written
+from metrikon.store.tables import flows as flows_table
+from metrikon.store.tables import runs as runs_table
+
+MUST_HOLD = ("required", "type", "format")  # findings that a person cannot wave through
+
+
+class NotNow(Exception):
+    """The run or record is not where this can be done; the message says where it is."""
+
+
+class NotThere(Exception):
+    """There is no such run or record."""
+
+
+class StillWrong(Exception):
+    """The record cannot be approved as it is; `findings` say why."""
+
+    def __init__(self, found: list[findings.Finding]) -> None:
+        super().__init__("The record cannot be approved yet: " + " ".join(each.message for each in found))
+        self.findings = found
+
+
+class Answers:
+    """Decisions of people, journaled like everything else."""
+
+    def __init__(self, database: Database, house: EngineHouse, engine: Engine) -> None:
+        self._database = database
+        self._house = house
+        self._engine = engine
+        self._clock: Clock = house.clock
+
+    def check(self, record_id: str, values: Mapping[str, Any]) -> Reading:
+        """What checks would say of a record with these values; nothing is kept."""
+        return self._reread(self._record(record_id), values)[0]
+
+    def approve(self, record_id: str, values: Mapping[str, Any] | None, by: str, comment: str = "") -> None:
+        """Approve a record, corrected if values are given; its run goes on."""
+        record = self._record(record_id)
+        reading, kind = self._reread(record, record["values"] if values is None else values)
+        wrong = [each for each in reading.findings if each.check in MUST_HOLD]
+        if wrong:
+            raise StillWrong(wrong)
+
+        def job(connection: Connection) -> None:
+            self._still_waits(connection, record)
+            now = self._clock.now()
+            key = business_key(kind, reading.record)
+            if key:
+                records.claim_key(connection, kind.name, key, record["item_id"], record_id)
+            kept = findings.as_json(reading.findings)
+            records.change(
+                connection,
+                record_id,
+                now,
+                values=reading.record,
+                evidence=evidence.as_json(reading.evidence),
+                findings=kept,
+                state="approved",
+                reviewed_at=now,
+                reviewed_by=by,
+                comment=comment,
+            )
+            result = {"id": record_id, "record": reading.record, "findings": kept, "approved": True}
+            data = packed({"decision": "approve", "by": by, "comment": comment, "result": result}, self._house.files)
+            self._answer(connection, record, data, now)
+
+        self._database.write(job)
+        self._engine.wake()
+
+    def refuse(self, record_id: str, by: str, comment: str) -> None:
+        """Refuse a record: its run ends and nothing is written."""
+        record = self._record(record_id)
+
+        def job(connection: Connection) -> None:
+            self._still_waits(connection, record)
+            now = self._clock.now()
+            records.change(connection, record_id, now, state="refused", reviewed_at=now, reviewed_by=by, comment=comment)
+            records.release_keys(connection, record_id)
+            self._answer(connection, record, {"decision": "refuse", "by": by, "comment": comment}, now)
+
+        self._database.write(job)
+        self._engine.wake()
+
+    def continue_run(self, run_id: str, by: str) -> str:
+        """Continue a parked run, run a held one anyway, or try a waiting one at once; what it was is returned."""
+
+        def job(connection: Connection) -> str:
+            state = connection.execute(select(runs_table.c.state).where(runs_table.c.id == run_id)).scalar()
+            if state is None:
+                raise NotThere(f"There is no run {run_id}.")
+            if state not in ("parked", "held", "waiting"):
+                raise NotNow(f"The run is {state}; only a parked, held or waiting run can be continued.")
+            now = self._clock.now()
+            if state != "held":
+                journal.append(connection, run_id, [Written("continued", "", {"by": by}, at=now)])
+            runs.move(connection, run_id, "ready", now, "", now)
+            return str(state)
+
+        state = self._database.write(job)
+        self._engine.wake()
+        return state
+
+    def continue_parked(self, by: str) -> int:
+        """Continue every parked run; how many there were."""
+        with self._database.reading() as connection:
+            parked = connection.execute(select(runs_table.c.id).where(runs_table.c.state == "parked")).scalars().all()
+        for run_id in parked:
+            try:
+                self.continue_run(run_id, by)
+            except NotNow:
+                continue  # it moved on by itself
+        return len(parked)
+
+    def run_again(self, item_id: str) -> str:
+        """A new run of an item, on the newest version of its flow. Rows that were written are not written again."""
+
+        def job(connection: Connection) -> str:
+            query = select(runs_table.c.flow, runs_table.c.state).where(runs_table.c.item_id == item_id).order_by(runs_table.c.id.desc()).limit(1)
+            last = connection.execute(query).first()
+            if last is None:
+                raise NotThere(f"There is no item {item_id}.")
+            if last.state not in runs.SETTLED:
+                raise NotNow(f"The item has a run that is {last.state}. Settle that one first.")
+            query_version = select(flows_table.c.version).where(flows_table.c.name == last.flow).order_by(flows_table.c.version.desc()).limit(1)
+            version = int(connection.execute(query_version).scalar_one())
+            run_id = self._clock.new_id()
+            items.start_run(connection, run_id, item_id, last.flow, version, self._clock.now())
+            return run_id
+
+        run_id = self._database.write(job)
+        self._engine.wake()
+        return run_id
+
+    def _record(self, record_id: str) -> dict[str, Any]:
+        with self._database.reading() as connection:
+            record = records.get(connection, record_id)
+        if record is None:
+            raise NotThere(f"There is no record {record_id}.")
+        return record
+
+    def _reread(self, record: dict[str, Any], values: Mapping[str, Any]) -> tuple[Reading, RecordType]:
+        """The record with a person's values: fitted to its type, grounded and checked anew."""
+        kind, _ = self._house.catalog.record_type(record["record_type"], record["type_version"])
+        index = Index(self._house.read_document(record["document"]))
+        fitted = Coercion(kind, index).record(dict(values))
+        before = dict(leaves(record["as_read"]))
+        by_person = {pointer for pointer, value in leaves(fitted) if before.get(pointer) != value}
+        return checked_again(kind, fitted, index, evidence.from_json(record["evidence"]), by_person), kind
+
+    def _still_waits(self, connection: Connection, record: dict[str, Any]) -> None:
+        now = records.get(connection, record["id"])
+        if now is None or now["state"] != "waits":
+            state = now["state"] if now else "gone"
+            raise NotNow(f"The record does not wait for a person any more; it is {state}.")
+
+    def _answer(self, connection: Connection, record: dict[str, Any], data: Mapping[str, Any], now: int) -> None:
+        journal.append(connection, record["run_id"], [Written("answered", record["path"], data, "check", now)])
+        runs.move(connection, record["run_id"], "ready", now, "", now)

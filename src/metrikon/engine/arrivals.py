@@ -1,0 +1,46 @@
+"""What comes in: the file on disk and synced, then item and run in one commit, then the answer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from metrikon.core.values.text import clean
+from metrikon.ports.clock import Clock
+from metrikon.ports.files import Files
+from metrikon.store import flows, items
+from metrikon.store.database import Database
+from metrikon.store.items import Arrival, Arrived
+
+
+class NoFlow(Exception):
+    """There is no such flow, or it takes nothing in."""
+
+
+class Arrivals:
+    """The way in for every intake."""
+
+    def __init__(self, database: Database, files: Files, clock: Clock, wake: Callable[[], None]) -> None:
+        self._database = database
+        self._files = files
+        self._clock = clock
+        self._wake = wake
+
+    def take(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> Arrived:
+        """Take a file in; the same identity gets the same answer. Without one, every call is a new item.
+
+        Raises `NoFlow`, and `StoreFailed` when it could not be kept: then the sender must send again.
+        """
+        with self._database.reading() as connection:
+            found = flows.get_flow(connection, flow)
+        if found is None:
+            raise NoFlow(f"There is no flow {flow!r}. Put it first, or name one that is there.")
+        if not found["running"]:
+            raise NoFlow(f"The flow {flow!r} is switched off and takes nothing in. Switch it on first.")
+        sha256 = self._files.put(data)
+        at = self._clock.now()
+        ids = (self._clock.new_id(), self._clock.new_id())
+        shown = clean(name.replace("\\", "/").rsplit("/", 1)[-1])[:255] or "unnamed"
+        arrival = Arrival(flow, int(found["version"]), intake, identity or ids[0], sha256, shown, len(data))
+        arrived = self._database.write(lambda connection: items.arrive(connection, arrival, ids, at))
+        self._wake()
+        return arrived

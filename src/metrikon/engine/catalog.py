@@ -1,0 +1,89 @@
+"""Flows and record types, parsed once a version."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping
+
+from metrikon.core.flows.model import Flow
+from metrikon.core.flows.text import NotYaml, from_yaml
+from metrikon.core.flows.verify import BadFlow, Problem, flow_from, verify
+from metrikon.core.records.types import BadRecordType, RecordType, record_type
+from metrikon.core.values.exact import NotJson, loads
+from metrikon.ports.clock import Clock
+from metrikon.store import flows
+from metrikon.store.database import Database
+
+
+class Catalog:
+    """What is kept under which name; versions never change, so they are parsed once."""
+
+    def __init__(self, database: Database, clock: Clock, models: set[str]) -> None:
+        self._database = database
+        self._clock = clock
+        self._models = models
+        self._flows: dict[tuple[str, int], Flow] = {}
+        self._types: dict[tuple[str, int], RecordType] = {}
+        self._newest: dict[str, int] = {}
+        self._lock = threading.Lock()
+
+    def flow(self, name: str, version: int) -> Flow:
+        """A flow in a version. Raises KeyError."""
+        found = self._flows.get((name, version))
+        if found is None:
+            with self._database.reading() as connection:
+                row = flows.get_flow(connection, name, version)
+            if row is None:
+                raise KeyError(f"There is no flow {name!r} in version {version}.")
+            found = self._flows[name, version] = flow_from(from_yaml(row["text"]))
+        return found
+
+    def record_type(self, name: str, version: int | None = None) -> tuple[RecordType, int]:
+        """A record type and its version, the newest without one. Raises KeyError."""
+        wanted = version or self._newest.get(name)
+        if wanted is None or (name, wanted) not in self._types:
+            with self._database.reading() as connection:
+                row = flows.get_record_type(connection, name, version)
+            if row is None:
+                raise KeyError(f"There is no record type {name!r}.")
+            wanted = int(row["version"])
+            with self._lock:
+                self._types[name, wanted] = record_type(loads(row["text"]), name)
+                if version is None:
+                    self._newest[name] = wanted
+        return self._types[name, wanted], wanted
+
+    def put_record_type(self, name: str, text: str) -> int:
+        """Check and keep a record type; its version. Raises `BadRecordType`."""
+        try:
+            kind = record_type(loads(text), name)
+        except NotJson as error:
+            raise BadRecordType(f"The record type is no JSON: {error}.") from error
+        at = self._clock.now()
+        version = self._database.write(lambda connection: flows.put_record_type(connection, name, text, at))
+        with self._lock:
+            self._types[name, version] = kind
+            self._newest[name] = version
+        return version
+
+    def put_flow(self, text: str) -> tuple[str, int]:
+        """Check and keep a flow; its name and version. Raises `BadFlow` with all that is wrong."""
+        flow = self.checked_flow(text)
+        at = self._clock.now()
+        return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, text, at))
+
+    def checked_flow(self, text: str) -> Flow:
+        """The flow in a text, verified against what is kept here. Raises `BadFlow`."""
+        try:
+            flow = flow_from(from_yaml(text))
+        except NotYaml as error:
+            raise BadFlow([Problem("", "", str(error))]) from error
+        problems = verify(flow, self._record_types(), self._models)
+        if problems:
+            raise BadFlow(problems)
+        return flow
+
+    def _record_types(self) -> Mapping[str, RecordType]:
+        with self._database.reading() as connection:
+            names = [str(row["name"]) for row in flows.all_record_types(connection)]
+        return {name: self.record_type(name)[0] for name in names}

@@ -1,0 +1,163 @@
+"""Rows on their way out: gathered over all runs, written in batches, one batch a destination at a time."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from sqlalchemy import Connection, update
+
+from metrikon.engine.catalog import Catalog
+from metrikon.ports.clock import Clock
+from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row
+from metrikon.store import deliveries, journal, runs
+from metrikon.store.database import Database, StoreFailed
+from metrikon.store.journal import Written
+from metrikon.store.tables import runs as runs_table
+
+log = logging.getLogger("metrikon.deliveries")
+GATHER = 0.25  # seconds between batches of one destination, at least
+REST = 2.0  # times the last batch's duration that a destination rests, so that slow saves gather more rows
+FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
+
+
+class Deliveries:
+    """Writes what runs have entered. `build` makes the adapter of a destination as a flow names it."""
+
+    def __init__(self, database: Database, catalog: Catalog, clock: Clock, build: Callable[[Any], Destination]) -> None:
+        self._database = database
+        self._catalog = catalog
+        self._clock = clock
+        self._build = build
+        self._adapters: dict[str, Destination] = {}
+        self._busy: set[str] = set()
+        self._not_before: dict[str, float] = {}
+        self._wake = threading.Event()
+        self._stop = threading.Event()
+        self._pool = ThreadPoolExecutor(8, thread_name_prefix="delivery")
+        self._thread = threading.Thread(target=self._loop, name="deliveries", daemon=True)
+        self.on_done: Callable[[], None] = lambda: None
+
+    def start(self) -> None:
+        """Begin to write, with what an earlier process left."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Finish the batches under way; the rest stays entered."""
+        self._stop.set()
+        self._wake.set()
+        if self._thread.is_alive():
+            self._thread.join()
+        self._pool.shutdown(wait=True)
+
+    def wake(self) -> None:
+        """There may be rows to write."""
+        self._wake.set()
+
+    def _loop(self) -> None:
+        while not self._stop.is_set():
+            self._wake.wait(0.5)
+            self._wake.clear()
+            try:
+                again = self._hand_out()
+            except Exception:
+                log.exception("deliveries could not be looked up")
+                again = 1.0
+            if again:
+                self._stop.wait(again)
+                self._wake.set()
+
+    def _hand_out(self) -> float:
+        """Start a batch for every destination that is free; seconds until one that is resting is due."""
+        with self._database.reading() as connection:
+            due = deliveries.due(connection, self._clock.now())
+        soonest = 0.0
+        for destination, rows in due.items():
+            rest = self._not_before.get(destination, 0.0) - time.monotonic()
+            if destination in self._busy:
+                continue
+            if rest > 0:
+                soonest = min(soonest or rest, rest)
+                continue
+            self._busy.add(destination)
+            self._pool.submit(self._deliver, destination, rows)
+        return soonest
+
+    def _deliver(self, destination: str, rows: list[dict[str, Any]]) -> None:
+        start = time.monotonic()
+        try:
+            receipts = self._adapter(destination, rows[0]).write([Row(row["key"], row["values"]) for row in rows])
+            self._written(rows, receipts)
+        except Busy as error:
+            self._failed(rows, str(error), again=True)
+        except Broken as error:
+            self._adapters.pop(destination, None)
+            self._failed(rows, str(error), again=False)
+        except StoreFailed as error:
+            log.error("%s: rows were written but could not be noted; they are looked up before they are repeated: %s", destination, error)
+        except Exception as error:
+            log.exception("delivery to %s", destination)
+            self._failed(rows, f"An error of the program kept the rows from being written ({type(error).__name__}: {error}).", again=False)
+        finally:
+            took = time.monotonic() - start
+            self._not_before[destination] = time.monotonic() + max(GATHER if destination.startswith("xlsx") else 0.02, REST * took if destination.startswith("xlsx") else 0)
+            self._busy.discard(destination)
+            self._wake.set()
+            self.on_done()
+
+    def _adapter(self, destination: str, row: dict[str, Any]) -> Destination:
+        if destination not in self._adapters:
+            flow = self._catalog.flow(row["flow"], row["flow_version"])
+            self._adapters[destination] = self._build(flow.destinations[row["target"]])
+        return self._adapters[destination]
+
+    def _written(self, rows: list[dict[str, Any]], receipts: list[Receipt]) -> None:
+        by_key = {receipt.key: receipt for receipt in receipts}
+
+        def job(connection: Connection) -> None:
+            now = self._clock.now()
+            deliveries.done(connection, [(r.key, r.place) for r in receipts], now)
+            entries: dict[str, list[Written]] = {}
+            for row in rows:
+                receipt = by_key[row["key"]]
+                result = {"key": row["key"], "result": receipt.result, "place": receipt.place}
+                entries.setdefault(row["run_id"], []).append(
+                    Written("done", row["path"], {"result": result}, "write", now, now - row["begun_at"])
+                )
+            for run_id, written in entries.items():
+                journal.append(connection, run_id, written)
+            runs.wake(connection, list(entries), now)
+
+        self._database.write(job)
+
+    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool) -> None:
+        """A batch was not taken: try it again later, or give it up and let its runs park."""
+        now = self._clock.now()
+        over = [row for row in rows if not again or row["attempts"] + 1 >= row["most_attempts"]]
+        later = [row for row in rows if row not in over]
+
+        def job(connection: Connection) -> None:
+            if over:
+                deliveries.failed(connection, [row["key"] for row in over], message, None)
+                entries: dict[str, list[Written]] = {}
+                for row in over:
+                    data = {"message": message, "again": False}
+                    entries.setdefault(row["run_id"], []).append(Written("failed", row["path"], data, "write", now, now - row["begun_at"]))
+                for run_id, written in entries.items():
+                    journal.append(connection, run_id, written)
+                runs.wake(connection, list(entries), now)
+            if later:
+                tries = max(row["attempts"] for row in later)
+                wait = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
+                deliveries.failed(connection, [row["key"] for row in later], message, now + int(wait * 1000))
+                for run_id in {row["run_id"] for row in later}:
+                    connection.execute(update(runs_table).where(runs_table.c.id == run_id, runs_table.c.state == "waiting").values(reason=message))
+
+        try:
+            self._database.write(job)
+        except StoreFailed as error:
+            log.error("a failed delivery could not be noted: %s", error)

@@ -1,0 +1,133 @@
+"""Runs are handed to workers as they come due; their leases are kept while the work goes on."""
+
+from __future__ import annotations
+
+import logging
+import queue
+import threading
+from dataclasses import dataclass
+
+from metrikon.engine.delivering import Deliveries
+from metrikon.engine.work import Bench, Work
+from metrikon.store import changes, runs
+from metrikon.store.database import StoreFailed
+from metrikon.store.runs import Claim
+
+log = logging.getLogger("metrikon.engine")
+
+
+@dataclass(frozen=True)
+class EngineSettings:
+    """How many runs are worked on at once, and how long a lease lasts (milliseconds)."""
+
+    workers: int = 40
+    lease: int = 30_000
+    poll: float = 0.5
+    owner: str = "service"
+
+
+class Engine:
+    """Workers, their leases, and the deliveries."""
+
+    def __init__(self, bench: Bench, deliveries: Deliveries, settings: EngineSettings) -> None:
+        self.bench = bench
+        self.deliveries = deliveries
+        self.settings = settings
+        self._queue: queue.SimpleQueue[Claim | None] = queue.SimpleQueue()
+        self._active: dict[str, Claim] = {}
+        self._idle = settings.workers
+        self._lock = threading.Lock()
+        self._wake = threading.Event()
+        self._stop = threading.Event()
+        self._threads: list[threading.Thread] = []
+        deliveries.on_done = self.wake
+
+    @property
+    def stopping(self) -> bool:
+        """Whether the engine is on its way out: workers hand their runs on at the next step."""
+        return self._stop.is_set()
+
+    def start(self) -> None:
+        """Release what an earlier process held, then begin."""
+        clock = self.bench.house.clock
+        self.bench.database.write(lambda connection: runs.release_all(connection, clock.now()))
+        self.deliveries.start()
+        for number in range(self.settings.workers):
+            self._threads.append(threading.Thread(target=self._worker, name=f"worker-{number}", daemon=True))
+        self._threads += [
+            threading.Thread(target=self._dispatch, name="dispatcher", daemon=True),
+            threading.Thread(target=self._keep_leases, name="leases", daemon=True),
+        ]
+        for thread in self._threads:
+            thread.start()
+
+    def stop(self, timeout: float = 20.0) -> None:
+        """Let running steps finish; what does not finish in time is resumed by the next start."""
+        self._stop.set()
+        self._wake.set()
+        for _ in range(self.settings.workers):
+            self._queue.put(None)
+        clock = self.bench.house.clock
+        end = clock.now() + int(timeout * 1000)
+        for thread in self._threads:
+            thread.join(max(0.0, (end - clock.now()) / 1000))
+        self.deliveries.stop()
+
+    def wake(self) -> None:
+        """There may be runs to work on."""
+        self._wake.set()
+
+    def _dispatch(self) -> None:
+        clock, tidy = self.bench.house.clock, 0
+        while not self._stop.is_set():
+            self._wake.wait(self.settings.poll)
+            self._wake.clear()
+            try:
+                while (room := self._room()) and not self._stop.is_set():
+                    owner, lease = self.settings.owner, self.settings.lease
+                    claims = self.bench.database.write(lambda c, room=room: runs.claim(c, owner, clock.now(), lease, room))  # type: ignore[misc]
+                    if not claims:
+                        break
+                    for claim in claims:
+                        with self._lock:
+                            self._active[claim.run_id] = claim
+                            self._idle -= 1
+                        self._queue.put(claim)
+                tidy += 1
+                if tidy % 2000 == 0:
+                    self.bench.database.submit(changes.prune)
+            except StoreFailed as error:
+                log.error("runs could not be claimed: %s", error)
+                self._stop.wait(2)
+            except Exception:
+                log.exception("runs could not be claimed")
+                self._stop.wait(2)
+
+    def _room(self) -> int:
+        with self._lock:
+            return self._idle
+
+    def _worker(self) -> None:
+        while (claim := self._queue.get()) is not None:
+            try:
+                if not self._stop.is_set():
+                    Work(self.bench, claim).go()
+            finally:
+                with self._lock:
+                    if self._active.get(claim.run_id) == claim:
+                        del self._active[claim.run_id]
+                    self._idle += 1
+                self.deliveries.wake()
+                self._wake.set()
+
+    def _keep_leases(self) -> None:
+        clock = self.bench.house.clock
+        while not self._stop.wait(self.settings.lease / 3000):
+            with self._lock:
+                held = list(self._active.values())
+            if held:
+                try:
+                    until = clock.now() + self.settings.lease
+                    self.bench.database.write(lambda c, held=held, until=until: runs.renew(c, held, until))  # type: ignore[misc]
+                except StoreFailed as error:
+                    log.error("leases could not be kept: %s", error)

@@ -1,0 +1,65 @@
+"""What steps may ask of the house: documents, record types, models."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import msgspec
+
+from metrikon.core.documents.model import FORM, Document, from_bytes
+from metrikon.core.records.types import RecordType
+from metrikon.drivers.reading import ReaderPool
+from metrikon.engine.catalog import Catalog
+from metrikon.ports.clock import Clock
+from metrikon.ports.files import Files
+from metrikon.ports.model import Model
+from metrikon.ports.reader import Limits
+
+
+class EngineHouse:
+    """The house as the engine offers it to steps."""
+
+    def __init__(self, files: Files, readers: ReaderPool, models: Mapping[str, Model], catalog: Catalog, clock: Clock, default: str) -> None:
+        self.files = files
+        self.readers = readers
+        self.models = models
+        self.catalog = catalog
+        self.clock = clock
+        self.default = default
+
+    def read_document(self, sha256: str, limits: Limits | None = None) -> Document:
+        """A kept file as a document; what was read before is not read again."""
+        name = f"{sha256}-{FORM}.document"
+        kept = self.files.get_derived(name)
+        if kept is not None:
+            try:
+                return from_bytes(kept)
+            except msgspec.MsgspecError:
+                pass  # cut off by a crash: it is made again below
+        path = self.files.path(sha256)
+        if not path.exists():
+            raise KeyError(sha256)
+        data = self.readers.read_bytes(path, limits)
+        self.files.put_derived(name, data)
+        return from_bytes(data)
+
+    def page_picture(self, sha256: str, page: int, turned: float, dots: int) -> bytes:
+        """A page as PNG, drawn when first looked at."""
+        name = f"{sha256}-{page}-{dots}.png"
+        kept = self.files.get_derived(name)
+        if kept is None:
+            kept = self.readers.picture(self.files.path(sha256), page, turned, dots)
+            self.files.put_derived(name, kept)
+        return kept
+
+    def record_type(self, name: str) -> tuple[RecordType, int]:
+        return self.catalog.record_type(name)
+
+    def model(self, name: str | None) -> Model:
+        wanted = name or self.default
+        if wanted not in self.models:
+            raise KeyError(f"There is no model {wanted!r}. Known: {', '.join(sorted(self.models))}.")
+        return self.models[wanted]
+
+    def new_id(self) -> str:
+        return self.clock.new_id()

@@ -1,0 +1,25 @@
+"""Results over 64 KB live in the file store; the journal keeps their hash."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from metrikon.core.flows.fold import Entry
+from metrikon.core.values.exact import dumps, loads
+from metrikon.ports.files import Files
+
+LARGEST = 64_000  # bytes of JSON kept in the journal itself
+KEPT = "kept_in_file"
+
+
+def packed(data: Mapping[str, Any], files: Files) -> Mapping[str, Any]:
+    """Data fit for the journal."""
+    encoded = dumps(data)
+    return data if len(encoded) <= LARGEST else {KEPT: files.put(encoded)}
+
+
+def unpacked(entry: Entry, files: Files) -> Entry:
+    """An entry with its data, wherever it was kept."""
+    kept = entry.data.get(KEPT)
+    return Entry(entry.event, entry.path, loads(files.get(str(kept)))) if kept else entry

@@ -1,0 +1,278 @@
+"""One run, worked on by one worker: replay the journal, do what is to be done, journal it, hand it on."""
+
+from __future__ import annotations
+
+import logging
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from metrikon.core.flows.fold import Again, Effect, Entry, Park, Perform, Settle, State, advance, todo
+from metrikon.core.flows.kinds import OUTWARD
+from metrikon.destinations.build import place
+from metrikon.engine.house import EngineHouse
+from metrikon.engine.results import packed, unpacked
+from metrikon.ports.model import Usage
+from metrikon.ports.step import Call, Outcome, StepFailed
+from metrikon.steps import RUNNERS
+from metrikon.store import deliveries, journal, runs
+from metrikon.store.database import Database, StoreFailed
+from metrikon.store.journal import Written
+from metrikon.store.runs import Claim, LeaseLost
+from metrikon.store.tables import items
+
+log = logging.getLogger("metrikon.engine")
+Prices = Callable[[str, Usage], Decimal]
+
+
+@dataclass(frozen=True)
+class Bench:
+    """What a worker works with."""
+
+    database: Database
+    house: EngineHouse
+    home: Path
+    price: Prices
+    stopping: Callable[[], bool]
+
+
+class Work:
+    """One claimed run."""
+
+    def __init__(self, bench: Bench, claim: Claim) -> None:
+        self.bench = bench
+        self.claim = claim
+        self.clock = bench.house.clock
+        self.pending: list[Written] = []
+        self.known = 0  # journal entries that this worker has seen or written
+        self.foreign = False  # others (deliveries, answers) added entries meanwhile
+        self.wakes: list[int] = []
+        self.parks: list[str] = []
+        self.today = ""
+        self.file_name = ""
+
+    def go(self) -> None:
+        """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
+        try:
+            self._go()
+        except LeaseLost:
+            log.info("run %s passed on to another worker", self.claim.run_id)
+        except StoreFailed as error:
+            log.error("run %s: %s", self.claim.run_id, error)
+        except Exception:
+            log.exception("run %s: an error in the engine", self.claim.run_id)
+            self._park_for_error()
+
+    def _go(self) -> None:
+        state, effects = self._replayed()
+        queue: deque[Effect] = deque(effects)
+        while queue and not self.bench.stopping():
+            effect = queue.popleft()
+            if isinstance(effect, Perform):
+                if effect.step.kind == "write":
+                    writes = [effect, *(e for e in queue if isinstance(e, Perform) and e.step.kind == "write")]
+                    queue = deque(e for e in queue if not (isinstance(e, Perform) and e.step.kind == "write"))
+                    entries = self._write([w for w in writes if not w.begun])
+                else:
+                    entries = self._perform(effect)
+                for entry in entries:
+                    state, more = advance(state, entry)
+                    queue.extend(more)
+            elif isinstance(effect, Again):
+                jitter = 0.85 + 0.3 * self.clock.chance()
+                self.wakes.append(self.clock.now() + int(effect.wait * 1000 * jitter))
+            elif isinstance(effect, Park):
+                self.parks.append(effect.reason)
+        self._hand_on(state, stopped_early=bool(queue))
+
+    def _replayed(self) -> tuple[State, tuple[Effect, ...]]:
+        flow = self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version)
+        state = State(flow)
+        with self.bench.database.reading() as connection:
+            entries = journal.load(connection, self.claim.run_id)
+            if not entries:
+                return self._started(connection, state)
+        for number, entry in entries:
+            whole = unpacked(entry, self.bench.house.files)
+            state, _ = advance(state, whole)
+            self.known = number
+            if entry.event == "started":
+                self.today = str(whole.data["run"]["today"])
+                self.file_name = str(whole.data["item"]["name"])
+        return state, todo(state)
+
+    def _started(self, connection: Connection, state: State) -> tuple[State, tuple[Effect, ...]]:
+        item = connection.execute(select(items).where(items.c.id == self.claim.item_id)).mappings().one()
+        now = self.clock.now()
+        self.today = datetime.fromtimestamp(now / 1000, UTC).date().isoformat()
+        self.file_name = str(item["name"])
+        received = datetime.fromtimestamp(item["received_at"] / 1000, UTC).isoformat(timespec="seconds")
+        data = {
+            "item": {"id": item["id"], "file": item["sha256"], "name": item["name"], "intake": item["intake"], "received": received},
+            "run": {"id": self.claim.run_id, "today": self.today, "flow": f"{self.claim.flow} {self.claim.flow_version}"},
+        }
+        written = Written("started", "", data, at=now)
+        self.pending.append(written)
+        return advance(state, written.entry)
+
+    def _perform(self, effect: Perform) -> list[Entry]:
+        """Do one step; the entries to fold."""
+        kind = effect.step.kind
+        if kind in OUTWARD and not effect.begun:
+            self._commit([Written("begun", effect.path, {"attempt": effect.attempt}, kind, self.clock.now())])
+        call = Call(
+            self.claim.run_id,
+            self.claim.item_id,
+            self.claim.flow,
+            effect.path,
+            effect.parameters,
+            effect.attempt,
+            self.today,
+            self.file_name,
+        )
+        start = self.clock.now()
+        try:
+            outcome = RUNNERS[kind](call, self.bench.house)
+            return [self._keep(effect, outcome, start)]
+        except StepFailed as error:
+            data = {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused, "attempt": effect.attempt}
+            return [self._failed(effect, data, start)]
+        except (LeaseLost, StoreFailed):
+            raise
+        except Exception as error:
+            log.exception("run %s, step %s", self.claim.run_id, effect.path)
+            message = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."
+            return [self._failed(effect, {"message": message, "again": False, "attempt": effect.attempt}, start)]
+
+    def _failed(self, effect: Perform, data: dict[str, Any], start: int) -> Entry:
+        now = self.clock.now()
+        written = Written("failed", effect.path, data, effect.step.kind, now, now - start)
+        self._commit([written])
+        return written.entry
+
+    def _keep(self, effect: Perform, outcome: Outcome, start: int) -> Entry:
+        """Journal what a step gave, in one commit with what it stores."""
+        kind = effect.step.kind
+        if outcome.commit is None:
+            now = self.clock.now()
+            written = Written("done", effect.path, packed({"result": outcome.result}, self.bench.house.files), kind, now, now - start)
+            self.pending.append(written)
+            return Entry("done", effect.path, {"result": outcome.result})
+        make = outcome.commit
+        entries, self.pending = self.pending, []
+
+        def job(connection: Connection) -> tuple[int, dict[str, Any]]:
+            runs.hold_lease(connection, self.claim)
+            now = self.clock.now()
+            result = make(connection, now)
+            event = "asked" if result.pop("asks", False) else "done"
+            data = packed({"result": result}, self.bench.house.files)
+            total = journal.append(connection, self.claim.run_id, [*entries, Written(event, effect.path, data, kind, now, now - start)])
+            if outcome.usage:
+                usage = outcome.usage
+                price = self.bench.price(outcome.model, usage)
+                runs.spent(connection, self.claim.run_id, usage.calls, usage.input_tokens, usage.output_tokens, price)
+            return total, {"event": event, "result": result}
+
+        total, made = self.bench.database.write(job)
+        self._seen(total, len(entries) + 1)
+        return Entry(made["event"], effect.path, {"result": made["result"]})
+
+    def _write(self, effects: list[Perform]) -> list[Entry]:
+        """Enter rows to be written, all in one commit. Those written before are done at once."""
+        if not effects:
+            return []
+        flow = self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version)
+        wanted = [self._wanted(effect, place(flow.destinations[effect.parameters["to"]], self.bench.home)) for effect in effects]
+        entries, self.pending = self.pending, []
+        now = self.clock.now()
+
+        def job(connection: Connection) -> tuple[int, list[Written]]:
+            runs.hold_lease(connection, self.claim)
+            standing = deliveries.begin(connection, self.claim.run_id, self.claim.flow, self.claim.flow_version, wanted, now)
+            made = []
+            for each in wanted:
+                stands = standing[each.path]
+                made.append(Written("begun", each.path, {"key": each.key}, "write", now))
+                if stands.state == "done":
+                    result = {"key": each.key, "result": "there already", "place": stands.receipt or "", "by": stands.run_id}
+                    made.append(Written("done", each.path, {"result": result}, "write", now, 0))
+                elif stands.state == "elsewhere":
+                    message = f"The row is being written by run {stands.run_id}; waiting for it."
+                    made.append(Written("failed", each.path, {"message": message, "again": True, "wait": 2}, "write", now, 0))
+            return journal.append(connection, self.claim.run_id, [*entries, *made]), made
+
+        total, made = self.bench.database.write(job)
+        self._seen(total, len(entries) + len(made))
+        return [each.entry for each in made]
+
+    def _wanted(self, effect: Perform, destination: str) -> deliveries.Wanted:
+        values = effect.parameters
+        parts = "|".join("".join(c for c in str(part) if c.isprintable() and c != "|").strip().casefold() for part in values["key"])
+        key = f"{destination}|{parts}"[:500]
+        return deliveries.Wanted(key, destination, str(values["to"]), effect.path, dict(values["columns"]), effect.step.retry.attempts)
+
+    def _commit(self, entries: list[Written]) -> None:
+        """Journal what is pending and these entries."""
+        every, self.pending = [*self.pending, *entries], []
+
+        def job(connection: Connection) -> int:
+            runs.hold_lease(connection, self.claim)
+            return journal.append(connection, self.claim.run_id, every)
+
+        self._seen(self.bench.database.write(job), len(every))
+
+    def _seen(self, total: int, own: int) -> None:
+        self.known += own
+        if total != self.known:
+            self.foreign = True
+
+    def _hand_on(self, state: State, *, stopped_early: bool) -> None:
+        """Put the run where it now stands, and let it go."""
+        entries, self.pending = self.pending, []
+
+        def job(connection: Connection) -> None:
+            before = runs.hold_lease(connection, self.claim)
+            foreign = self.foreign or before != self.known
+            journal.append(connection, self.claim.run_id, entries)
+            now = self.clock.now()
+            where, reason, wake_at = self._where(state, now)
+            if where not in runs.SETTLED and (foreign or stopped_early):
+                where, wake_at = "ready", now
+            runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
+
+        self.bench.database.write(job)
+
+    def _where(self, state: State, now: int) -> tuple[str, str, int | None]:
+        if state.outcome is not None:
+            return state.outcome, state.reason, None
+        statuses = {step.status for step in state.open.values()}
+        if "asked" in statuses:
+            return "review", "A person must look at the record.", min(self.wakes, default=None)
+        if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
+            reason = "Rows are being written." if "begun" in statuses else "A step is tried again."
+            return "waiting", reason, min(self.wakes, default=None if "begun" in statuses else now)
+        return "parked", self.parks[0] if self.parks else self._old_reason(), None
+
+    def _old_reason(self) -> str:
+        return "It cannot go on by itself. Open the run to see which step failed."
+
+    def _park_for_error(self) -> None:
+        def job(connection: Connection) -> None:
+            runs.hold_lease(connection, self.claim)
+            reason = "An error of the program stopped this run; it is in the service's log. Continue the run once it is mended."
+            runs.move(connection, self.claim.run_id, "parked", self.clock.now(), reason)
+
+        try:
+            self.bench.database.write(job)
+        except (LeaseLost, StoreFailed) as error:
+            log.error("run %s could not be parked: %s", self.claim.run_id, error)
+
+
+__all__ = ["Bench", "Settle", "Work"]

@@ -1,0 +1,89 @@
+"""A watched folder: files that have settled are taken in once, then kept or moved as the flow says."""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+log = logging.getLogger("metrikon.intakes")
+TAKEN = "taken"  # the folder that taken files are moved to
+_NOT_YET = (".part", ".partial", ".tmp", ".crdownload", ".download")
+Take = Callable[[str, str, bytes], None]  # identity, name, bytes; must have been kept when it returns
+
+
+@dataclass
+class Folder:
+    """One folder of one flow. `scan` is called again and again; it remembers what it has seen."""
+
+    path: Path
+    move: bool
+    settled: float  # seconds
+    largest: int  # bytes
+    _seen: dict[str, tuple[tuple[int, int], float]] = field(default_factory=dict)
+    _taken: dict[str, tuple[int, int]] = field(default_factory=dict)
+    problems: dict[str, str] = field(default_factory=dict)
+
+    def scan(self, now: float, take: Take) -> int:
+        """Take in what has settled at time `now` (seconds); how many files were taken."""
+        self.path.mkdir(parents=True, exist_ok=True)
+        count = 0
+        names = set()
+        for entry in sorted(os.scandir(self.path), key=lambda e: e.name):
+            if not entry.is_file(follow_symlinks=False) or entry.name.startswith((".", "~")) or entry.name.endswith(_NOT_YET):
+                continue
+            names.add(entry.name)
+            if self._ready(entry, now):
+                count += self._take(Path(entry.path), take)
+        for gone in set(self._seen) - names:
+            self._seen.pop(gone, None)
+            self._taken.pop(gone, None)
+            self.problems.pop(gone, None)
+        return count
+
+    def _ready(self, entry: os.DirEntry[str], now: float) -> bool:
+        stat = entry.stat(follow_symlinks=False)
+        stamp = (stat.st_mtime_ns, stat.st_size)
+        if self._taken.get(entry.name) == stamp:
+            return False
+        before = self._seen.get(entry.name)
+        if before is None or before[0] != stamp:
+            self._seen[entry.name] = (stamp, now)
+            return self.settled == 0
+        return now - before[1] >= self.settled
+
+    def _take(self, path: Path, take: Take) -> int:
+        try:
+            stat = path.stat()
+            stamp = (stat.st_mtime_ns, stat.st_size)
+            if stat.st_size > self.largest:
+                self.problems[path.name] = f"{path.name} has {stat.st_size / 1e6:.0f} MB; the limit is {self.largest / 1e6:.0f} MB (setting max_bytes). It was left where it is."
+                self._taken[path.name] = stamp
+                return 0
+            data = path.read_bytes()
+            if len(data) != stat.st_size:
+                return 0  # it is still growing
+            take(f"{path.name}:{hashlib.sha256(data).hexdigest()[:32]}", path.name, data)
+        except OSError as error:
+            self.problems[path.name] = f"{path.name} cannot be read: {error.strerror}."
+            return 0
+        self.problems.pop(path.name, None)
+        self._taken[path.name] = stamp
+        if self.move:
+            self._move(path)
+        return 1
+
+    def _move(self, path: Path) -> None:
+        target = self.path / TAKEN / path.name
+        try:
+            target.parent.mkdir(exist_ok=True)
+            number = 1
+            while target.exists():
+                number += 1
+                target = target.with_name(f"{path.stem}-{number}{path.suffix}")
+            os.rename(path, target)
+        except OSError as error:
+            self.problems[path.name] = f"{path.name} was taken but could not be moved: {error.strerror}."

@@ -1,0 +1,47 @@
+"""Destination: where rows go. Each row carries a key that tells whether it was written before."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, Protocol
+
+KEY_COLUMN = "delivery_key"
+
+
+@dataclass(frozen=True)
+class Row:
+    """One row: its delivery key and its values by column."""
+
+    key: str
+    values: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Receipt:
+    """What became of a row: "written", or "there already" when its key was found; and where."""
+
+    key: str
+    result: Literal["written", "there already"]
+    place: str = ""
+
+
+class Busy(Exception):
+    """The destination cannot take rows just now; trying again later may help."""
+
+
+class Broken(Exception):
+    """The destination cannot take these rows; a person must change something first."""
+
+
+class Destination(Protocol):
+    """`able`: "keyed" enforces our key, "findable" lets us look it up before we repeat a write."""
+
+    able: Literal["keyed", "findable", "blind"]
+
+    def write(self, rows: Sequence[Row]) -> list[Receipt]:
+        """Write rows in one batch, in order; rows whose key is there are left as they are.
+
+        Raises `Busy` or `Broken`; then none of the rows counts as written.
+        """
+        ...

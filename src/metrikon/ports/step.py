@@ -1,0 +1,74 @@
+"""Step: what one kind of step does with its parameters. Control kinds have none: the fold walks them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from sqlalchemy import Connection
+
+from metrikon.core.documents.model import Document
+from metrikon.core.records.types import RecordType
+from metrikon.ports.model import Model, Usage
+from metrikon.ports.reader import Limits
+
+
+@dataclass(frozen=True)
+class Call:
+    """One step instance to be done: its parameters with their holes filled, and where it stands."""
+
+    run_id: str
+    item_id: str
+    flow: str
+    path: str
+    parameters: Mapping[str, Any]
+    attempt: int
+    today: str
+    file_name: str
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a step gave. `commit`, when given, makes the result within the transaction that journals it.
+
+    `asks`: the run waits for a person. `usage` and `model` say what a model call cost.
+    """
+
+    result: dict[str, Any] = field(default_factory=dict)
+    commit: Callable[[Connection, int], dict[str, Any]] | None = None
+    usage: Usage | None = None
+    model: str = ""
+
+
+class StepFailed(Exception):
+    """A step did not come to its end. `again`: trying later may help; `refused`: the item ends here."""
+
+    def __init__(self, message: str, *, again: bool = False, wait: float | None = None, refused: bool = False) -> None:
+        super().__init__(message)
+        self.message = message
+        self.again = again
+        self.wait = wait
+        self.refused = refused
+
+
+class House(Protocol):
+    """What steps may ask of the house."""
+
+    def read_document(self, sha256: str, limits: Limits | None = None) -> Document:
+        """The document of a kept file, read now or before. Raises `Refused` or `ReaderDied`."""
+        ...
+
+    def record_type(self, name: str) -> tuple[RecordType, int]:
+        """A record type and its version. Raises KeyError."""
+        ...
+
+    def model(self, name: str | None) -> Model:
+        """A model by name; the default without one. Raises KeyError."""
+        ...
+
+    def new_id(self) -> str: ...
+
+
+class ReaderDied(Exception):
+    """The process that read a file was killed or came to its limit of time or memory."""

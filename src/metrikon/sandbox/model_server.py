@@ -1,0 +1,209 @@
+"""The stand-in model server: speaks chat completions, counts tokens, and misbehaves when told to.
+
+    POST /v1/chat/completions     answers any prompt that carries a document and a schema
+    GET  /v1/models               its one model, "stand-in"
+    POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds}
+    GET  /misbehave               what is set, and how many calls came
+"""
+
+from __future__ import annotations
+
+import json
+import random
+import socket
+import threading
+import time
+from dataclasses import dataclass, field
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import Any
+
+from metrikon.sandbox.answering import Answering, find_parts
+
+NAME = "stand-in"
+HTTP_KINDS = ("429", "500", "hang", "cut")
+TEXT_KINDS = ("fences", "prose", "truncated", "wrong types", "invented", "missing", "nonsense")
+KINDS = (*HTTP_KINDS, *TEXT_KINDS)
+
+
+@dataclass
+class Mood:
+    """How the server behaves: which kinds of misbehaviour, how often, how many times more (-1: no end)."""
+
+    kinds: tuple[str, ...] = ()
+    rate: float = 1.0
+    times: int = -1
+    wait: float = 0.0  # seconds a good answer takes
+    retry_after: int = 1
+    hang: float = 30.0
+    calls: int = 0
+    dice: random.Random = field(default_factory=lambda: random.Random(7))
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def next_kind(self) -> str | None:
+        """The misbehaviour of this call, or None for a good answer."""
+        with self.lock:
+            self.calls += 1
+            if not self.kinds or self.times == 0 or self.dice.random() >= self.rate:
+                return None
+            self.times -= 1 if self.times > 0 else 0
+            return self.dice.choice(self.kinds)
+
+
+class _Server(ThreadingHTTPServer):
+    daemon_threads = True
+    request_queue_size = 128
+
+    def __init__(self, address: tuple[str, int], mood: Mood) -> None:
+        super().__init__(address, _Handler)
+        self.mood = mood
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """A caller that went away is no error of ours."""
+
+
+class _Handler(BaseHTTPRequestHandler):
+    protocol_version = "HTTP/1.1"
+    disable_nagle_algorithm = True
+    server: _Server
+
+    def log_message(self, format: str, *args: Any) -> None:
+        """Quiet."""
+
+    def do_GET(self) -> None:
+        if self.path == "/v1/models":
+            self._send(200, {"object": "list", "data": [{"id": NAME, "object": "model", "owned_by": "sandbox"}]})
+        elif self.path == "/misbehave":
+            mood = self.server.mood
+            self._send(200, {"kinds": mood.kinds, "rate": mood.rate, "times": mood.times, "wait": mood.wait, "calls": mood.calls})
+        else:
+            self._send(404, {"error": {"message": f"There is nothing at {self.path}."}})
+
+    def do_POST(self) -> None:
+        length = int(self.headers.get("Content-Length") or 0)
+        try:
+            body = json.loads(self.rfile.read(length) or b"{}")
+        except ValueError:
+            self._send(400, {"error": {"message": "The body is no JSON."}})
+            return
+        if self.path == "/misbehave":
+            self._misbehave(body)
+        elif self.path == "/v1/chat/completions":
+            self._complete(body)
+        else:
+            self._send(404, {"error": {"message": f"There is nothing at {self.path}."}})
+
+    def _misbehave(self, body: dict[str, Any]) -> None:
+        unknown = [kind for kind in body.get("kinds", ()) if kind not in KINDS]
+        if unknown:
+            self._send(400, {"error": {"message": f"Unknown: {', '.join(unknown)}. Known: {', '.join(KINDS)}."}})
+            return
+        mood = self.server.mood
+        with mood.lock:
+            mood.kinds = tuple(body.get("kinds", ()))
+            mood.rate, mood.times = float(body.get("rate", 1)), int(body.get("times", -1))
+            mood.wait, mood.hang = float(body.get("wait", mood.wait)), float(body.get("hang", mood.hang))
+            mood.retry_after = int(body.get("retry_after", mood.retry_after))
+        self._send(200, {"set": True})
+
+    def _complete(self, body: dict[str, Any]) -> None:
+        mood = self.server.mood
+        kind = mood.next_kind()
+        if mood.wait:
+            time.sleep(mood.wait)
+        if kind == "429":
+            self._send(429, {"error": {"message": "Too many requests; wait."}}, {"Retry-After": str(mood.retry_after)})
+        elif kind == "500":
+            self._send(500, {"error": {"message": "Something broke inside."}})
+        elif kind == "hang":
+            time.sleep(mood.hang)
+            self.close_connection = True
+        elif kind == "cut":
+            self._cut()
+        else:
+            self._good(body, kind)
+
+    def _cut(self) -> None:
+        self.send_response(200)
+        self.send_header("Content-Length", "5000")
+        self.end_headers()
+        self.wfile.write(b'{"choices": [{"mess')
+        self.wfile.flush()
+        self.connection.shutdown(socket.SHUT_RDWR)
+        self.close_connection = True
+
+    def _good(self, body: dict[str, Any], kind: str | None) -> None:
+        messages = body.get("messages") or []
+        document, schema = find_parts(messages, body.get("response_format"))
+        if schema is None:
+            text = "I need a document and a JSON Schema to answer."
+        else:
+            text = _spoiled(kind, Answering(document, schema).answer(), self.server.mood.dice)
+        asked = sum(len(str(m.get("content", ""))) for m in messages) // 4
+        usage = {"prompt_tokens": asked, "completion_tokens": len(text) // 4, "total_tokens": asked + len(text) // 4}
+        choice = {"index": 0, "message": {"role": "assistant", "content": text}, "finish_reason": "length" if kind == "truncated" else "stop"}
+        self._send(200, {"id": "stand-in", "object": "chat.completion", "model": NAME, "choices": [choice], "usage": usage})
+
+    def _send(self, status: int, data: Any, headers: dict[str, str] | None = None) -> None:
+        payload = json.dumps(data, ensure_ascii=False).encode()
+        self.send_response(status)
+        self.send_header("Content-Type", "application/json")
+        self.send_header("Content-Length", str(len(payload)))
+        for name, value in (headers or {}).items():
+            self.send_header(name, value)
+        self.end_headers()
+        self.wfile.write(payload)
+
+
+def _spoiled(kind: str | None, answer: Any, dice: random.Random) -> str:
+    """The answer as text, spoiled in one way."""
+    text = json.dumps(answer, ensure_ascii=False)
+    if kind == "fences":
+        return f"```json\n{json.dumps(answer, indent=2, ensure_ascii=False)}\n```"
+    if kind == "prose":
+        return f"Sure, here is what I found in the document:\n\n{text}\n\nLet me know if you need more."
+    if kind == "truncated":
+        return text[: max(2, len(text) * 2 // 3)]
+    if kind == "nonsense":
+        return "I am sorry, I could not read the document."
+    if kind in ("wrong types", "invented", "missing") and isinstance(answer, dict) and answer:
+        return json.dumps(_changed(kind, dict(answer), dice), ensure_ascii=False)
+    return text
+
+
+def _changed(kind: str, answer: dict[str, Any], dice: random.Random) -> dict[str, Any]:
+    names = [name for name, value in answer.items() if not isinstance(value, list | dict)]
+    if not names:
+        return answer
+    name = dice.choice(names)
+    if kind == "missing":
+        del answer[name]
+    elif kind == "wrong types":
+        for key in names:
+            answer[key] = str(answer[key]) if isinstance(answer[key], int | float) else answer[key]
+        answer[name] = [answer[name]]
+    else:
+        old = answer[name]
+        answer[name] = round(float(old) + 137.31, 2) if isinstance(old, int | float) else "2019-02-11" if "date" in name else f"QX-{dice.randrange(10000, 99999)}"
+    return answer
+
+
+class ModelServer:
+    """The stand-in as an object: `start`, `url`, `mood`, `stop`."""
+
+    def __init__(self, port: int = 0, host: str = "127.0.0.1") -> None:
+        self.mood = Mood()
+        self._server = _Server((host, port), self.mood)
+        self.port = int(self._server.server_address[1])
+        self.url = f"http://{host}:{self.port}/v1"
+        self._thread = threading.Thread(target=self._server.serve_forever, kwargs={"poll_interval": 0.1}, name="stand-in", daemon=True)
+
+    def start(self) -> ModelServer:
+        """Answer requests from now on."""
+        self._thread.start()
+        return self
+
+    def stop(self) -> None:
+        """Stop answering."""
+        self._server.shutdown()
+        self._server.server_close()
+        self._thread.join(5)

@@ -1,0 +1,39 @@
+"""check: see whether the record was seen before; put one with findings that stop before a person."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection
+
+from metrikon.core.records.checks import already_seen, business_key
+from metrikon.core.records.findings import Finding, as_json, from_json, stops
+from metrikon.ports.step import Call, House, Outcome, StepFailed
+from metrikon.store import records
+
+
+def run(call: Call, house: House) -> Outcome:
+    """Findings of the record given, with those that need a look at other records."""
+    given = call.parameters["record"]
+    if not isinstance(given, dict) or "id" not in given:
+        raise StepFailed("`record` must be the result of an extract step, such as ${invoice}. Correct the flow, then continue.")
+    review = str(call.parameters.get("review", "on stop"))
+
+    def commit(connection: Connection, at: int) -> dict[str, Any]:
+        stored = records.get(connection, str(given["id"]))
+        if stored is None:
+            raise StepFailed("The record is not kept any more. Run the item again.")
+        kind, _ = house.record_type(stored["record_type"])
+        found = [each for each in from_json(stored["findings"]) if each.check != "already seen"]
+        key = business_key(kind, stored["values"])
+        holder = records.claim_key(connection, kind.name, key, call.item_id, stored["id"]) if key else None
+        if holder is not None:
+            found.insert(0, already_seen(kind, holder))
+        asks = review == "always" or (review == "on stop" and stops(found))
+        if review == "always" and not stops(found):
+            found.append(Finding("review", "stop", "The flow puts every record before a person."))
+        records.change(connection, stored["id"], at, findings=as_json(found), state="waits" if asks else "clear")
+        result = {"id": stored["id"], "record": stored["values"], "findings": as_json(found), "approved": not asks}
+        return {**result, "asks": True} if asks else result
+
+    return Outcome(commit=commit)

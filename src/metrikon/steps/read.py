@@ -1,0 +1,24 @@
+"""read: make a file readable. The document stays in the file store; the result names it."""
+
+from __future__ import annotations
+
+from metrikon.ports.reader import Refused
+from metrikon.ports.step import Call, House, Outcome, ReaderDied, StepFailed
+
+KILLS = 3  # a file that ends its reader this often is refused
+
+
+def run(call: Call, house: House) -> Outcome:
+    """The document of the file named in `file`."""
+    sha256 = str(call.parameters["file"])
+    try:
+        document = house.read_document(sha256)
+    except Refused as error:
+        raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
+    except ReaderDied as error:
+        if call.attempt >= KILLS:
+            raise StepFailed(f"{call.file_name} is refused: {error} It happened {KILLS} times.", refused=True) from error
+        raise StepFailed(f"{call.file_name}: {error} It is tried again.", again=True, wait=0.2) from error
+    except KeyError as error:
+        raise StepFailed(f"The file {sha256[:12]} is not kept here. Give the read step a file, such as ${{item.file}}.") from error
+    return Outcome({"document": sha256, "format": document.format, "pages": len(document.pages), "warnings": list(document.warnings)})

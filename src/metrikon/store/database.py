@@ -1,0 +1,154 @@
+"""One database, many readers, one writer: changes are gathered and committed together."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import queue
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, TypeVar
+
+from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.pool import QueuePool
+
+T = TypeVar("T")
+Job = Callable[[Connection], T]
+MOST_TOGETHER = 200  # jobs in one commit
+
+
+class StoreFailed(Exception):
+    """The database could not take a change; nothing of it was kept. The message says why."""
+
+
+class AlreadyOpen(Exception):
+    """Another process owns this database."""
+
+
+class Database:
+    """A SQLite file owned by this process, in WAL mode, with every commit synced."""
+
+    def __init__(self, path: Path) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        self.path = path
+        self._lock = _locked(path)
+        self.engine = _engine(path, writes=False)
+        self._writing = _engine(path, writes=True)
+        self._jobs: queue.SimpleQueue[tuple[Job[Any], Future[Any]] | None] = queue.SimpleQueue()
+        self._thread = threading.Thread(target=self._write, name="writer", daemon=True)
+        self._started = False
+
+    def start(self) -> None:
+        """Start the writer; call after the tables are there."""
+        self._started = True
+        self._thread.start()
+
+    def close(self) -> None:
+        """Commit what is waiting, then let the file go."""
+        if self._started:
+            self._jobs.put(None)
+            self._thread.join()
+        self.engine.dispose()
+        self._writing.dispose()
+        os.close(self._lock)
+
+    @contextmanager
+    def reading(self) -> Iterator[Connection]:
+        """A connection for queries, seeing one state of the database throughout."""
+        with self.engine.connect() as connection:
+            yield connection
+
+    def submit(self, job: Job[T]) -> Future[T]:
+        """Have a job done by the writer. The future is set once it is committed and synced.
+
+        A job may be done twice when another job in the same commit fails: it must only touch the
+        connection it is given.
+        """
+        future: Future[T] = Future()
+        self._jobs.put((job, future))
+        return future
+
+    def write(self, job: Job[T]) -> T:
+        """As `submit`, waiting for the result. Raises what the job raised, or `StoreFailed`."""
+        return self.submit(job).result()
+
+    def _write(self) -> None:
+        with self._writing.connect() as connection:
+            while True:
+                first = self._jobs.get()
+                if first is None:
+                    return
+                batch, last = [first], False
+                while len(batch) < MOST_TOGETHER:
+                    try:
+                        following = self._jobs.get_nowait()
+                    except queue.Empty:
+                        break
+                    if following is None:
+                        last = True
+                        break
+                    batch.append(following)
+                if not self._together(connection, batch):
+                    for job, future in batch:
+                        self._alone(connection, job, future)
+                if last:
+                    return
+
+    def _together(self, connection: Connection, batch: list[tuple[Job[Any], Future[Any]]]) -> bool:
+        """All jobs in one commit; False when one failed and nothing was kept."""
+        try:
+            with connection.begin():
+                results = [job(connection) for job, _ in batch]
+        except Exception:
+            return False
+        for (_, future), result in zip(batch, results, strict=True):
+            future.set_result(result)
+        return True
+
+    def _alone(self, connection: Connection, job: Job[Any], future: Future[Any]) -> None:
+        try:
+            with connection.begin():
+                result = job(connection)
+        except SQLAlchemyError as error:
+            cause = getattr(error, "orig", None) or error
+            failure = StoreFailed(f"The database did not take the change: {cause}. Is the disk full or read-only?")
+            failure.__cause__ = error
+            future.set_exception(failure)
+        except Exception as error:
+            future.set_exception(error)
+        else:
+            future.set_result(result)
+
+
+def _locked(path: Path) -> int:
+    handle = os.open(f"{path}.lock", os.O_RDWR | os.O_CREAT, 0o600)
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as error:
+        os.close(handle)
+        raise AlreadyOpen(f"Another Metrikon service uses {path}. Stop it first, or give this one another folder.") from error
+    return handle
+
+
+def _engine(path: Path, *, writes: bool) -> Engine:
+    engine = create_engine(
+        f"sqlite:///{path}", poolclass=QueuePool, pool_size=1 if writes else 16, max_overflow=0 if writes else 32, connect_args={"timeout": 30}
+    )
+
+    @event.listens_for(engine, "connect")
+    def _settings(connection: Any, _: Any) -> None:
+        connection.isolation_level = None
+        cursor = connection.cursor()
+        for setting in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "cache_size=-32000", "temp_store=MEMORY"):
+            cursor.execute(f"PRAGMA {setting}")
+        cursor.close()
+
+    @event.listens_for(engine, "begin")
+    def _begin(connection: Connection) -> None:
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+    return engine

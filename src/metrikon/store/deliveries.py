@@ -1,0 +1,116 @@
+"""Deliveries: one row of a destination each, under a key that is written once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, insert, select, update
+
+from metrikon.core.values.exact import dumps, loads
+from metrikon.store.tables import deliveries
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A row to be delivered for a step of a run."""
+
+    key: str
+    destination: str  # the place itself, so that two flows that write there share its keys
+    target: str  # its name in the flow
+    path: str
+    values: dict[str, Any]
+    most_attempts: int
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How a key stands after it was asked for: "ours" to be written, "done" before, or "elsewhere" under way."""
+
+    state: str
+    run_id: str
+    receipt: str | None
+
+
+def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: Sequence[Wanted], at: int) -> dict[str, Standing]:
+    """Enter rows to be written, each key once. How each path's key stands is returned."""
+    keys = [each.key for each in wanted]
+    known: dict[str, Any] = {}
+    for start in range(0, len(keys), 500):
+        query = select(deliveries).where(deliveries.c.key.in_(keys[start : start + 500]))
+        known.update((row["key"], row) for row in connection.execute(query).mappings())
+    found: dict[str, Standing] = {}
+    fresh: dict[str, dict[str, Any]] = {}
+    for each in wanted:
+        before = known.get(each.key)
+        if each.key in fresh:
+            found[each.path] = Standing("done", run_id, "the same key stands twice in this run")
+        elif before is None:
+            found[each.path] = Standing("ours", run_id, None)
+            fresh[each.key] = _row(each, run_id, flow, version, at)
+        elif before["state"] == "done":
+            found[each.path] = Standing("done", before["run_id"], before["receipt"])
+        elif before["run_id"] == run_id and before["path"] == each.path:
+            _once_more(connection, each, at)
+            found[each.path] = Standing("ours", run_id, None)
+        elif before["state"] == "given up":
+            row = _row(each, run_id, flow, version, at)
+            connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(row))
+            found[each.path] = Standing("ours", run_id, None)
+        else:
+            found[each.path] = Standing("elsewhere", before["run_id"], None)
+    if fresh:
+        connection.execute(insert(deliveries), list(fresh.values()))
+    return found
+
+
+def _row(each: Wanted, run_id: str, flow: str, version: int, at: int) -> dict[str, Any]:
+    return {
+        "key": each.key,
+        "destination": each.destination,
+        "run_id": run_id,
+        "path": each.path,
+        "flow": flow,
+        "flow_version": version,
+        "target": each.target,
+        "values": dumps(each.values),
+        "state": "to do",
+        "attempts": 0,
+        "most_attempts": each.most_attempts,
+        "not_before": at,
+        "begun_at": at,
+        "done_at": None,
+        "receipt": None,
+        "error": None,
+    }
+
+
+def _once_more(connection: Connection, each: Wanted, at: int) -> None:
+    values = {"state": "to do", "attempts": 0, "not_before": at, "values": dumps(each.values), "error": None}
+    connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(values))
+
+
+def due(connection: Connection, now: int, most: int = 5000) -> dict[str, list[dict[str, Any]]]:
+    """Rows that can be written now, by destination, oldest first."""
+    query = (
+        select(deliveries).where(deliveries.c.state == "to do", deliveries.c.not_before <= now).order_by(deliveries.c.begun_at, deliveries.c.key).limit(most)
+    )
+    found: dict[str, list[dict[str, Any]]] = {}
+    for row in connection.execute(query).mappings():
+        found.setdefault(row["destination"], []).append({**row, "values": loads(row["values"])})
+    return found
+
+
+def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -> None:
+    """Rows were written: (key, receipt) each."""
+    for key, receipt in receipts:
+        connection.execute(update(deliveries).where(deliveries.c.key == key).values(state="done", done_at=at, receipt=receipt, error=None))
+
+
+def failed(connection: Connection, keys: Sequence[str], error: str, not_before: int | None) -> None:
+    """A batch was not written: to be tried again at a time, or given up when there is none."""
+    for start in range(0, len(keys), 500):
+        values: dict[str, Any] = {"attempts": deliveries.c.attempts + 1, "error": error}
+        values |= {"state": "given up"} if not_before is None else {"not_before": not_before}
+        connection.execute(update(deliveries).where(deliveries.c.key.in_(keys[start : start + 500])).values(values))

@@ -1,0 +1,70 @@
+"""Files on a disk: written aside, synced, then moved into place under their hash."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import tempfile
+from pathlib import Path
+
+
+class DiskFiles:
+    """Keeps files under `root`/files and what is made from them under `root`/derived."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        for part in ("files", "derived"):
+            (root / part).mkdir(parents=True, exist_ok=True)
+
+    def put(self, data: bytes) -> str:
+        sha256 = hashlib.sha256(data).hexdigest()
+        place = self.path(sha256)
+        if not place.exists():
+            _write(place, data, sync=True)
+        return sha256
+
+    def get(self, sha256: str) -> bytes:
+        try:
+            return self.path(sha256).read_bytes()
+        except FileNotFoundError as error:
+            raise KeyError(sha256) from error
+
+    def path(self, sha256: str) -> Path:
+        if len(sha256) != 64 or not all(c in "0123456789abcdef" for c in sha256):
+            raise KeyError(sha256)
+        return self.root / "files" / sha256[:2] / sha256
+
+    def put_derived(self, name: str, data: bytes) -> None:
+        _write(self._derived(name), data, sync=False)
+
+    def get_derived(self, name: str) -> bytes | None:
+        try:
+            return self._derived(name).read_bytes()
+        except FileNotFoundError:
+            return None
+
+    def _derived(self, name: str) -> Path:
+        if not all(c.isalnum() or c in "-." for c in name) or ".." in name:
+            raise KeyError(name)
+        return self.root / "derived" / name[:2] / name
+
+
+def _write(place: Path, data: bytes, *, sync: bool) -> None:
+    place.parent.mkdir(parents=True, exist_ok=True)
+    handle, aside = tempfile.mkstemp(dir=place.parent, prefix=".new-")
+    try:
+        with os.fdopen(handle, "wb") as out:
+            out.write(data)
+            if sync:
+                out.flush()
+                os.fsync(out.fileno())
+        os.replace(aside, place)
+    except BaseException:
+        Path(aside).unlink(missing_ok=True)
+        raise
+    if sync:
+        folder = os.open(place.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)

@@ -1,0 +1,71 @@
+"""Flows and record types, kept in versions."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection, Table, func, insert, select, update
+
+from metrikon.store import changes
+from metrikon.store.tables import flows, record_types
+
+
+def put_flow(connection: Connection, name: str, text: str, at: int) -> int:
+    """Keep a flow; a new version only when its text is new. The version is returned."""
+    before = get_flow(connection, name)
+    if before and before["text"] == text:
+        return int(before["version"])
+    version = int(before["version"]) + 1 if before else 1
+    running = bool(before["running"]) if before else True
+    connection.execute(insert(flows), [{"name": name, "version": version, "text": text, "created_at": at, "running": running}])
+    changes.note(connection, "flow", [name], at)
+    return version
+
+
+def put_record_type(connection: Connection, name: str, text: str, at: int) -> int:
+    """Keep a record type; a new version only when its text is new."""
+    before = get_record_type(connection, name)
+    if before and before["text"] == text:
+        return int(before["version"])
+    version = int(before["version"]) + 1 if before else 1
+    connection.execute(insert(record_types), [{"name": name, "version": version, "text": text, "created_at": at}])
+    return version
+
+
+def switch_flow(connection: Connection, name: str, running: bool, at: int) -> None:
+    """Switch a flow on or off: off, it takes nothing in."""
+    connection.execute(update(flows).where(flows.c.name == name).values(running=running))
+    changes.note(connection, "flow", [name], at)
+
+
+def get_flow(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:
+    """A flow in a version, or in its newest."""
+    return _get(connection, flows, name, version)
+
+
+def get_record_type(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:
+    """A record type in a version, or in its newest."""
+    return _get(connection, record_types, name, version)
+
+
+def _get(connection: Connection, table: Table, name: str, version: int | None) -> dict[str, Any] | None:
+    query = select(table).where(table.c.name == name)
+    query = query.where(table.c.version == version) if version else query.order_by(table.c.version.desc()).limit(1)
+    row = connection.execute(query).mappings().first()
+    return dict(row) if row else None
+
+
+def all_flows(connection: Connection) -> list[dict[str, Any]]:
+    """The newest version of every flow, by name."""
+    return _all(connection, flows)
+
+
+def all_record_types(connection: Connection) -> list[dict[str, Any]]:
+    """The newest version of every record type, by name."""
+    return _all(connection, record_types)
+
+
+def _all(connection: Connection, table: Table) -> list[dict[str, Any]]:
+    newest = select(table.c.name, func.max(table.c.version).label("version")).group_by(table.c.name).subquery()
+    query = select(table).join(newest, (table.c.name == newest.c.name) & (table.c.version == newest.c.version)).order_by(table.c.name)
+    return [dict(row) for row in connection.execute(query).mappings()]

@@ -1,0 +1,61 @@
+"""Records as stored, and the claims by which the same record is recognised in other bytes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy.dialects.sqlite import insert as upsert
+
+from metrikon.core.values.exact import dumps, loads
+from metrikon.store import changes
+from metrikon.store.tables import claims, items, records
+
+JSON_COLUMNS = ("values", "evidence", "findings", "changes", "as_read")
+
+
+def put(connection: Connection, row: dict[str, Any], at: int) -> str:
+    """Store what was read; a step that is done again replaces its record. The record's id is returned."""
+    stored = {name: dumps(value) if name in JSON_COLUMNS else value for name, value in row.items()}
+    before = connection.execute(select(records.c.id).where(records.c.run_id == row["run_id"], records.c.path == row["path"])).scalar()
+    if before is None:
+        connection.execute(insert(records), [{**stored, "created_at": at}])
+    else:
+        kept = {name: value for name, value in stored.items() if name not in ("id", "run_id", "item_id", "path")}
+        connection.execute(update(records).where(records.c.id == before).values(kept))
+    found = str(before or row["id"])
+    changes.note(connection, "record", [found], at)
+    return found
+
+
+def change(connection: Connection, record_id: str, at: int, **columns: Any) -> None:
+    """Change columns of a record."""
+    stored = {name: dumps(value) if name in JSON_COLUMNS else value for name, value in columns.items()}
+    connection.execute(update(records).where(records.c.id == record_id).values(stored))
+    changes.note(connection, "record", [record_id], at)
+
+
+def get(connection: Connection, record_id: str) -> dict[str, Any] | None:
+    """A record with its JSON read, or None."""
+    row = connection.execute(select(records).where(records.c.id == record_id)).mappings().first()
+    return unpacked(row) if row else None
+
+
+def unpacked(row: Any) -> dict[str, Any]:
+    """A row of the table with its JSON read."""
+    return {name: loads(value) if name in JSON_COLUMNS else value for name, value in row.items()}
+
+
+def claim_key(connection: Connection, record_type: str, key: str, item_id: str, record_id: str) -> str | None:
+    """Claim a business key for an item. None when it is ours now; else the name of the item that holds it."""
+    row = {"record_type": record_type, "key": key, "item_id": item_id, "record_id": record_id}
+    connection.execute(upsert(claims).values(row).on_conflict_do_nothing())
+    holder = connection.execute(
+        select(claims.c.item_id, items.c.name).join(items, items.c.id == claims.c.item_id).where(claims.c.record_type == record_type, claims.c.key == key)
+    ).one()
+    return None if holder.item_id == item_id else str(holder.name)
+
+
+def release_keys(connection: Connection, record_id: str) -> None:
+    """Let go of the keys of a record that was refused."""
+    connection.execute(delete(claims).where(claims.c.record_id == record_id))

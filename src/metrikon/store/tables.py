@@ -1,0 +1,165 @@
+"""The tables. Times are milliseconds since 1970 (UTC); amounts are texts, never floats; JSON is bytes."""
+
+from __future__ import annotations
+
+from sqlalchemy import BigInteger, Boolean, Column, ForeignKey, Index, Integer, LargeBinary, MetaData, String, Table, Text, UniqueConstraint
+
+metadata = MetaData()
+_ID = String(26)
+_ROWID = BigInteger().with_variant(Integer, "sqlite")
+
+flows = Table(
+    "flows",
+    metadata,
+    Column("name", String(60), primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("text", Text, nullable=False),
+    Column("created_at", BigInteger, nullable=False),
+    Column("running", Boolean, nullable=False),
+)
+record_types = Table(
+    "record_types",
+    metadata,
+    Column("name", String(60), primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("text", Text, nullable=False),
+    Column("created_at", BigInteger, nullable=False),
+)
+items = Table(
+    "items",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("flow", String(60), nullable=False),
+    Column("intake", String(40), nullable=False),
+    Column("identity", String(200), nullable=False),
+    Column("sha256", String(64), nullable=False),
+    Column("name", String(255), nullable=False),
+    Column("size", Integer, nullable=False),
+    Column("received_at", BigInteger, nullable=False),
+    UniqueConstraint("flow", "intake", "identity"),
+    Index("items_by_content", "flow", "sha256"),
+)
+runs = Table(
+    "runs",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("item_id", _ID, ForeignKey("items.id"), nullable=False),
+    Column("flow", String(60), nullable=False),
+    Column("flow_version", Integer, nullable=False),
+    Column("state", String(10), nullable=False),
+    Column("reason", Text, nullable=False, default=""),
+    Column("wake_at", BigInteger),
+    Column("owner", String(60)),
+    Column("epoch", Integer, nullable=False, default=0),
+    Column("lease_until", BigInteger),
+    Column("entries", Integer, nullable=False, default=0),
+    Column("created_at", BigInteger, nullable=False),
+    Column("changed_at", BigInteger, nullable=False),
+    Column("settled_at", BigInteger),
+    Column("calls", Integer, nullable=False, default=0),
+    Column("input_tokens", Integer, nullable=False, default=0),
+    Column("output_tokens", Integer, nullable=False, default=0),
+    Column("cost", String(40), nullable=False, default="0"),
+    Index("runs_to_wake", "state", "wake_at"),
+    Index("runs_of_item", "item_id"),
+    Index("runs_by_state", "state", "id"),
+)
+journal = Table(
+    "journal",
+    metadata,
+    Column("run_id", _ID, ForeignKey("runs.id"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("event", String(12), nullable=False),
+    Column("path", String(400), nullable=False),
+    Column("kind", String(12), nullable=False, default=""),
+    Column("kind_version", Integer, nullable=False, default=1),
+    Column("at", BigInteger, nullable=False),
+    Column("took", Integer),
+    Column("data", LargeBinary, nullable=False),
+)
+records = Table(
+    "records",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("run_id", _ID, ForeignKey("runs.id"), nullable=False),
+    Column("item_id", _ID, ForeignKey("items.id"), nullable=False),
+    Column("path", String(400), nullable=False),
+    Column("record_type", String(60), nullable=False),
+    Column("type_version", Integer, nullable=False),
+    Column("state", String(10), nullable=False),
+    Column("document", String(64), nullable=False),
+    Column("model", String(80), nullable=False),
+    Column("values", LargeBinary, nullable=False),
+    Column("evidence", LargeBinary, nullable=False),
+    Column("findings", LargeBinary, nullable=False),
+    Column("changes", LargeBinary, nullable=False),
+    Column("as_read", LargeBinary, nullable=False),
+    Column("created_at", BigInteger, nullable=False),
+    Column("reviewed_at", BigInteger),
+    Column("reviewed_by", String(80)),
+    Column("comment", Text),
+    UniqueConstraint("run_id", "path"),
+    Index("records_by_state", "state", "id"),
+)
+claims = Table(
+    "claims",
+    metadata,
+    Column("record_type", String(60), primary_key=True),
+    Column("key", String(400), primary_key=True),
+    Column("item_id", _ID, nullable=False),
+    Column("record_id", _ID, nullable=False),
+)
+deliveries = Table(
+    "deliveries",
+    metadata,
+    Column("key", String(500), primary_key=True),
+    Column("destination", String(300), nullable=False),
+    Column("run_id", _ID, ForeignKey("runs.id"), nullable=False),
+    Column("path", String(400), nullable=False),
+    Column("flow", String(60), nullable=False),
+    Column("flow_version", Integer, nullable=False),
+    Column("target", String(60), nullable=False),
+    Column("values", LargeBinary, nullable=False),
+    Column("state", String(10), nullable=False),
+    Column("attempts", Integer, nullable=False, default=0),
+    Column("most_attempts", Integer, nullable=False),
+    Column("not_before", BigInteger, nullable=False),
+    Column("begun_at", BigInteger, nullable=False),
+    Column("done_at", BigInteger),
+    Column("receipt", Text),
+    Column("error", Text),
+    Index("deliveries_to_do", "destination", "state", "not_before"),
+    Index("deliveries_of_run", "run_id"),
+)
+changes = Table(
+    "changes",
+    metadata,
+    Column("number", _ROWID, primary_key=True, autoincrement=True),
+    Column("kind", String(12), nullable=False),
+    Column("ref", String(60), nullable=False),
+    Column("at", BigInteger, nullable=False),
+)
+people = Table(
+    "people",
+    metadata,
+    Column("name", String(80), primary_key=True),
+    Column("password", Text, nullable=False),
+    Column("created_at", BigInteger, nullable=False),
+)
+sessions = Table(
+    "sessions",
+    metadata,
+    Column("id_hash", String(64), primary_key=True),
+    Column("person", String(80), nullable=False),
+    Column("csrf", String(64), nullable=False),
+    Column("until", BigInteger, nullable=False),
+)
+tokens = Table(
+    "tokens",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("name", String(80), nullable=False),
+    Column("hash", String(64), nullable=False, unique=True),
+    Column("created_at", BigInteger, nullable=False),
+    Column("used_at", BigInteger),
+)
