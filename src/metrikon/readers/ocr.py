@@ -33,33 +33,34 @@ def read_picture(image: Image.Image) -> tuple[list[Word], float, tuple[int, int]
     shown = upright.resize((int(upright.width * scale), int(upright.height * scale))) if scale > 1 else upright
     pixels = np.asarray(shown.convert("RGB"))[:, :, ::-1]
     result = _engine()(np.ascontiguousarray(pixels), return_word_box=True)
-    words = [word for line in (result.word_results or ()) for word in _line_words(line, scale)]
+    lines = zip(result.txts or (), result.scores or (), result.word_results or (), strict=False)
+    words = [word for text, sure, pieces in lines for word in _line_words(str(text), float(sure), pieces, scale)]
     return words, turned, upright.size
 
 
-def _line_words(line: Any, scale: float) -> list[Word]:
-    """Words of one line found by the engine: its word boxes are joined where no space is between."""
+def _line_words(text: str, sure: float, pieces: Any, scale: float) -> list[Word]:
+    """Words of one line. The engine boxes pieces; the spaces of its line of text say which belong together.
+
+    The certainty of a word is the mean of its own and its line's.
+    """
+    parts = [(clean(str(piece)), float(mark), polygon) for piece, mark, polygon in pieces or () if polygon is not None and clean(str(piece))]
+    wanted = clean(text).split()
+    if "".join(wanted) != "".join(part[0] for part in parts).replace(" ", ""):
+        wanted = [part[0] for part in parts]
     found: list[Word] = []
-    for text, sure, polygon in line:
-        cleaned = clean(str(text))
-        if not cleaned or polygon is None:
-            continue
-        xs = [float(point[0]) / scale for point in polygon]
-        ys = [float(point[1]) / scale for point in polygon]
-        word = Word(cleaned, min(xs), min(ys), max(xs), max(ys), round(float(sure), 3))
-        if found and _touches(found[-1], word):
-            before = found.pop()
-            word = Word(
-                before.text + word.text,
-                before.x0,
-                min(before.y0, word.y0),
-                word.x1,
-                max(before.y1, word.y1),
-                min(before.sure, word.sure),
-            )
-        found.append(word)
+    at = 0
+    for token in wanted:
+        group = []
+        while at < len(parts) and len("".join(part[0] for part in group)) < len(token):
+            group.append(parts[at])
+            at += 1
+        if group:
+            found.append(_word("".join(part[0] for part in group), sure, group, scale))
     return found
 
 
-def _touches(before: Word, word: Word) -> bool:
-    return word.x0 - before.x1 < 0.12 * (word.y1 - word.y0)
+def _word(text: str, sure: float, group: list[Any], scale: float) -> Word:
+    xs = [float(point[0]) / scale for _, _, polygon in group for point in polygon]
+    ys = [float(point[1]) / scale for _, _, polygon in group for point in polygon]
+    least = min(mark for _, mark, _ in group)
+    return Word(text, min(xs), min(ys), max(xs), max(ys), round((least + sure) / 2, 3))

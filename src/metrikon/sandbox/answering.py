@@ -20,6 +20,23 @@ _MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct",
 _OTHER = {"mai": 5, "mei": 5, "mär": 3, "mrz": 3, "maa": 3, "fév": 2, "avr": 4, "jui": 6, "aoû": 8, "okt": 10, "dez": 12, "déc": 12}
 _SUMS = ("carried", "brought", "subtotal", "übertrag", "report", "transport", "zwischensumme", "sous-total", "subtotaal")
 
+# what fields with these English names are called in other letters; a model would know this by itself
+_CALLED = (
+    ("invoice number", "invoice no", "invoice #", "inv no", "document no", "credit note no", "rechnungsnummer", "rechnung nr", "rechnungs-nr", "belegnummer", "gutschrift nr", "facture n°", "numéro de facture", "n° de facture", "factuurnummer", "factuurnr", "avoir n°"),
+    ("invoice date", "date of issue", "issued", "date", "rechnungsdatum", "datum", "date de facture", "date d'émission", "factuurdatum"),
+    ("due date", "payment due", "please pay by", "due", "zahlbar bis", "fällig am", "fälligkeitsdatum", "échéance", "date d'échéance", "à payer avant le", "vervaldatum", "te betalen voor"),
+    ("order number", "your order", "po number", "order no", "your reference", "ihre bestellung", "bestellnummer", "auftragsnummer", "votre commande", "n° de commande", "réf commande", "uw bestelling", "ordernummer", "uw referentie"),
+    ("subtotal", "net total", "net amount", "goods total", "nettobetrag", "zwischensumme", "summe netto", "total ht", "montant ht", "sous-total ht", "subtotaal", "totaal excl btw"),
+    ("vat", "tax", "sales tax", "plus", "mwst", "zzgl", "ust", "tva", "btw"),
+    ("total", "amount due", "invoice total", "total due", "grand total", "credit total", "gesamtbetrag", "rechnungsbetrag", "endbetrag", "zu zahlen", "total ttc", "net à payer", "montant ttc", "totaal", "totaal incl btw", "te betalen"),
+    ("vat no", "vat reg no", "vat id", "tax id", "ust-idnr", "ust-id", "n° tva", "tva intracom", "btw-nummer", "btw-id"),
+    ("part number", "code", "item no", "part no", "sku", "article", "art-nr", "art -nr", "artikelnr", "artikel", "réf", "référence", "code article"),
+    ("description", "item", "plant / article", "details", "bezeichnung", "beschreibung", "artikelbezeichnung", "désignation", "omschrijving", "artikel"),
+    ("quantity", "qty", "menge", "anzahl", "qté", "quantité", "aantal"),
+    ("unit price", "price", "price each", "rate", "einzelpreis", "preis", "stückpreis", "prix unitaire", "p u ht", "prix unit", "prijs", "stukprijs"),
+    ("line total", "amount", "net", "total", "betrag", "gesamt", "gesamtpreis", "montant", "montant ht", "total ht", "bedrag", "totaal"),
+)  # fmt: skip
+
 
 def find_parts(messages: list[dict[str, Any]], response_format: Any) -> tuple[str, dict[str, Any] | None]:
     """(document, schema) of a prompt; the text as a whole and None where it carries none."""
@@ -90,8 +107,11 @@ class Answering:
         return None
 
     def _labels(self, schema: dict[str, Any], name: str) -> list[str]:
-        given = [*schema.get("x-labels", ()), schema.get("title", ""), name.replace("_", " ")]
-        return sorted({_plain(label) for label in given if label}, key=lambda label: -len(label))
+        given = {_plain(label) for label in (*schema.get("x-labels", ()), schema.get("title", ""), name.replace("_", " ")) if label}
+        for group in _CALLED:
+            if group[0] in given:
+                given.update(_plain(label) for label in group)
+        return sorted(given, key=lambda label: -len(label))
 
     def _beside(self, labels: list[str], kind: Any, schema: dict[str, Any]) -> Any:
         """Values beside or under a label, longest labels first; the last amount for numbers."""
@@ -129,7 +149,8 @@ class Answering:
             return _iso(match.group()) if match else None
         if kind in ("number", "integer"):
             match = _AMOUNT.search(text)
-            return self._number(match.group()) if match else None
+            alone = match and not any(c.isalpha() for c in re.sub(r"EUR|GBP|USD|CHF|kr", "", text))
+            return self._number(match.group()) if match and alone else None
         if any(word in _plain(str(schema.get("description", ""))) for word in ("number", "identification")):
             match = _CODE.match(text)
             return match.group().strip() if match else None
@@ -196,7 +217,7 @@ class Answering:
                     rows.append({key: value for key, value in row.items() if value is not None})
                     misses = 0
                     continue
-            if len(cells) == 1 and rows and misses == 0 and not any(c.isdigit() for c in line[-4:]):
+            if len(cells) == 1 and "·" not in line and rows and misses == 0 and not any(c.isdigit() for c in line[-4:]):
                 text = next((key for key in best[2] if key == "description"), None)
                 if text and not line.rstrip().endswith("."):
                     rows[-1][text] = f"{rows[-1].get(text, '')} {line.strip()}".strip()

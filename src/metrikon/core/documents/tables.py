@@ -161,8 +161,7 @@ def _kind(columns: Columns, line: Line) -> str:
     """What a line is to the table: a "row", wrapped "text" of one, or something "other"."""
     if _is_row(columns, line):
         return "row"
-    texts = [s for s in line.segments if not has_figure(s.text)]
-    fits = len(line.segments) <= 2 and len(texts) == len(line.segments)
+    fits = len(line.segments) <= 2
     in_text = all(not columns.figures[columns.of(s.x0, s.x1)] for s in line.segments)
     return "text" if fits and in_text and not line.text.rstrip().endswith(":") else "other"
 

@@ -42,6 +42,6 @@ def asked_schema(schema: Any) -> Any:
         found = {name: asked_schema(part) for name, part in schema.items() if name not in ("x-metrikon", "$schema")}
         labels = (schema.get("x-metrikon") or {}).get("labels")
         if labels:
-            found["x-labels"] = list(labels)[:12]
+            found["x-labels"] = list(labels)[:4]
         return found
     return [asked_schema(part) for part in schema] if isinstance(schema, list) else schema

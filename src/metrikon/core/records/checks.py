@@ -33,12 +33,13 @@ def check_record(kind: RecordType, record: dict[str, Any], evidence: Mapping[str
 
 def required(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
     """Required fields and rows must be there."""
+    told: set[str] = set()
     for error in kind.validator.iter_errors(_floats(record)):
         place = "".join(f"/{part}" for part in error.absolute_path)
         if error.validator == "required":
-            missing = [name for name in error.validator_value if name not in error.instance]
-            for name in missing:
-                pointer = f"{place}/{name}"
+            missing = {f"{place}/{name}" for name in error.validator_value if name not in error.instance} - told
+            told |= missing  # the library tells of each missing name anew
+            for pointer in sorted(missing):
                 label = _title(kind, pointer)
                 yield Finding("required", "stop", f"{label} is required and was not found.", (pointer,))
         elif error.validator == "minItems":

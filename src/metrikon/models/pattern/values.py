@@ -141,6 +141,8 @@ def _formed(form: str, page: Page, words: list[int], texts: list[str]) -> Iterat
     for start in range(min(3, len(texts))):
         for end in range(min(start + 4, len(texts)), start, -1):
             text = " ".join(texts[start:end]).strip(".,;:()")
+            if end > start + 1 and not any(c.isdigit() for c in texts[end - 1]):
+                continue  # the next word is another matter
             if pattern.fullmatch(text) and not date_readings(text):
                 yield text, Place(page.number, tuple(words[start:end]))
                 return
