@@ -75,6 +75,7 @@ class Answers:
                 connection,
                 record_id,
                 now,
+                **records.described(kind, reading.record),
                 values=reading.record,
                 evidence=evidence.as_json(reading.evidence),
                 findings=kept,

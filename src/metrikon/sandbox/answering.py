@@ -217,7 +217,7 @@ class Answering:
                     rows.append({key: value for key, value in row.items() if value is not None})
                     misses = 0
                     continue
-            if len(cells) == 1 and "·" not in line and rows and misses == 0 and not any(c.isdigit() for c in line[-4:]):
+            if len(cells) == 1 and "·" not in line and rows and misses == 0:
                 text = next((key for key in best[2] if key == "description"), None)
                 if text and not line.rstrip().endswith("."):
                     rows[-1][text] = f"{rows[-1].get(text, '')} {line.strip()}".strip()

@@ -1,0 +1,1 @@
+"""The service: HTTP API, sign-in, and the console's files."""

@@ -44,6 +44,7 @@ def run(call: Call, house: House) -> Outcome:
         "state": "read",
         "document": sha256,
         "model": found.model,
+        **records.described(kind, reading.record),
         "values": reading.record,
         "as_read": reading.record,
         "evidence": evidence.as_json(reading.evidence),

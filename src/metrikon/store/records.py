@@ -7,11 +7,22 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
+from metrikon.core.records.pointers import get as get_value
+from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps, loads
+from metrikon.core.values.text import fold
 from metrikon.store import changes
 from metrikon.store.tables import claims, items, records
 
 JSON_COLUMNS = ("values", "evidence", "findings", "changes", "as_read")
+
+
+def described(kind: RecordType, values: dict[str, Any]) -> dict[str, str]:
+    """What a record is listed and searched by: `title` (the values of its key) and `words` (its header values)."""
+    keys = kind.ours.get("key") or [field.shape for field in kind.header[:2]]
+    title = " · ".join(str(value) for value in (get_value(values, pointer) for pointer in keys) if value not in (None, ""))
+    words = " ".join(fold(str(get_value(values, field.shape) or "")) for field in kind.header)
+    return {"title": title[:200], "words": words[:2000]}
 
 
 def put(connection: Connection, row: dict[str, Any], at: int) -> str:

@@ -164,6 +164,8 @@ def upgrade() -> None:
         sa.Column("state", sa.String(length=10), nullable=False),
         sa.Column("document", sa.String(length=64), nullable=False),
         sa.Column("model", sa.String(length=80), nullable=False),
+        sa.Column("title", sa.String(length=200), nullable=False),
+        sa.Column("words", sa.Text(), nullable=False),
         sa.Column("values", sa.LargeBinary(), nullable=False),
         sa.Column("evidence", sa.LargeBinary(), nullable=False),
         sa.Column("findings", sa.LargeBinary(), nullable=False),

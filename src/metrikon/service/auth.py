@@ -1,0 +1,116 @@
+"""Who is asking: a person with a session, or a program with a token. Everything else is turned away."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+import threading
+from collections import deque
+
+from flask import Flask, Response, g, request
+from werkzeug.security import check_password_hash, generate_password_hash
+
+from metrikon.app.assemble import App
+from metrikon.service.problems import Problem
+from metrikon.store import people
+
+COOKIE = "metrikon_session"
+CSRF_HEADER = "X-CSRF-Token"
+OPEN = ("/health", "/ready", "/api/session", "/api/openapi.json")
+TRIES, WINDOW = 8, 60_000  # wrong passwords a name may have in so many milliseconds
+_NOBODY = generate_password_hash(secrets.token_hex(16))
+
+
+class Guard:
+    """Checks every request to the API, and signs people in and out."""
+
+    def __init__(self, app: App) -> None:
+        self.app = app
+        self._wrong: dict[str, deque[int]] = {}
+        self._lock = threading.Lock()
+        self._noted: dict[str, int] = {}
+
+    def install(self, flask: Flask) -> None:
+        flask.before_request(self.check)
+
+    def check(self) -> Response | None:
+        """Let the request through, or raise a problem."""
+        g.person = None
+        if not request.path.startswith("/api/") or (request.path in OPEN and request.method != "DELETE"):
+            return None
+        header = request.headers.get("Authorization", "")
+        if header.startswith("Bearer "):
+            g.person = self._token(header.removeprefix("Bearer ").strip())
+        else:
+            g.person = self._session()
+        return None
+
+    def _token(self, secret: str) -> str:
+        with self.app.database.reading() as connection:
+            name = people.token_name(connection, secret)
+        if name is None:
+            raise Problem(401, "bad-token", "The token is not known here. Make one with `metrikon tokens add`.")
+        now = self.app.clock.now()
+        key = people.hashed(secret)
+        if now - self._noted.get(key, 0) > 60_000:
+            self._noted[key] = now
+            self.app.database.submit(lambda connection: people.token_used(connection, secret, now))
+        return f"token {name}"
+
+    def _session(self) -> str:
+        secret = request.cookies.get(COOKIE, "")
+        with self.app.database.reading() as connection:
+            session = people.session(connection, secret, self.app.clock.now()) if secret else None
+        if session is None:
+            raise Problem(401, "not-signed-in", "Sign in, or send a token in the Authorization header.")
+        if request.method not in ("GET", "HEAD", "OPTIONS") and not hmac.compare_digest(request.headers.get(CSRF_HEADER, ""), session.csrf):
+            raise Problem(403, "csrf", f"The request carries no valid {CSRF_HEADER}. Reload the page and try again.")
+        return session.person
+
+    def sign_in(self, name: str, password: str) -> tuple[people.Session, str]:
+        """The session of a person and the secret for their cookie. Raises a problem for a wrong password."""
+        now = self.app.clock.now()
+        self._not_too_often(name, now)
+        with self.app.database.reading() as connection:
+            kept = people.password_hash(connection, name)
+        if not check_password_hash(kept or _NOBODY, password) or kept is None:
+            with self._lock:
+                self._wrong.setdefault(name, deque(maxlen=TRIES)).append(now)
+            raise Problem(401, "wrong-password", "The name or the password is not right.")
+        secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
+        until = now + self.app.settings.session_hours * 3_600_000
+        self.app.database.write(lambda connection: people.open_session(connection, secret, name, csrf, until, now))
+        return people.Session(name, csrf), secret
+
+    def _not_too_often(self, name: str, now: int) -> None:
+        with self._lock:
+            if len(self._wrong) > 10_000:
+                self._wrong.clear()
+            tries = self._wrong.get(name)
+            if tries and len(tries) == TRIES and now - tries[0] < WINDOW:
+                raise Problem(429, "too-many-tries", "Too many wrong passwords for this name. Wait a minute.")
+
+    def current(self) -> people.Session | None:
+        """The session of this request, if any."""
+        secret = request.cookies.get(COOKIE, "")
+        with self.app.database.reading() as connection:
+            return people.session(connection, secret, self.app.clock.now()) if secret else None
+
+    def sign_out(self) -> None:
+        """End the session of this request."""
+        secret = request.cookies.get(COOKIE, "")
+        if secret:
+            self.app.database.write(lambda connection: people.close_session(connection, secret))
+
+
+def set_password(app: App, name: str, password: str) -> None:
+    """Create a person or change their password."""
+    kept, now = generate_password_hash(password), app.clock.now()
+    app.database.write(lambda connection: people.set_password(connection, name, kept, now))
+
+
+def add_token(app: App, name: str) -> tuple[str, str]:
+    """A new token: (id, secret). The secret is shown once and kept as a hash only."""
+    secret, token_id, now = "mk_" + secrets.token_urlsafe(32), app.clock.new_id(), app.clock.now()
+    app.database.write(lambda connection: people.add_token(connection, token_id, name, secret, now))
+    return token_id, secret

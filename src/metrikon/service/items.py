@@ -1,0 +1,113 @@
+"""Items, their runs, and uploads."""
+
+from __future__ import annotations
+
+from flask import Response, g, request
+from flask_openapi3 import APIBlueprint, Tag
+
+from metrikon.app.assemble import App
+from metrikon.service.problems import Problem
+from metrikon.service.reply import reply, states
+from metrikon.service.views import (
+    ArrivedView,
+    ContinueView,
+    EntryView,
+    IdPath,
+    ItemDetail,
+    ItemPage,
+    ItemQuery,
+    ItemView,
+    NamePath,
+    RunDetail,
+    RunPage,
+    RunQuery,
+    RunStarted,
+    RunView,
+)
+from metrikon.store import journal, listing
+from metrikon.store.tables import items, records, runs
+from sqlalchemy import select
+
+IDENTITY_HEADER = "Idempotency-Key"
+
+
+def blueprint(app: App) -> APIBlueprint:
+    """Routes of items and runs."""
+    api = APIBlueprint("items", __name__, abp_tags=[Tag(name="items and runs")])
+
+    @api.post("/api/flows/<string:name>/items", responses={201: ArrivedView, 200: ArrivedView}, operation_id="uploadItem")
+    def upload(path: NamePath) -> Response:
+        """Send a file: the body is its bytes, or a form with one `file`. The same Idempotency-Key gets the same answer."""
+        data, name = _uploaded()
+        identity = request.headers.get(IDENTITY_HEADER, "").strip()[:200] or None
+        arrived = app.arrivals.take(path.name, "upload", identity, name, data)
+        return reply(ArrivedView(**vars(arrived)), 200 if arrived.known else 201)
+
+    @api.get("/api/items", responses={200: ItemPage}, operation_id="listItems")
+    def list_items(query: ItemQuery) -> Response:
+        """Items, newest first, each with its latest run."""
+        with app.database.reading() as connection:
+            page = listing.item_page(
+                connection, flow=query.flow, states=states(query.state), search=query.q, since=query.since, cursor=query.cursor, most=query.limit
+            )
+        return reply(ItemPage(items=[ItemView(**row) for row in page.rows], next=page.following))
+
+    @api.get("/api/items/<string:id>", responses={200: ItemDetail}, operation_id="getItem")
+    def get_item(path: IdPath) -> Response:
+        """An item with all its runs, newest first."""
+        with app.database.reading() as connection:
+            item = connection.execute(select(items).where(items.c.id == path.id)).mappings().first()
+            found = listing.run_page(connection, item_id=path.id, most=200).rows
+        if item is None:
+            raise Problem(404, "not-there", f"There is no item {path.id}.")
+        return reply(ItemDetail(**item, runs=[RunView(**row) for row in found]))
+
+    @api.post("/api/items/<string:id>/runs", responses={201: RunStarted}, operation_id="runAgain")
+    def run_again(path: IdPath) -> Response:
+        """Run an item again on the newest version of its flow; rows that were written are not written again."""
+        return reply(RunStarted(run_id=app.answers.run_again(path.id)), 201)
+
+    @api.get("/api/runs", responses={200: RunPage}, operation_id="listRuns")
+    def list_runs(query: RunQuery) -> Response:
+        """Runs, newest first."""
+        with app.database.reading() as connection:
+            page = listing.run_page(connection, flow=query.flow, states=states(query.state), item_id=query.item, cursor=query.cursor, most=query.limit)
+        return reply(RunPage(items=[RunView(**row) for row in page.rows], next=page.following))
+
+    @api.get("/api/runs/<string:id>", responses={200: RunDetail}, operation_id="getRun")
+    def get_run(path: IdPath) -> Response:
+        """A run with its journal."""
+        with app.database.reading() as connection:
+            query = select(runs, items.c.name.label("item_name")).join(items, items.c.id == runs.c.item_id).where(runs.c.id == path.id)
+            row = connection.execute(query).mappings().first()
+            entries = journal.shown(connection, path.id)
+            record = connection.execute(select(records.c.id).where(records.c.run_id == path.id).limit(1)).scalar()
+        if row is None:
+            raise Problem(404, "not-there", f"There is no run {path.id}.")
+        return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record))
+
+    @api.post("/api/runs/<string:id>/continue", responses={200: ContinueView}, operation_id="continueRun")
+    def continue_run(path: IdPath) -> Response:
+        """Continue a parked run from the step that failed, or run a held one anyway."""
+        app.answers.continue_run(path.id, str(g.person))
+        return reply(ContinueView(continued=1))
+
+    @api.post("/api/runs/continue", responses={200: ContinueView}, operation_id="continueParked")
+    def continue_parked() -> Response:
+        """Continue every parked run."""
+        return reply(ContinueView(continued=app.answers.continue_parked(str(g.person))))
+
+    def _uploaded() -> tuple[bytes, str]:
+        if request.content_type and request.content_type.startswith("multipart/form-data"):
+            sent = request.files.get("file")
+            if sent is None:
+                raise Problem(422, "no-file", "The form has no part named `file`.")
+            data, name = sent.read(), sent.filename or "unnamed"
+        else:
+            data, name = request.get_data(cache=False), request.args.get("name", "") or "unnamed"
+        if len(data) > app.settings.max_bytes:
+            size = f"{len(data) / 1e6:.1f} MB; the limit is {app.settings.max_bytes / 1e6:.1f} MB"
+            raise Problem(413, "too-large", f"The file has {size} (setting max_bytes).")
+        return data, name
+
+    return api

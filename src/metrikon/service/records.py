@@ -1,0 +1,158 @@
+"""Records: listed, shown with their evidence, checked, approved, refused, exported."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from decimal import Decimal
+from typing import Any
+
+from flask import Response, g
+from flask_openapi3 import APIBlueprint, Tag
+from sqlalchemy import select
+
+from metrikon.app.assemble import App
+from metrikon.core.records import evidence as evidences
+from metrikon.core.records import findings as all_findings
+from metrikon.core.records.pointers import get
+from metrikon.core.records.types import RecordType
+from metrikon.service.problems import Problem
+from metrikon.service.reply import reply, states
+from metrikon.service.views import (
+    ApproveBody,
+    CheckBody,
+    CheckView,
+    CsvQuery,
+    DeliveryView,
+    FieldView,
+    IdPath,
+    RecordDetail,
+    RecordPage,
+    RecordQuery,
+    RecordRow,
+    RefuseBody,
+)
+from metrikon.store import listing, records
+from metrikon.store.tables import deliveries, items
+from metrikon.store.tables import records as records_table
+
+
+def blueprint(app: App) -> APIBlueprint:
+    """Routes of records."""
+    api = APIBlueprint("records", __name__, abp_tags=[Tag(name="records")])
+
+    @api.get("/api/records", responses={200: RecordPage}, operation_id="listRecords")
+    def list_records(query: RecordQuery) -> Response:
+        """Records, page by page."""
+        with app.database.reading() as connection:
+            page = listing.record_page(
+                connection,
+                record_type=query.record_type,
+                states=states(query.state),
+                search=query.q,
+                sort=query.sort,
+                cursor=query.cursor,
+                most=query.limit,
+            )
+        return reply(RecordPage(items=[RecordRow(**row) for row in page.rows], next=page.following))
+
+    @api.get("/api/records.csv", responses={200: {"content": {"text/csv": {"schema": {"type": "string"}}}}}, operation_id="exportRecords")
+    def export(query: CsvQuery) -> Response:
+        """All records of a type as CSV (RFC 4180), one line a row of their list, header fields repeated."""
+        kind, _ = _kind(app, query.record_type)
+        headers = {"Content-Disposition": f'attachment; filename="{query.record_type}.csv"'}
+        return Response(_csv(app, kind, query), content_type="text/csv; charset=utf-8", headers=headers)
+
+    @api.get("/api/records/<string:id>", responses={200: RecordDetail}, operation_id="getRecord")
+    def get_record(path: IdPath) -> Response:
+        """A record with the evidence of every value."""
+        with app.database.reading() as connection:
+            row = records.get(connection, path.id)
+            if row is None:
+                raise Problem(404, "not-there", f"There is no record {path.id}.")
+            name = connection.execute(select(items.c.name).where(items.c.id == row["item_id"])).scalar_one()
+            sent = connection.execute(select(deliveries).where(deliveries.c.run_id == row["run_id"]).order_by(deliveries.c.path).limit(2000)).mappings().all()
+            following = connection.execute(
+                select(records_table.c.id)
+                .where(records_table.c.state == "waits", records_table.c.id != path.id)
+                .order_by(records_table.c.id < path.id, records_table.c.id)
+                .limit(1)
+            ).scalar()
+        kind, _ = app.catalog.record_type(row["record_type"], row["type_version"])
+        fields = [_field(each) for each in kind.fields]
+        return reply(RecordDetail(**row, item_name=name, fields=fields, deliveries=[DeliveryView(**each) for each in sent], next_waiting=following))
+
+    @api.post("/api/records/<string:id>/check", responses={200: CheckView}, operation_id="checkRecord")
+    def check(path: IdPath, body: CheckBody) -> Response:
+        """What the checks would say with these values; nothing is kept."""
+        reading = app.answers.check(path.id, body.values)
+        found = all_findings.as_json(reading.findings)
+        return reply(CheckView(values=reading.record, evidence=evidences.as_json(reading.evidence), findings=found))
+
+    @api.post("/api/records/<string:id>/approve", responses={200: RecordDetail}, operation_id="approveRecord")
+    def approve(path: IdPath, body: ApproveBody) -> Response:
+        """Approve a record, corrected if values are given; its run goes on."""
+        app.answers.approve(path.id, body.values, str(g.person), body.comment)
+        return get_record(path)
+
+    @api.post("/api/records/<string:id>/refuse", responses={200: RecordDetail}, operation_id="refuseRecord")
+    def refuse(path: IdPath, body: RefuseBody) -> Response:
+        """Refuse a record with a reason; nothing of it is written."""
+        app.answers.refuse(path.id, str(g.person), body.comment)
+        return get_record(path)
+
+    return api
+
+
+def _kind(app: App, name: str) -> tuple[RecordType, int]:
+    try:
+        return app.catalog.record_type(name)
+    except KeyError as error:
+        raise Problem(404, "not-there", str(error.args[0])) from error
+
+
+def _field(each: Any) -> FieldView:
+    return FieldView(
+        shape=each.shape,
+        name=each.name,
+        title=each.title,
+        kind=each.kind,
+        required=each.required,
+        description=str(each.schema.get("description", "")),
+        options=[str(option) for option in each.schema.get("enum", ())],
+    )
+
+
+def _csv(app: App, kind: RecordType, query: CsvQuery) -> Iterator[str]:
+    """The lines of the export; values that a spreadsheet would take for a formula get an apostrophe before them."""
+    header = [each for each in kind.header if each.shape.count("/") == 1]
+    pointer, rows = next(iter(kind.lists.items()), ("", ()))
+    names = ["record", "state", "file", *(each.name for each in header), *(f"{pointer[1:]}.{each.name}" for each in rows)]
+    yield _line(names)
+    cursor = ""
+    while True:
+        with app.database.reading() as connection:
+            page = listing.record_page(connection, record_type=kind.name, states=states(query.state), search=query.q, sort="id", cursor=cursor, most=200)
+        for row in page.rows:
+            first = [row["id"], row["state"], row["item_name"], *(get(row["values"], each.shape) for each in header)]
+            for part in (get(row["values"], pointer) if pointer else None) or [{}]:
+                yield _line([*first, *(part.get(each.name) for each in rows)])
+        if page.following is None:
+            return
+        cursor = page.following
+
+
+def _line(values: list[Any]) -> str:
+    out = io.StringIO()
+    csv.writer(out).writerow([_cell(value) for value in values])
+    return out.getvalue()
+
+
+def _cell(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    text = str(value)
+    return f"'{text}" if isinstance(value, str) and text[:1] in "=+-@\t\r" else text

@@ -1,0 +1,103 @@
+"""The WSGI application: API, sign-in, console."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from flask import Response, request, send_from_directory
+from flask_openapi3 import APIBlueprint, Info, OpenAPI, Tag
+
+from metrikon import __version__
+from metrikon.app.assemble import App
+from metrikon.service import house, items, records
+from metrikon.service.auth import COOKIE, Guard
+from metrikon.service.problems import Problem, install, invalid
+from metrikon.service.reply import reply
+from metrikon.service.views import ProblemView, SessionView, SignIn
+
+CONSOLE = Path(__file__).parent / "console_files"
+_POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+_NO_CONSOLE = "<!doctype html><title>Metrikon</title><p>The console is not built. Run <code>make setup</code>; the API works without it."
+
+
+def create(app: App) -> OpenAPI:
+    """The application for a house."""
+    schemes = {
+        "token": {"type": "http", "scheme": "bearer"},
+        "session": {"type": "apiKey", "in": "cookie", "name": COOKIE},
+    }
+    flask = OpenAPI(
+        "metrikon.service",
+        info=Info(title="Metrikon", version=__version__, description="Documents in, checked rows out."),
+        security_schemes=schemes,  # type: ignore[arg-type]
+        responses={"default": ProblemView},
+        validation_error_callback=invalid,
+        doc_prefix="/api",
+        doc_url="/openapi.json",
+        static_folder=None,
+    )
+    flask.config["MAX_CONTENT_LENGTH"] = app.settings.max_bytes + 100_000
+    flask.config["MAX_FORM_MEMORY_SIZE"] = app.settings.max_bytes + 100_000
+    guard = Guard(app)
+    guard.install(flask)
+    install(flask)
+    flask.register_api(_session_routes(app, guard))
+    for room in (items, records, house):
+        flask.register_api(room.blueprint(app))
+    flask.after_request(_headers)
+    flask.add_url_rule("/", view_func=_console, endpoint="console")
+    flask.add_url_rule("/<path:path>", view_func=_console, endpoint="console_path")
+    return flask
+
+
+def _session_routes(app: App, guard: Guard) -> APIBlueprint:
+    api = APIBlueprint("session", __name__, abp_tags=[Tag(name="sign-in")])
+
+    @api.post("/api/session", responses={200: SessionView}, operation_id="signIn")
+    def sign_in(body: SignIn) -> Response:
+        """Sign in; the session comes as a cookie that scripts cannot read."""
+        session, secret = guard.sign_in(body.name, body.password)
+        response = reply(SessionView(person=session.person, csrf=session.csrf))
+        age = app.settings.session_hours * 3600
+        response.set_cookie(COOKIE, secret, max_age=age, httponly=True, samesite="Strict", secure=request.is_secure, path="/")
+        return response
+
+    @api.get("/api/session", responses={200: SessionView}, operation_id="getSession")
+    def get_session() -> Response:
+        """Who is signed in."""
+        session = guard.current()
+        if session is None:
+            raise Problem(401, "not-signed-in", "Nobody is signed in.")
+        return reply(SessionView(person=session.person, csrf=session.csrf))
+
+    @api.delete("/api/session", responses={204: None}, operation_id="signOut")
+    def sign_out() -> Response:
+        """Sign out."""
+        guard.sign_out()
+        response = Response(status=204)
+        response.delete_cookie(COOKIE, path="/")
+        return response
+
+    return api
+
+
+def _headers(response: Response) -> Response:
+    response.headers.setdefault("Content-Security-Policy", _POLICY)
+    response.headers.setdefault("X-Content-Type-Options", "nosniff")
+    response.headers.setdefault("Referrer-Policy", "same-origin")
+    if request.path.startswith("/api/"):
+        response.headers.setdefault("Cache-Control", "no-store")
+    return response
+
+
+def _console(path: str = "index.html") -> Response:
+    """Files of the console; any other address gets its page, which finds its own way."""
+    if path.startswith("api/"):
+        raise Problem(404, "not-there", f"There is nothing at /{path}.")
+    if not (CONSOLE / "index.html").is_file():
+        return Response(_NO_CONSOLE, content_type="text/html; charset=utf-8")
+    found = (CONSOLE / path).is_file()
+    response = send_from_directory(CONSOLE, path if found else "index.html")
+    lasting = found and path.startswith("assets/")
+    response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
+    return response

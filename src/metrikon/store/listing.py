@@ -1,0 +1,163 @@
+"""Lists for people and programs: page by page, newest first, filtered and searched."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import ColumnElement, Connection, Select, and_, asc, desc, func, or_, select
+
+from metrikon.core.values.exact import loads
+from metrikon.core.values.text import fold
+from metrikon.store.tables import items, records, runs
+
+PAGE = 50
+LARGEST_PAGE = 500
+
+
+@dataclass(frozen=True)
+class Page:
+    """Rows of one page, and what to ask the next with (None at the end)."""
+
+    rows: list[dict[str, Any]]
+    following: str | None
+
+
+def item_page(connection: Connection, *, flow: str = "", states: tuple[str, ...] = (), search: str = "", since: int = 0, cursor: str = "", most: int = PAGE) -> Page:
+    """Items with their latest run and the title of their record."""
+    newest = select(func.max(runs.c.id)).where(runs.c.item_id == items.c.id).correlate(items).scalar_subquery()
+    query = (
+        select(
+            *_item_columns(),
+            runs.c.id.label("run_id"),
+            runs.c.state,
+            runs.c.reason,
+            runs.c.changed_at,
+            runs.c.cost,
+            records.c.id.label("record_id"),
+            records.c.title,
+            records.c.state.label("record_state"),
+        )
+        .join(runs, runs.c.id == newest)
+        .outerjoin(records, records.c.run_id == runs.c.id)
+    )
+    if flow:
+        query = query.where(items.c.flow == flow)
+    if states:
+        query = query.where(runs.c.state.in_(states))
+    if since:
+        query = query.where(items.c.received_at >= since)
+    if search:
+        pattern = _pattern(search)
+        query = query.where(or_(func.lower(items.c.name).like(pattern, escape="\\"), records.c.words.like(pattern, escape="\\"), items.c.id == search))
+    if cursor:
+        query = query.where(items.c.id < cursor)
+    return _paged(connection, query.order_by(items.c.id.desc()), most, "id")
+
+
+def _item_columns() -> list[Any]:
+    names = ("id", "flow", "intake", "sha256", "name", "size", "received_at")
+    return [items.c[name] for name in names]
+
+
+def run_page(connection: Connection, *, flow: str = "", states: tuple[str, ...] = (), item_id: str = "", cursor: str = "", most: int = PAGE) -> Page:
+    """Runs with the name of their item."""
+    query = select(runs, items.c.name.label("item_name")).join(items, items.c.id == runs.c.item_id)
+    conditions: list[ColumnElement[bool]] = []
+    if flow:
+        conditions.append(runs.c.flow == flow)
+    if states:
+        conditions.append(runs.c.state.in_(states))
+    if item_id:
+        conditions.append(runs.c.item_id == item_id)
+    if cursor:
+        conditions.append(runs.c.id < cursor)
+    return _paged(connection, query.where(and_(True, *conditions)).order_by(runs.c.id.desc()), most, "id")
+
+
+SORTED = {"id": records.c.id, "title": records.c.title, "state": records.c.state, "model": records.c.model, "item": items.c.name}
+
+
+def record_page(
+    connection: Connection, *, record_type: str = "", states: tuple[str, ...] = (), search: str = "", sort: str = "-id", cursor: str = "", most: int = PAGE
+) -> Page:
+    """Records with their values. `sort`: a column of `SORTED`, with "-" before it for descending.
+
+    The cursor of a sorted list is "<value>\\t<id>".
+    """
+    descending, name = sort.startswith("-"), sort.lstrip("-")
+    column: Any = SORTED.get(name, records.c.id)
+    query = select(records, items.c.name.label("item_name")).join(items, items.c.id == records.c.item_id)
+    if record_type:
+        query = query.where(records.c.record_type == record_type)
+    if states:
+        query = query.where(records.c.state.in_(states))
+    if search:
+        pattern = _pattern(search)
+        query = query.where(or_(records.c.words.like(pattern, escape="\\"), func.lower(items.c.name).like(pattern, escape="\\")))
+    if cursor:
+        value, _, last = cursor.rpartition("\t")
+        later = records.c.id < last if descending else records.c.id > last
+        beyond = column < value if descending else column > value
+        query = query.where(later if column is records.c.id else or_(beyond, and_(column == value, later)))
+    direction = desc if descending else asc
+    page = _paged(connection, query.order_by(direction(column), direction(records.c.id)), most, "id")
+    rows = [_record_row(row) for row in page.rows]
+    following = None
+    if page.following and rows:
+        key = {"item": "item_name"}.get(name, name)
+        following = f"{rows[-1].get(key, '')}\t{rows[-1]['id']}"
+    return Page(rows, following)
+
+
+def _record_row(row: dict[str, Any]) -> dict[str, Any]:
+    found = {name: value for name, value in row.items() if name not in ("evidence", "changes", "as_read", "words")}
+    return {**found, "values": loads(row["values"]), "findings": loads(row["findings"])}
+
+
+def _paged(connection: Connection, query: Select[Any], most: int, key: str) -> Page:
+    size = max(1, min(most, LARGEST_PAGE))
+    rows = [dict(row) for row in connection.execute(query.limit(size + 1)).mappings()]
+    return Page(rows[:size], str(rows[size - 1][key]) if len(rows) > size else None)
+
+
+def _pattern(search: str) -> str:
+    escaped = fold(search).replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    return f"%{escaped}%"
+
+
+def counts_since(connection: Connection, since: int) -> list[dict[str, Any]]:
+    """For each flow, how many items came in since a time, by the state of their latest run."""
+    newest = select(func.max(runs.c.id)).where(runs.c.item_id == items.c.id).correlate(items).scalar_subquery()
+    query = (
+        select(items.c.flow, runs.c.state, func.count().label("count"))
+        .join(runs, runs.c.id == newest)
+        .where(items.c.received_at >= since)
+        .group_by(items.c.flow, runs.c.state)
+    )
+    return [dict(row) for row in connection.execute(query).mappings()]
+
+
+def state_counts(connection: Connection) -> dict[str, int]:
+    """How many runs stand in each state."""
+    return {state: count for state, count in connection.execute(select(runs.c.state, func.count()).group_by(runs.c.state)).all()}
+
+
+def spending_since(connection: Connection, since: int) -> list[tuple[str, int, int, int]]:
+    """(cost, calls, input tokens, output tokens) of every run that called a model since a time."""
+    query = select(runs.c.cost, runs.c.calls, runs.c.input_tokens, runs.c.output_tokens).where(runs.c.changed_at >= since, runs.c.calls > 0)
+    return [(row.cost, row.calls, row.input_tokens, row.output_tokens) for row in connection.execute(query)]
+
+
+def waiting(connection: Connection, most: int = 200) -> list[dict[str, Any]]:
+    """Runs that need a person, oldest first: records to look at, parked and held runs."""
+    query = (
+        select(runs.c.id, runs.c.state, runs.c.reason, runs.c.changed_at, runs.c.item_id, items.c.name.label("item_name"), items.c.flow)
+        .add_columns(records.c.id.label("record_id"), records.c.title, records.c.findings)
+        .join(items, items.c.id == runs.c.item_id)
+        .outerjoin(records, and_(records.c.run_id == runs.c.id, records.c.state == "waits"))
+        .where(runs.c.state.in_(("review", "parked", "held")))
+        .order_by(runs.c.id)
+        .limit(most)
+    )
+    return [{**row, "findings": loads(row["findings"]) if row["findings"] else []} for row in connection.execute(query).mappings()]
