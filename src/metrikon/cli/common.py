@@ -1,0 +1,73 @@
+"""What commands share: how they reach the service, and how they print."""
+
+from __future__ import annotations
+
+import argparse
+import os
+from datetime import datetime
+from pathlib import Path
+from typing import Any, TextIO
+
+import msgspec
+
+from metrikon.client import Client
+from metrikon.core.values.exact import dumps, loads
+
+LOCAL = "local.json"  # in the service's folder: its address and a token, readable by its owner only
+
+
+class CommandFailed(Exception):
+    """A command that did not work: a message for people and the exit code."""
+
+    def __init__(self, message: str, code: int = 1) -> None:
+        super().__init__(message)
+        self.code = code
+
+
+def reaching(parser: argparse.ArgumentParser) -> None:
+    """Options of commands that speak to a service."""
+    group = parser.add_argument_group("the service")
+    group.add_argument("--url", help="its address (or METRIKON_URL); by default that of the service whose folder is --home")
+    group.add_argument("--token", help="a token (or METRIKON_TOKEN); by default the one kept in --home")
+    group.add_argument("--home", type=Path, default=None, help="the service's folder (or METRIKON_HOME; default metrikon-data)")
+    parser.add_argument("--json", action="store_true", help="print JSON for programs")
+
+
+def client(given: argparse.Namespace) -> Client:
+    """The service that a command is for."""
+    url, token = given.url or os.environ.get("METRIKON_URL", ""), given.token or os.environ.get("METRIKON_TOKEN", "")
+    home = given.home or Path(os.environ.get("METRIKON_HOME", "metrikon-data"))
+    if not url or not token:
+        try:
+            local = loads((home / LOCAL).read_bytes())
+        except (OSError, ValueError):
+            local = {}
+        url, token = url or local.get("url", ""), token or local.get("token", "")
+    if not url:
+        message = f"No service is known: {home / LOCAL} is not there. Start one with `metrikon serve --home {home}`, or give --url and --token."
+        raise CommandFailed(message, 4)
+    return Client(url, token)
+
+
+def print_json(value: Any, out: TextIO) -> None:
+    """A value as JSON, every digit kept."""
+    print(msgspec.json.format(dumps(value), indent=1).decode(), file=out)
+
+
+def table(rows: list[list[str]], heads: list[str], out: TextIO) -> None:
+    """Rows under their heads, in columns as wide as they need to be."""
+    shown = [[str(cell).replace("\n", " ") for cell in row] for row in rows]
+    widths = [min(60, max(len(row[n]) for row in [heads, *shown])) for n in range(len(heads))]
+    for row in [heads, *shown]:
+        cells = [cell if len(cell) <= width else cell[: width - 1] + "…" for cell, width in zip(row, widths, strict=True)]
+        print("  ".join(cell.ljust(width) for cell, width in zip(cells, widths, strict=True)).rstrip(), file=out)
+
+
+def when(milliseconds: int | None) -> str:
+    """A time as people write it, in their zone."""
+    return datetime.fromtimestamp(milliseconds / 1000).astimezone().strftime("%Y-%m-%d %H:%M:%S") if milliseconds else ""
+
+
+def plain(value: Any) -> str:
+    """A value of a record as text."""
+    return "" if value is None else f"{value:f}" if hasattr(value, "as_tuple") else str(value)

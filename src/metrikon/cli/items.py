@@ -1,0 +1,116 @@
+"""upload and runs: send a file, see what became of it, continue it."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import asdict
+from itertools import islice
+from pathlib import Path
+from typing import Any, TextIO
+
+from metrikon.cli.common import CommandFailed, client, print_json, reaching, table, when
+from metrikon.client import NotSettled, Run
+
+
+def add(commands: Any) -> None:
+    """Add the commands."""
+    sending = commands.add_parser("upload", help="send a file to a flow", description="Send a file to a flow. With --wait: exit 0 when done, 3 when a person must look, 1 when refused.")
+    sending.add_argument("file", type=Path)
+    sending.add_argument("--flow", required=True)
+    sending.add_argument("--identity", default="", help="sent again under the same identity, a file starts nothing new")
+    sending.add_argument("--wait", action="store_true", help="wait until the run settles or needs a person")
+    sending.add_argument("--timeout", type=float, default=120.0, help="seconds to wait (default 120)")
+    reaching(sending)
+    sending.set_defaults(run=run_upload)
+    runs = commands.add_parser("runs", help="list, show and continue runs").add_subparsers(title="runs", metavar="ACTION", required=True)
+    listing = runs.add_parser("list", help="runs, newest first")
+    listing.add_argument("--state", default="", help="only these, parted by commas: ready running waiting review parked held done stopped refused")
+    listing.add_argument("--flow", default="")
+    listing.add_argument("--most", type=int, default=50, help="at most so many (default 50)")
+    reaching(listing)
+    listing.set_defaults(run=run_list)
+    showing = runs.add_parser("show", help="one run with its journal")
+    showing.add_argument("id")
+    reaching(showing)
+    showing.set_defaults(run=run_show)
+    going = runs.add_parser("continue", help="continue a parked run from the step that failed, or run a held one anyway")
+    going.add_argument("id", nargs="?", help="a run; left out with --parked")
+    going.add_argument("--parked", action="store_true", help="continue every parked run")
+    reaching(going)
+    going.set_defaults(run=run_continue)
+
+
+def run_upload(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Send a file, and wait if asked to."""
+    if not given.file.is_file():
+        raise CommandFailed(f"There is no file {given.file}.", 2)
+    with client(given) as service:
+        sent = service.upload(given.flow, given.file, identity=given.identity)
+        if not given.wait:
+            if given.json:
+                print_json(asdict(sent), out)
+            else:
+                print(f"{'Known already' if sent.known else 'Taken in'}: item {sent.item_id}, run {sent.run_id}{' (held: looks like a repeat)' if sent.held else ''}", file=out)
+            return 0
+        try:
+            run = service.wait(sent.run_id, given.timeout)
+        except NotSettled as error:
+            raise CommandFailed(f"{error} It goes on; see it with `metrikon runs show {sent.run_id}`.") from error
+    if given.json:
+        print_json(asdict(run), out)
+    else:
+        print(f"{run.item_name}: {run.state}{f'. {run.reason}' if run.reason else ''}", file=out)
+    return 0 if run.state in ("done", "stopped") else 3 if run.needs_person else 1
+
+
+def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """List runs."""
+    with client(given) as service:
+        found = list(islice(service.runs(flow=given.flow, state=given.state), given.most))
+    if given.json:
+        print_json([asdict(run) for run in found], out)
+    elif not found:
+        print("There are no such runs.", file=out)
+    else:
+        table([[run.id, when(run.created_at), run.item_name, run.state, run.reason] for run in found], ["run", "came in", "file", "state", "why"], out)
+    return 0
+
+
+def run_show(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Show a run."""
+    with client(given) as service:
+        run = service.run(given.id)
+    if given.json:
+        print_json(asdict(run), out)
+    else:
+        _show(run, out)
+    return 0
+
+
+def _show(run: Run, out: TextIO) -> None:
+    print(f"{run.item_name}, flow {run.flow} version {run.flow_version}", file=out)
+    print(f"{run.state}{f': {run.reason}' if run.reason else ''}", file=out)
+    print(f"{run.calls} model calls, {run.input_tokens} tokens in, {run.output_tokens} out, cost {run.cost}", file=out)
+    if run.record_id:
+        print(f"record {run.record_id}", file=out)
+    print(file=out)
+    rows = []
+    for each in run.journal:
+        result = each.data.get("result") or {}
+        said = each.data.get("message") or (result.get("place") if isinstance(result, dict) else "") or each.data.get("decision") or ""
+        rows.append([str(each.number), when(each.at), each.event, each.path, f"{each.took} ms" if each.took is not None else "", str(said)])
+    table(rows, ["no", "at", "event", "step", "took", ""], out)
+
+
+def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Continue runs."""
+    if bool(given.id) == given.parked:
+        raise CommandFailed("Give either a run or --parked.", 2)
+    with client(given) as service:
+        if given.parked:
+            count = service.continue_parked()
+        else:
+            service.continue_run(given.id)
+            count = 1
+    print_json({"continued": count}, out) if given.json else print(f"{count} run{'s' if count != 1 else ''} continued.", file=out)
+    return 0

@@ -1,0 +1,191 @@
+"""Calls to the service. One object may be used from several threads."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Self
+
+import httpx
+
+from metrikon.client.errors import NotAllowed, NotFound, NotSettled, Refused, ServiceError, Unreachable
+from metrikon.client.things import Arrived, Entry, Item, Record, Run
+
+
+class Client:
+    """A service at an address. `token` comes from `metrikon tokens add`."""
+
+    def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None) -> None:
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self.url = url.rstrip("/")
+        self._http = httpx.Client(base_url=self.url, headers=headers, timeout=timeout, transport=transport, trust_env=False)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of connections."""
+        self._http.close()
+
+    def upload(self, flow: str, file: str | Path | bytes, *, name: str = "", identity: str = "") -> Arrived:
+        """Send a file to a flow. With an `identity`, sending again gets the same answer and starts nothing new."""
+        data = file if isinstance(file, bytes) else Path(file).read_bytes()
+        shown = name or ("unnamed" if isinstance(file, bytes) else Path(file).name)
+        headers = {"Content-Type": "application/octet-stream"} | ({"Idempotency-Key": identity} if identity else {})
+        return Arrived.of(self._ask("POST", f"/api/flows/{flow}/items", content=data, headers=headers, params={"name": shown}))
+
+    def wait(self, run_id: str, timeout: float = 60.0, *, person: bool = False) -> Run:
+        """Wait until a run settles or needs a person. With `person`, go on waiting for the person too.
+
+        Raises `NotSettled` when the time is over; the run goes on all the same.
+        """
+        end, pause = time.monotonic() + timeout, 0.05
+        while True:
+            run = self.run(run_id)
+            if run.settled or (run.needs_person and not person):
+                return run
+            if time.monotonic() >= end:
+                raise NotSettled(run_id, run.state, timeout)
+            time.sleep(pause)
+            pause = min(pause * 1.5, 1.0)
+
+    def run(self, run_id: str) -> Run:
+        """A run with its journal."""
+        data = self._ask("GET", f"/api/runs/{run_id}")
+        return Run.of({**data, "journal": tuple(Entry.of(each) for each in data["journal"])})
+
+    def runs(self, *, flow: str = "", state: str = "", item: str = "") -> Iterator[Run]:
+        """Runs, newest first, page by page. `state`: one or more, parted by commas."""
+        for data in self._pages("/api/runs", {"flow": flow, "state": state, "item": item}):
+            yield Run.of(data)
+
+    def items(self, *, flow: str = "", state: str = "", search: str = "") -> Iterator[Item]:
+        """Items, newest first, each with its latest run."""
+        for data in self._pages("/api/items", {"flow": flow, "state": state, "q": search}):
+            yield Item.of(data)
+
+    def records(self, *, record_type: str = "", state: str = "", search: str = "") -> Iterator[Record]:
+        """Records, newest first, without their evidence."""
+        for data in self._pages("/api/records", {"record_type": record_type, "state": state, "q": search}):
+            yield Record.of(data)
+
+    def record(self, record_id: str) -> Record:
+        """A record with its evidence."""
+        return Record.of(self._ask("GET", f"/api/records/{record_id}"))
+
+    def approve(self, record_id: str, values: Mapping[str, Any] | None = None, comment: str = "") -> Record:
+        """Approve a record, corrected if values are given."""
+        return Record.of(self._ask("POST", f"/api/records/{record_id}/approve", body={"values": values, "comment": comment}))
+
+    def refuse(self, record_id: str, comment: str) -> Record:
+        """Refuse a record with a reason; nothing of it is written."""
+        return Record.of(self._ask("POST", f"/api/records/{record_id}/refuse", body={"comment": comment}))
+
+    def continue_run(self, run_id: str) -> None:
+        """Continue a parked run, or run a held one anyway."""
+        self._ask("POST", f"/api/runs/{run_id}/continue")
+
+    def continue_parked(self) -> int:
+        """Continue every parked run; how many there were."""
+        return int(self._ask("POST", "/api/runs/continue")["continued"])
+
+    def run_again(self, item_id: str) -> str:
+        """Run an item again; the id of the new run."""
+        return str(self._ask("POST", f"/api/items/{item_id}/runs")["run_id"])
+
+    def put_flow(self, name: str, text: str) -> int:
+        """Keep a flow (YAML); its version."""
+        return int(self._ask("PUT", f"/api/flows/{name}", content=text.encode())["version"])
+
+    def put_record_type(self, name: str, text: str) -> int:
+        """Keep a record type (JSON Schema); its version."""
+        return int(self._ask("PUT", f"/api/record-types/{name}", content=text.encode())["version"])
+
+    def flows(self) -> list[dict[str, Any]]:
+        """Every flow in its newest version."""
+        return list(self._ask("GET", "/api/flows")["items"])
+
+    def switch_flow(self, name: str, running: bool) -> None:
+        """Switch a flow on or off."""
+        self._ask("POST", f"/api/flows/{name}/switch", body={"running": running})
+
+    def today(self) -> dict[str, Any]:
+        """What needs a person, what came in today, what it cost."""
+        return dict(self._ask("GET", "/api/today"))
+
+    def changes(self, after: int = -1) -> dict[str, Any]:
+        """What changed after a number; -1 asks where the feed stands."""
+        return dict(self._ask("GET", "/api/changes", params={"after": after}))
+
+    def ready(self) -> bool:
+        """Whether the service can take items in."""
+        try:
+            return self._http.get("/ready").status_code == 200
+        except httpx.HTTPError:
+            return False
+
+    def _pages(self, path: str, params: dict[str, str]) -> Iterator[dict[str, Any]]:
+        given: dict[str, Any] = {name: value for name, value in params.items() if value}
+        while True:
+            page = self._ask("GET", path, params={**given, "limit": 100})
+            yield from page["items"]
+            if not page["next"]:
+                return
+            given["cursor"] = page["next"]
+
+    def _ask(
+        self,
+        method: str,
+        path: str,
+        *,
+        body: Any = None,
+        content: bytes | None = None,
+        headers: dict[str, str] | None = None,
+        params: dict[str, Any] | None = None,
+    ) -> Any:
+        if body is not None:
+            content, headers = _encoded(body), {"Content-Type": "application/json"}
+        try:
+            response = self._http.request(method, path, content=content, headers=headers, params=params)
+        except httpx.HTTPError as error:
+            reason = str(error) or type(error).__name__
+            raise Unreachable(f"The service at {self.url} does not answer: {reason}. Is it running, and is the address right?") from error
+        data = _decoded(response)
+        if response.status_code < 400:
+            return data
+        kind = {401: NotAllowed, 403: NotAllowed, 404: NotFound, 409: Refused, 413: Refused, 422: Refused}.get(response.status_code, ServiceError)
+        raise kind(response.status_code, data if isinstance(data, dict) else {})
+
+
+def _encoded(body: Any) -> bytes:
+    """JSON in which a `Decimal` is a number with all its digits."""
+    numbers: list[str] = []
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, Decimal):
+            numbers.append(f"{value:f}")
+            return f"\x00{len(numbers) - 1}\x00"
+        if isinstance(value, Mapping):
+            return {name: plain(part) for name, part in value.items()}
+        return [plain(part) for part in value] if isinstance(value, list | tuple) else value
+
+    text = json.dumps(plain(body), ensure_ascii=True)
+    for number, digits in enumerate(numbers):
+        text = text.replace(f'"\\u0000{number}\\u0000"', digits)
+    return text.encode()
+
+
+def _decoded(response: httpx.Response) -> Any:
+    if not response.content:
+        return {}
+    try:
+        return json.loads(response.content, parse_float=Decimal)
+    except ValueError:
+        return {"detail": response.text[:300]}

@@ -1,0 +1,75 @@
+"""The demo as it ships: its files, its flow, and how well a run of it did."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from metrikon.core.records.pointers import leaves
+from metrikon.core.values.exact import loads
+
+FLOW = "supplier-invoices"
+RIGHT = ".right.json"
+
+
+@dataclass(frozen=True)
+class Expected:
+    """A file of the demo and what is right for it."""
+
+    name: str
+    outcome: str
+    because: str
+    record: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Score:
+    """How a record compares with the right one: values right, wrong, missing, and given though there is none."""
+
+    wanted: int
+    right: int
+    filled: int
+    wrong: tuple[str, ...]
+
+    @property
+    def completeness(self) -> float:
+        """Share of the right record's values that were filled in at all."""
+        return self.filled / self.wanted if self.wanted else 1.0
+
+
+def folder() -> Path:
+    """Where the demo's files lie."""
+    return Path(str(resources.files("metrikon.demo")))
+
+
+def flow_text() -> str:
+    """The demo's flow."""
+    return (folder() / "flows" / f"{FLOW}.yaml").read_text("utf-8")
+
+
+def invoice_type() -> str:
+    """The demo's record type of invoices."""
+    return (folder() / "record_types" / "invoice.json").read_text("utf-8")
+
+
+def expected() -> Iterator[Expected]:
+    """Every file of the demo, by name."""
+    for path in sorted((folder() / "documents").glob(f"*{RIGHT}")):
+        data = loads(path.read_bytes())
+        yield Expected(path.name.removesuffix(RIGHT), data["outcome"], data["because"], data["record"])
+
+
+def document(name: str) -> bytes:
+    """The bytes of a file of the demo."""
+    return (folder() / "documents" / name).read_bytes()
+
+
+def score(right: dict[str, Any], found: dict[str, Any]) -> Score:
+    """Compare a record with the right one, value by value; texts without regard to spaces at line ends."""
+    wanted, got = dict(leaves(right)), dict(leaves(found))
+    same = [pointer for pointer, value in wanted.items() if got.get(pointer) == value]
+    wrong = [pointer for pointer in {**wanted, **got} if pointer not in same]
+    return Score(len(wanted), len(same), sum(1 for pointer in wanted if got.get(pointer) is not None), tuple(wrong))
