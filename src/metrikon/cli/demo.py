@@ -11,6 +11,7 @@ import sys
 import tempfile
 import threading
 import time
+from decimal import Decimal
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -23,10 +24,10 @@ from metrikon.sandbox.model_server import NAME, ModelServer
 from metrikon.service.auth import set_password
 from metrikon.service.serving import Server
 from metrikon.store import listing, people, records
-from metrikon.store.runs import SETTLED
 
 PERSON = "gardener"
 PASSWORD_FILE = "sign-in.txt"
+MOVING = ("ready", "running", "waiting")
 LONGEST = 300.0  # seconds that --once waits for all items
 
 
@@ -70,7 +71,8 @@ def _stand_in(model: str) -> ModelServer | None:
 
 def _settings(home: Path, port: int, stand_in: ModelServer | None) -> Settings:
     url = stand_in.url if stand_in else ""
-    return settings_from(home=home, port=port, model_url=url, model_name=NAME if stand_in else "", model_label="stand-in" if stand_in else "")
+    prices = {"price_in": Decimal("0.20"), "price_out": Decimal("0.80")} if stand_in else {}  # made up
+    return settings_from(home=home, port=port, model_url=url, model_name=NAME if stand_in else "", model_label=NAME if stand_in else "", **prices)
 
 
 def _free_port(wanted: int) -> int:
@@ -90,7 +92,7 @@ def _prepare(app: App) -> str:
     """Record type, flow, person and files; what is there already stays. The password is returned."""
     app.catalog.put_record_type("invoice", scenario.invoice_type())
     app.catalog.put_flow(scenario.flow_text())
-    _drop(app)
+    _drop(app, again=False)
     path = app.home / PASSWORD_FILE
     with app.database.reading() as connection:
         known = people.password_hash(connection, PERSON)
@@ -103,16 +105,30 @@ def _prepare(app: App) -> str:
     return password
 
 
-def _drop(app: App) -> None:
-    """Put the demo's files into the watched folder, each whole at once."""
+def _drop(app: App, *, again: bool) -> None:
+    """Put the demo's files into the watched folder, each whole at once; with `again` those that repeat an earlier one."""
     folder = app.home / "invoices"
     folder.mkdir(exist_ok=True)
     for each in scenario.expected():
         target = folder / each.name
-        if not target.exists():
+        if not target.exists() and (scenario.AGAIN in each.name) == again:
             aside = folder / f".{each.name}"
             aside.write_bytes(scenario.document(each.name))
             aside.rename(target)
+
+
+def _drop_again(app: App) -> None:
+    """A repeat comes when what it repeats has been written."""
+    first = sum(1 for each in scenario.expected() if scenario.AGAIN not in each.name)
+    for _ in range(600):
+        if app.engine.stopping:
+            return
+        with app.database.reading() as connection:
+            counts = listing.state_counts(connection)
+        if sum(counts.values()) >= first and not any(counts.get(state) for state in MOVING):
+            break
+        time.sleep(0.2)
+    _drop(app, again=True)
 
 
 def _greet(app: App, server: Server, password: str, out: TextIO) -> None:
@@ -120,7 +136,8 @@ def _greet(app: App, server: Server, password: str, out: TextIO) -> None:
     print(f"Sign in   {PERSON}", file=out)
     print(f"Password  {password}", file=out)
     print(f"Rows go to {app.home / 'ledger.xlsx'} and the table invoice_lines in {app.home / 'ledger.db'}.", file=out)
-    print(f"Values are read by {app.default_model}. More files: put them into {app.home / 'invoices'}. Ctrl-C stops.", file=out, flush=True)
+    print(f"Values are read by {app.default_model}{' (at a made-up price)' if app.default_model == NAME else ''}. More files: put them into {app.home / 'invoices'}. Ctrl-C stops.", file=out, flush=True)
+    threading.Thread(target=_drop_again, args=(app,), daemon=True).start()
     threading.Thread(target=_progress, args=(app, out), daemon=True).start()
 
 
@@ -133,12 +150,12 @@ def _progress(app: App, out: TextIO) -> None:
         with app.database.reading() as connection:
             counts = listing.state_counts(connection)
         line = _sentence(counts)
-        if line != last:
+        if counts and line != last:
             if sys.stdout.isatty() and last:
                 print("\x1b[1A\x1b[2K", end="", file=out)
             print(line, file=out, flush=True)
             last = line
-        if sum(counts.values()) >= wanted and not any(counts.get(state) for state in ("ready", "running", "waiting")):
+        if sum(counts.values()) >= wanted and not any(counts.get(state) for state in MOVING):
             return
         time.sleep(0.5)
 
@@ -166,6 +183,7 @@ def _once(given: argparse.Namespace, out: TextIO) -> int:
             _prepare(app)
             app.start()
             start = time.monotonic()
+            threading.Thread(target=_drop_again, args=(app,), daemon=True).start()
             _wait(app, start + LONGEST)
             results = _results(app)
             seconds = time.monotonic() - start
@@ -189,8 +207,7 @@ def _wait(app: App, end: float) -> None:
     while time.monotonic() < end:
         with app.database.reading() as connection:
             counts = listing.state_counts(connection)
-        moving = [state for state in counts if state not in (*SETTLED, "review", "parked", "held")]
-        if sum(counts.values()) >= wanted and not moving:
+        if sum(counts.values()) >= wanted and not any(counts.get(state) for state in MOVING):
             return
         time.sleep(0.2)
 

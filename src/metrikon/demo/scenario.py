@@ -13,6 +13,7 @@ from metrikon.core.values.exact import loads
 
 FLOW = "supplier-invoices"
 RIGHT = ".right.json"
+AGAIN = "sent-again"  # in the name of a file that repeats another in other bytes
 
 
 @dataclass(frozen=True)

@@ -54,6 +54,7 @@ class Work:
         self.foreign = False  # others (deliveries, answers) added entries meanwhile
         self.wakes: list[int] = []
         self.parks: list[str] = []
+        self.asks = ""  # what a person must look at
         self.today = ""
         self.file_name = ""
 
@@ -182,6 +183,8 @@ class Work:
 
         total, made = self.bench.database.write(job)
         self._seen(total, len(entries) + 1)
+        if made["event"] == "asked":
+            self.asks = next((str(each["message"]) for each in made["result"].get("findings", ()) if each["level"] == "stop"), "")
         return Entry(made["event"], effect.path, {"result": made["result"]})
 
     def _write(self, effects: list[Perform]) -> list[Entry]:
@@ -254,7 +257,7 @@ class Work:
             return state.outcome, state.reason, None
         statuses = {step.status for step in state.open.values()}
         if "asked" in statuses:
-            return "review", "A person must look at the record.", min(self.wakes, default=None)
+            return "review", self.asks or "A person must look at the record.", min(self.wakes, default=None)
         if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
             reason = "Rows are being written." if "begun" in statuses else "A step is tried again."
             return "waiting", reason, min(self.wakes, default=None if "begun" in statuses else now)

@@ -45,6 +45,7 @@ from metrikon.service.views import (
 )
 from metrikon.store import changes, flows, listing, people
 
+SIZES = (20, 110, 160)  # dots an inch at which page pictures are drawn
 LARGEST_TEXT = 600_000  # bytes of a flow or record type
 
 
@@ -97,7 +98,7 @@ def blueprint(app: App) -> APIBlueprint:
         pages = app.house.read_document(sha256).pages
         if path.page > len(pages):
             raise Problem(404, "no-page", f"The document has {len(pages)} pages.")
-        png = app.house.page_picture(sha256, path.page, pages[path.page - 1].turned, query.dots)
+        png = app.house.page_picture(sha256, path.page, pages[path.page - 1].turned, min(SIZES, key=lambda size: abs(size - query.dots)))
         return Response(png, content_type="image/png", headers={"Cache-Control": "private, max-age=86400, immutable"})
 
     @api.get("/api/files/<string:sha256>", responses={200: {"content": {"application/octet-stream": {}}}}, operation_id="getFile")

@@ -42,7 +42,7 @@ class PagePath(HashPath):
 
 
 class PictureQuery(View):
-    dots: Literal[20, 110, 160] = 110
+    dots: int = Field(110, ge=1, le=600, description="Dots an inch; the nearest of 20, 110 and 160 is drawn.")
 
 
 class ListQuery(View):
@@ -167,8 +167,8 @@ class FindingView(View):
     check: str
     level: Literal["stop", "warn"]
     message: str
-    fields: list[str] = Field(default_factory=list)
-    compared: dict[str, str] = Field(default_factory=dict)
+    fields: list[str]
+    compared: dict[str, str]
 
 
 class EvidenceView(View):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.coerce import Coercion
@@ -13,7 +14,9 @@ from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
+from metrikon.core.records.pointers import escape
 from metrikon.core.records.types import RecordType
+from metrikon.core.values.numbers import parse_number
 
 
 @dataclass(frozen=True)
@@ -35,12 +38,31 @@ def settle(
     coercion = Coercion(kind, index)
     record = coercion.record(parsed.value)
     evidence = ground(kind, record, index, given)
+    record = as_printed(record, evidence, index)
     for pointer, least in (sure or {}).items():
         if pointer in evidence and least < evidence[pointer].sure:
             evidence[pointer] = _less_sure(evidence[pointer], least)
     notes = [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if parsed.cut_off else []
     findings = notes + check_record(kind, record, evidence)
     return Reading(record, evidence, findings, (*parsed.changes, *coercion.changes), notes)
+
+
+def as_printed(record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> dict[str, Any]:
+    """Amounts with the digits that are printed: 407.8 becomes 407.80 where the document says so."""
+    if isinstance(record, dict):
+        return {name: _printed(value, f"/{escape(name)}", evidence, index) for name, value in record.items()}
+    return record
+
+
+def _printed(value: Any, pointer: str, evidence: Mapping[str, Evidence], index: Index) -> Any:
+    if isinstance(value, dict):
+        return {name: _printed(part, f"{pointer}/{escape(name)}", evidence, index) for name, part in value.items()}
+    if isinstance(value, list):
+        return [_printed(part, f"{pointer}/{number}", evidence, index) for number, part in enumerate(value)]
+    if isinstance(value, Decimal | int) and not isinstance(value, bool) and pointer in evidence:
+        found = parse_number(evidence[pointer].quote, index.mark)
+        return found if found is not None and found == value else value
+    return value
 
 
 def checked_again(kind: RecordType, record: dict[str, Any], index: Index, before: Mapping[str, Evidence], by_person: set[str]) -> Reading:

@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 
 
-class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
+class Finding(msgspec.Struct, frozen=True):
     """One thing a check reported. `level` is "stop" (a person must look) or "warn".
 
     `fields` are pointers of the values it concerns; `compared` holds what was set against what.

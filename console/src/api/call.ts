@@ -1,0 +1,67 @@
+/** Calls to the service. Amounts keep every digit: decimals come as LosslessNumber and go back as they came. */
+import { LosslessNumber, parse, stringify } from "lossless-json";
+import type { components } from "./schema";
+import { getCsrf } from "./session";
+
+type Schemas = components["schemas"];
+export type Today = Schemas["TodayView"];
+export type Waiting = Schemas["WaitingView"];
+export type Item = Schemas["ItemView"];
+export type ItemPage = Schemas["ItemPage"];
+export type ItemDetail = Schemas["ItemDetail"];
+export type Run = Schemas["RunView"];
+export type RunDetail = Schemas["RunDetail"];
+export type Entry = Schemas["EntryView"];
+export type RecordRow = Schemas["RecordRow"];
+export type RecordPage = Schemas["RecordPage"];
+export type RecordDetail = Schemas["RecordDetail"];
+export type Finding = Schemas["FindingView"];
+export type Evidence = Schemas["EvidenceView"];
+export type Field = Schemas["FieldView"];
+export type CheckView = Schemas["CheckView"];
+export type Doc = Schemas["DocumentView"];
+export type Session = Schemas["SessionView"];
+export type Changes = Schemas["ChangesView"];
+export type RecordTypes = Schemas["RecordTypeList"];
+
+/** An error of the service, in its own words (RFC 9457). */
+export class ServiceProblem extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly findings: Finding[] = [],
+  ) {
+    super(message);
+  }
+}
+
+const exact = (digits: string): number | LosslessNumber => (/^-?\d{1,15}$/.test(digits) ? Number(digits) : new LosslessNumber(digits));
+
+/** Ask the service; the answer is taken to be of the type that its description gives. */
+export async function call<T>(method: "GET" | "POST" | "PUT" | "DELETE", path: string, body?: unknown): Promise<T> {
+  const headers: Record<string, string> = method === "GET" ? {} : { "X-CSRF-Token": getCsrf() };
+  const sent: RequestInit = { method, headers, credentials: "same-origin" };
+  if (body !== undefined) {
+    headers["Content-Type"] = "application/json";
+    sent.body = stringify(body) ?? "";
+  }
+  let response: Response;
+  try {
+    response = await fetch(path, sent);
+  } catch {
+    throw new ServiceProblem(0, "The service does not answer. Is it running? This page tries again by itself.");
+  }
+  const text = await response.text();
+  const data: unknown = text ? parse(text, undefined, exact) : {};
+  if (!response.ok) {
+    const problem = data as { detail?: string; findings?: Finding[] };
+    throw new ServiceProblem(response.status, problem.detail ?? `The service answered ${response.status}.`, problem.findings ?? []);
+  }
+  return data as T;
+}
+
+/** A query string of what is set. */
+export function query(values: Record<string, string | number | undefined>): string {
+  const pairs = Object.entries(values).filter(([, value]) => value !== undefined && value !== "");
+  return pairs.length ? `?${new URLSearchParams(pairs.map(([name, value]) => [name, String(value)])).toString()}` : "";
+}

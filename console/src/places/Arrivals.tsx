@@ -1,0 +1,140 @@
+/** Arrivals: what came in, one line an item, and what became of it. */
+import { Button, FileButton, Select } from "@mantine/core";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { Link, useSearchParams } from "react-router";
+import { call, query, ServiceProblem, type Item, type ItemPage } from "../api/call";
+import { getCsrf } from "../api/session";
+import { Empty, Problem, Stamp, When } from "../parts/bits";
+import { Keys } from "../parts/keys";
+import { Head } from "../parts/Shell";
+
+const FILTERS = [
+  { word: "everything", state: "" },
+  { word: "waits for you", state: "review,held" },
+  { word: "parked", state: "parked" },
+  { word: "refused", state: "refused" },
+  { word: "written", state: "done" },
+  { word: "under way", state: "ready,running,waiting" },
+];
+
+export function Arrivals(): ReactNode {
+  const [params, setParams] = useSearchParams();
+  const state = params.get("state") ?? "";
+  const flow = params.get("flow") ?? "";
+  const week = params.get("since") === "week";
+  const q = params.get("q") ?? "";
+  const [monday] = useState(() => Date.now() - 7 * 86_400_000);
+  const set = (name: string, value: string): void => {
+    const next = new URLSearchParams(params);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    setParams(next, { replace: true });
+  };
+  const flows = useQuery({ queryKey: ["flows"], queryFn: () => call<{ items: { name: string }[] }>("GET", "/api/flows") });
+  const found = useInfiniteQuery({
+    queryKey: ["items", "list", state, flow, week, q],
+    queryFn: ({ pageParam }) => call<ItemPage>("GET", `/api/items${query({ state, flow, q, since: week ? monday : undefined, cursor: pageParam })}`),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next,
+  });
+  const items = found.data?.pages.flatMap((page) => page.items) ?? [];
+  const names = flows.data?.items.map((each) => each.name) ?? [];
+  const plain = !state && !flow && !week && !q;
+  return (
+    <>
+      <Keys keys={[]} />
+      <Head title="Arrivals">What came in, newest first. The list keeps itself current.</Head>
+      <div className="filters" role="group" aria-label="Filters">
+        {FILTERS.map((each) => (
+          <button key={each.word} className="word" aria-pressed={state === each.state} onClick={() => set("state", each.state)}>
+            {each.word}
+          </button>
+        ))}
+        <button className="word" aria-pressed={week} onClick={() => set("since", week ? "" : "week")}>
+          last seven days
+        </button>
+        {names.length > 1 && <Select aria-label="Flow" placeholder="every flow" size="xs" clearable data={names} value={flow || null} onChange={(value) => set("flow", value ?? "")} />}
+        <input className="word" style={{ cursor: "text", width: 190 }} aria-label="Filter by file or value" placeholder="file or value holds …" defaultValue={q} onChange={(event) => set("q", event.currentTarget.value)} />
+        <span style={{ flex: 1 }} />
+        <Send flows={names} />
+      </div>
+      {found.error && <Problem error={found.error} again={() => void found.refetch()} />}
+      {found.data && items.length === 0 && (
+        <Empty>
+          <p style={{ margin: 0 }}>{plain ? "Nothing has come in yet. Put a file into the folder of a flow, or send one with the button above." : "Nothing fits these filters. Choose “everything” to see all that came in."}</p>
+        </Empty>
+      )}
+      {items.length > 0 && (
+        <ul className="list sheet">
+          {items.map((item) => (
+            <li key={item.id}>
+              <Line item={item} />
+            </li>
+          ))}
+        </ul>
+      )}
+      {found.hasNextPage && (
+        <Button mt={12} variant="default" loading={found.isFetchingNextPage} onClick={() => void found.fetchNextPage()}>
+          Show older ones
+        </Button>
+      )}
+    </>
+  );
+}
+
+function Line({ item }: { item: Item }): ReactNode {
+  return (
+    <Link className="line arrival" to={`/arrivals/${item.id}`}>
+      <Thumb sha256={item.sha256} readable={item.state !== "refused"} />
+      <span className="clip" title={item.name}>
+        {item.name}
+      </span>
+      <span className="clip wide" title={item.title ?? ""}>
+        {item.title ?? <span className="soft">by {item.intake}</span>}
+      </span>
+      <Stamp state={item.state} />
+      <span className="clip soft small wide" title={item.reason}>
+        {item.reason}
+      </span>
+      <span className="right wide">
+        <When at={item.received_at} />
+      </span>
+    </Link>
+  );
+}
+
+function Thumb({ sha256, readable }: { sha256: string; readable: boolean }): ReactNode {
+  const [broken, setBroken] = useState(false);
+  if (!readable || broken) return <span className="thumb none">no page</span>;
+  return <img className="thumb" loading="lazy" alt="" src={`/api/documents/${sha256}/pages/1.png?dots=20`} onError={() => setBroken(true)} />;
+}
+
+function Send({ flows }: { flows: string[] }): ReactNode {
+  const client = useQueryClient();
+  const flow = flows[0];
+  const send = useMutation({
+    mutationFn: async (file: File) => {
+      const response = await fetch(`/api/flows/${flow ?? ""}/items${query({ name: file.name })}`, {
+        method: "POST",
+        body: file,
+        headers: { "X-CSRF-Token": getCsrf(), "Content-Type": "application/octet-stream" },
+      });
+      if (!response.ok) throw new ServiceProblem(response.status, ((await response.json()) as { detail: string }).detail);
+    },
+    onSuccess: () => client.invalidateQueries({ queryKey: ["items"] }),
+  });
+  if (!flow) return null;
+  return (
+    <>
+      {send.error && <span className="stamp stopped small">{send.error.message}</span>}
+      <FileButton onChange={(file) => file && send.mutate(file)}>
+        {(props) => (
+          <Button {...props} size="compact-md" loading={send.isPending}>
+            Send a file
+          </Button>
+        )}
+      </FileButton>
+    </>
+  );
+}

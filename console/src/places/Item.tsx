@@ -1,0 +1,91 @@
+/** An item: what came in, its runs, and the journal of each. */
+import { Button } from "@mantine/core";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { Link, useParams } from "react-router";
+import { call, type ItemDetail, type Run, type RunDetail } from "../api/call";
+import { Problem, Stamp, When } from "../parts/bits";
+import { Journal } from "../parts/Journal";
+import { Keys } from "../parts/keys";
+import { Head } from "../parts/Shell";
+import { count, figure } from "../parts/words";
+
+export function ItemPlace(): ReactNode {
+  const { id = "" } = useParams();
+  const item = useQuery({ queryKey: ["item", id], queryFn: () => call<ItemDetail>("GET", `/api/items/${id}`) });
+  const client = useQueryClient();
+  const again = useMutation({ mutationFn: () => call("POST", `/api/items/${id}/runs`, {}), onSuccess: () => client.invalidateQueries() });
+  const [open, setOpen] = useState<string | null>(null);
+  if (item.error) return <Problem error={item.error} again={() => void item.refetch()} />;
+  if (!item.data) return <Head title="…" />;
+  const { data } = item;
+  const latest = data.runs[0];
+  const shown = open ?? latest?.id ?? null;
+  const settled = latest && ["done", "stopped", "refused"].includes(latest.state);
+  return (
+    <>
+      <Keys keys={[]} />
+      <Head title={data.name}>
+        Came in by {data.intake} <When at={data.received_at} />, {figure(Math.ceil(data.size / 1024))} kB, flow {data.flow}. <a href={`/api/files/${data.sha256}`}>Save the file</a>
+      </Head>
+      {again.error && <Problem error={again.error} />}
+      {data.runs.map((run) => (
+        <section key={run.id} className="sheet" style={{ marginBottom: 14 }}>
+          <RunHead run={run} open={run.id === shown} toggle={() => setOpen(run.id === shown ? "" : run.id)} />
+          {run.id === shown && <RunBody id={run.id} />}
+        </section>
+      ))}
+      {settled && (
+        <Button variant="default" loading={again.isPending} onClick={() => again.mutate()}>
+          Run it again
+        </Button>
+      )}
+    </>
+  );
+}
+
+function RunHead({ run, open, toggle }: { run: Run; open: boolean; toggle: () => void }): ReactNode {
+  return (
+    <div style={{ display: "flex", gap: 14, alignItems: "baseline", padding: "10px 14px", flexWrap: "wrap" }}>
+      <Stamp state={run.state} />
+      <span style={{ flex: 1, minWidth: 200 }}>{run.reason}</span>
+      <span className="soft small">
+        {count(run.calls, "model call")}, {(run.input_tokens + run.output_tokens).toLocaleString()} tokens, cost {figure(run.cost)}
+      </span>
+      <When at={run.created_at} />
+      <Button size="compact-xs" variant="subtle" onClick={toggle} aria-expanded={open}>
+        {open ? "Close" : "Open"}
+      </Button>
+    </div>
+  );
+}
+
+function RunBody({ id }: { id: string }): ReactNode {
+  const run = useQuery({ queryKey: ["run", id], queryFn: () => call<RunDetail>("GET", `/api/runs/${id}`) });
+  const client = useQueryClient();
+  const goOn = useMutation({ mutationFn: () => call("POST", `/api/runs/${id}/continue`, {}), onSuccess: () => client.invalidateQueries() });
+  if (run.error) return <Problem error={run.error} again={() => void run.refetch()} />;
+  if (!run.data) return null;
+  const { state, record_id } = run.data;
+  const goes = { parked: "Continue from the step that failed", held: "Run it anyway", waiting: "Try at once" }[state as string];
+  return (
+    <div style={{ borderTop: "1px solid var(--hair)" }}>
+      {(goes ?? record_id) && (
+        <div style={{ display: "flex", gap: 10, padding: "10px 14px" }}>
+          {record_id && (
+            <Button component={Link} to={`/records/${record_id}`} size="compact-md" variant={state === "review" ? "filled" : "default"}>
+              {state === "review" ? "Look at the record" : "Open the record"}
+            </Button>
+          )}
+          {goes && (
+            <Button size="compact-md" loading={goOn.isPending} onClick={() => goOn.mutate()}>
+              {goes}
+            </Button>
+          )}
+        </div>
+      )}
+      {goOn.error && <Problem error={goOn.error} />}
+      <Journal entries={run.data.journal} />
+    </div>
+  );
+}

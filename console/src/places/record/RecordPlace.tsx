@@ -1,0 +1,310 @@
+/** One record: the page on one side, its fields on the other, findings where they belong. */
+import { Button, Modal, Textarea } from "@mantine/core";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState, type ReactNode } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { call, ServiceProblem, type Evidence, type Field, type Finding, type RecordDetail } from "../../api/call";
+import { Problem, Stamp } from "../../parts/bits";
+import { Keys } from "../../parts/keys";
+import { at } from "../../parts/pointers";
+import { count, isFigure, shown } from "../../parts/words";
+import { useDraft } from "./draft";
+import { Rows } from "./Rows";
+import { Editor } from "./Value";
+import { Viewer } from "./Viewer";
+
+const fetchRecord = (id: string) => ({ queryKey: ["record", id], queryFn: () => call<RecordDetail>("GET", `/api/records/${id}`) });
+
+export function RecordPlace(): ReactNode {
+  const { id = "" } = useParams();
+  const record = useQuery(fetchRecord(id));
+  if (record.error) return <Problem error={record.error} again={() => void record.refetch()} />;
+  return record.data ? <Desk key={id} record={record.data} /> : null;
+}
+
+/** Header fields in the order of the page; those without a place come last. */
+function inOrder(fields: Field[], evidence: Record<string, Evidence>): Field[] {
+  const rank = (field: Field): number => {
+    const place = evidence[field.shape];
+    return place?.box ? place.page * 1e6 + Math.round(Number(place.box[1]) / 6) * 1e3 + Number(place.box[0]) / 10 : 1e9;
+  };
+  return [...fields].sort((one, other) => rank(one) - rank(other));
+}
+
+function Desk({ record }: { record: RecordDetail }): ReactNode {
+  const draft = useDraft(record);
+  const [params] = useSearchParams();
+  const client = useQueryClient();
+  const go = useNavigate();
+  const may = record.state === "waits";
+  const header = useMemo(() => inOrder(record.fields.filter((each) => !each.shape.includes("/*")), record.evidence), [record]);
+  const lists = useMemo(() => listsOf(record.fields), [record.fields]);
+  const pointers = useMemo(() => {
+    const rows = lists.flatMap(([list, fields]) => ((at(draft.values, list) as unknown[] | undefined) ?? []).flatMap((_, number) => fields.map((field) => `${list}/${number}/${field.name}`)));
+    return [...header.map((each) => each.shape), ...rows];
+  }, [header, lists, draft.values]);
+  const stops = draft.findings.filter((each) => each.level === "stop");
+  const troubled = useMemo(() => new Set(draft.findings.flatMap((each) => each.fields)), [draft.findings]);
+  const [active, setActive] = useState(() => params.get("field") ?? draft.findings[0]?.fields[0] ?? header[0]?.shape ?? "");
+  const [editing, setEditing] = useState(false);
+  const [taken, setTaken] = useState<string | null>(null);
+  const [ticked, setTicked] = useState<Set<string>>(new Set());
+  const [zoom, setZoom] = useState(1);
+  const [page, setPage] = useState(() => draft.evidence[active]?.page || 1);
+  const [refusing, setRefusing] = useState(false);
+  const choose = (pointer: string): void => {
+    setActive(pointer);
+    setEditing(false);
+    setPage(draft.evidence[pointer]?.page || page);
+    window.requestAnimationFrame(() => document.querySelector(`[data-pointer="${pointer}"]`)?.scrollIntoView({ block: "nearest" }));
+  };
+  const edit = (pointer: string): void => {
+    if (!may) return;
+    setActive(pointer);
+    setTaken(null);
+    setEditing(true);
+  };
+  const step = (by: number): void => {
+    const next = pointers[Math.min(Math.max(pointers.indexOf(active) + by, 0), pointers.length - 1)];
+    if (next) choose(next);
+  };
+  const keep = (text: string): void => {
+    draft.put(active, text);
+    setEditing(false);
+  };
+  const onward = (): void => void go(record.next_waiting ? `/records/${record.next_waiting}` : "/desk");
+  const settle = async (): Promise<void> => {
+    await client.invalidateQueries();
+    onward();
+  };
+  const approve = useMutation({ mutationFn: () => call<RecordDetail>("POST", `/api/records/${record.id}/approve`, { values: draft.values, comment: "" }), onSuccess: settle });
+  const refuse = useMutation({ mutationFn: (comment: string) => call<RecordDetail>("POST", `/api/records/${record.id}/refuse`, { comment }), onSuccess: settle });
+  useEffect(() => {
+    if (record.next_waiting) void client.prefetchQuery(fetchRecord(record.next_waiting)); // loaded before it is asked for
+  }, [client, record.next_waiting]);
+  const pageCount = Math.max(1, ...Object.values(draft.evidence).map((each) => each.page));
+  const keys = [
+    { key: "j", does: "next field", run: () => step(1) },
+    { key: "k", does: "field before", run: () => step(-1) },
+    { key: "Enter", does: "accept the value and go on", run: () => { setTicked(new Set([...ticked, active])); step(1); } },
+    { key: "e", does: "edit the value; draw over the page to take words", run: () => edit(active) },
+    { key: "]", does: "next page", run: () => setPage(Math.min(page + 1, pageCount)) },
+    { key: "[", does: "page before", run: () => setPage(Math.max(page - 1, 1)) },
+    { key: "+", does: "larger", run: () => setZoom(Math.min(zoom + 0.25, 3)) },
+    { key: "-", does: "smaller", run: () => setZoom(Math.max(zoom - 0.25, 0.5)) },
+    ...(may
+      ? [
+          { key: "a", does: "approve", run: () => { if (!approve.isPending && !draft.checking) approve.mutate(); } },
+          { key: "r", does: "refuse, with a reason", run: () => setRefusing(true) },
+          { key: "u", does: "undo", run: draft.undo },
+        ]
+      : []),
+    { key: "n", does: "next record that waits", run: onward },
+  ];
+  const cells = { draft, active, editing, taken, troubled, may, choose, edit, keep, leave: () => setEditing(false) };
+  return (
+    <div className="desk">
+      <Keys keys={keys} />
+      <Viewer
+        sha256={record.document}
+        evidence={draft.evidence}
+        active={active}
+        troubled={troubled}
+        zoom={zoom}
+        page={page}
+        setPage={setPage}
+        choose={choose}
+        take={editing ? setTaken : null}
+        bar={
+          <>
+            <span className="clip" title={record.item_name}>
+              {record.item_name}
+            </span>
+            <button className="word" aria-label="Smaller" onClick={() => setZoom(Math.max(zoom - 0.25, 0.5))}>
+              −
+            </button>
+            <button className="word" aria-label="Larger" onClick={() => setZoom(Math.min(zoom + 0.25, 3))}>
+              +
+            </button>
+            {editing && <span className="soft small">Draw over words to take them.</span>}
+          </>
+        }
+      />
+      <section aria-label="Record">
+        <header style={{ marginBottom: 10 }}>
+          <h1 style={{ fontSize: 21 }}>{record.title || record.item_name}</h1>
+          <p className="soft small" style={{ margin: 0 }}>
+            <Stamp state={record.state} /> · {record.record_type}, read by {record.model} · <Link to={`/arrivals/${record.item_id}`}>its run</Link>
+            {record.reviewed_by && ` · ${record.state} by ${record.reviewed_by}`}
+            {record.comment && `: ${record.comment}`}
+          </p>
+        </header>
+        <Loose findings={draft.findings} pointers={pointers} />
+        {draft.error && <Problem error={draft.error} />}
+        <div className="sheet">
+          {header.map((field) => (
+            <FieldLine key={field.shape} field={field} record={record} ticked={ticked.has(field.shape)} {...cells} />
+          ))}
+        </div>
+        {lists.map(([list, fields]) => (
+          <div key={list}>
+            {draft.findings.filter((each) => each.fields.some((pointer) => pointer === list || pointer.startsWith(`${list}/`)) && !header.some((field) => each.fields.includes(field.shape))).slice(0, 6).map((each, number) => (
+              <FindingLine key={number} finding={each} />
+            ))}
+            <Rows list={list} fields={fields} {...cells} />
+          </div>
+        ))}
+        {may ? (
+          <Acts
+            stops={stops.length}
+            busy={approve.isPending || draft.checking}
+            error={approve.error ?? refuse.error}
+            approve={() => approve.mutate()}
+            refuse={() => setRefusing(true)}
+            undo={draft.canUndo ? draft.undo : null}
+          />
+        ) : (
+          <Written record={record} />
+        )}
+        <Refuse opened={refusing} close={() => setRefusing(false)} refuse={(comment) => refuse.mutate(comment)} />
+      </section>
+    </div>
+  );
+}
+
+function listsOf(fields: Field[]): [string, Field[]][] {
+  const found = new Map<string, Field[]>();
+  for (const field of fields) {
+    const [list, rest] = field.shape.split("/*/");
+    if (list && rest && !rest.includes("/")) found.set(list, [...(found.get(list) ?? []), field]);
+  }
+  return [...found];
+}
+
+interface LineProps {
+  field: Field;
+  record: RecordDetail;
+  draft: ReturnType<typeof useDraft>;
+  active: string;
+  editing: boolean;
+  taken: string | null;
+  ticked: boolean;
+  choose: (pointer: string) => void;
+  edit: (pointer: string) => void;
+  keep: (text: string) => void;
+  leave: () => void;
+}
+
+function FieldLine({ field, record, draft, active, editing, taken, ticked, choose, edit, keep, leave }: LineProps): ReactNode {
+  const pointer = field.shape;
+  const value = at(draft.values, pointer);
+  const asRead = at(record.as_read, pointer);
+  const given = draft.evidence[pointer];
+  const on = pointer === active;
+  const differs = String(value ?? "") !== String(asRead ?? "");
+  const currency = field.kind === "amount" ? String(at(draft.values, "/currency") ?? "") : "";
+  return (
+    <div className={`field ${on ? "on" : ""}`} data-pointer={pointer} onClick={() => choose(pointer)} onDoubleClick={() => edit(pointer)}>
+      <span className="label">
+        {field.title}
+      </span>
+      <div>
+        {on && editing ? (
+          <Editor field={field} value={value} taken={taken} keep={keep} leave={leave} />
+        ) : (
+          <div className={`value mono ${ticked ? "ticked" : ""}`} title={given?.quote ?? ""}>
+            {value === undefined || value === null ? <span className="soft">not found</span> : shown(value)}
+            {isFigure(value) && currency && <span className="small soft"> {currency}</span>}
+          </div>
+        )}
+        {differs && <div className="changed">{asRead === undefined ? "nothing was read here" : `${shown(asRead)} was read`}</div>}
+        {!differs && value !== undefined && given?.how === "not found in the document" && <div className="changed">not found in the document</div>}
+      </div>
+      {draft.findings.filter((each) => each.fields[0] === pointer).map((each, number) => (
+        <FindingLine key={number} finding={each} />
+      ))}
+    </div>
+  );
+}
+
+function FindingLine({ finding }: { finding: Finding }): ReactNode {
+  return (
+    <div className={`finding ${finding.level}`} role="note">
+      <b>{finding.level === "stop" ? "× Stops it: " : "! Look: "}</b>
+      {finding.message}
+    </div>
+  );
+}
+
+/** Findings that belong to no field on the page. */
+function Loose({ findings, pointers }: { findings: Finding[]; pointers: string[] }): ReactNode {
+  return findings.filter((each) => each.fields.every((pointer) => !pointers.includes(pointer) && !pointers.some((one) => one.startsWith(`${pointer}/`)))).map((each, number) => <FindingLine key={number} finding={each} />);
+}
+
+function Acts({ stops, busy, error, approve, refuse, undo }: { stops: number; busy: boolean; error: Error | null; approve: () => void; refuse: () => void; undo: (() => void) | null }): ReactNode {
+  return (
+    <>
+      {error && (
+        <div className="note bad" role="alert" style={{ marginTop: 12 }}>
+          {error instanceof ServiceProblem && error.findings.length > 0 ? error.findings.map((each) => each.message).join(" ") : error.message}
+        </div>
+      )}
+      <div className="acts">
+        <Button loading={busy} onClick={approve}>
+          {stops ? "Approve as it stands" : "Approve"}
+        </Button>
+        <Button variant="default" onClick={refuse}>
+          Refuse…
+        </Button>
+        <Button variant="subtle" disabled={!undo} onClick={() => undo?.()}>
+          Undo
+        </Button>
+        <span className="soft small">{stops ? `${count(stops, "finding")} left` : "Nothing found wrong."} Press <kbd>?</kbd> for keys.</span>
+      </div>
+    </>
+  );
+}
+
+function Written({ record }: { record: RecordDetail }): ReactNode {
+  const done = record.deliveries.filter((each) => each.state === "done");
+  const late = record.deliveries.filter((each) => each.state !== "done");
+  const targets = [...new Set(record.deliveries.map((each) => each.target))];
+  return (
+    <div style={{ marginTop: 16 }}>
+      {done.length > 0 && (
+        <p style={{ margin: 0 }}>
+          <span className="stamp good" data-sign="✓">
+            {count(done.length, "row")} written
+          </span>{" "}
+          to {targets.join(" and ")}{done[0]?.receipt ? `, first at ${done[0].receipt}` : ""}.
+        </p>
+      )}
+      {late.length > 0 && (
+        <p style={{ margin: 0 }}>
+          {count(late.length, "row")} not yet written{late[0]?.error ? `: ${late[0].error}` : "."}
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Refuse({ opened, close, refuse }: { opened: boolean; close: () => void; refuse: (comment: string) => void }): ReactNode {
+  const [comment, setComment] = useState("");
+  return (
+    <Modal opened={opened} onClose={close} title="Refuse this record">
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          close();
+          refuse(comment);
+        }}
+      >
+        <Textarea data-autofocus label="Why" required autosize minRows={2} value={comment} onChange={(event) => setComment(event.currentTarget.value)} />
+        <p className="soft small">Nothing of it is written. The reason stays with the record.</p>
+        <Button type="submit" color="red" disabled={!comment.trim()}>
+          Refuse
+        </Button>
+      </form>
+    </Modal>
+  );
+}

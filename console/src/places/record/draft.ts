@@ -1,0 +1,88 @@
+/** A record being corrected: its values, what the checks say of them, and the way back. */
+import { useMutation } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import { isLosslessNumber, LosslessNumber } from "lossless-json";
+import { call, type CheckView, type Evidence, type Field, type Finding, type RecordDetail } from "../../api/call";
+import { at, changed, shape, type Values } from "../../parts/pointers";
+
+export interface Draft {
+  values: Values;
+  evidence: Record<string, Evidence>;
+  findings: Finding[];
+  touched: boolean;
+  checking: boolean;
+  error: Error | null;
+  put: (pointer: string, text: string) => void;
+  addRow: (list: string) => void;
+  dropRow: (list: string, number: number) => void;
+  undo: () => void;
+  canUndo: boolean;
+}
+
+/** What a person typed, as the type of the field wants it; the service reads the rest (dates, "1.234,50"). */
+export function typed(field: Field | undefined, text: string): unknown {
+  const clean = text.trim();
+  if (clean === "") return undefined;
+  if (field?.kind === "amount" && /^-?\d+(\.\d+)?$/.test(clean)) return new LosslessNumber(clean);
+  if (field?.kind === "yes/no") return clean === "yes";
+  return clean;
+}
+
+const same = (first: unknown, second: unknown): boolean => {
+  if (isLosslessNumber(first) || isLosslessNumber(second)) return String(first) === String(second);
+  return first === second;
+};
+
+export function useDraft(record: RecordDetail): Draft {
+  const [values, setValues] = useState<Values>(record.values);
+  const [evidence, setEvidence] = useState(record.evidence);
+  const [findings, setFindings] = useState(record.findings);
+  const [before, setBefore] = useState<Values[]>([]);
+  const check = useMutation({
+    mutationFn: (next: Values) => call<CheckView>("POST", `/api/records/${record.id}/check`, { values: next }),
+    onSuccess: (checked) => {
+      setValues(checked.values);
+      setEvidence(checked.evidence);
+      const seen = record.findings.filter((each) => each.check === "already seen");
+      setFindings([...seen, ...checked.findings]);
+    },
+  });
+  useEffect(() => {
+    setValues(record.values);
+    setEvidence(record.evidence);
+    setFindings(record.findings);
+    setBefore([]);
+  }, [record.id, record.state, record.values, record.evidence, record.findings]);
+  const { mutate } = check;
+  const move = useCallback(
+    (next: Values) => {
+      setBefore((all) => [...all, values]);
+      setValues(next);
+      mutate(next);
+    },
+    [values, mutate],
+  );
+  return {
+    values,
+    evidence,
+    findings,
+    touched: before.length > 0,
+    checking: check.isPending,
+    error: check.error,
+    canUndo: before.length > 0,
+    put: (pointer, text) => {
+      const field = record.fields.find((each) => each.shape === shape(pointer));
+      const value = typed(field, text);
+      if (!same(at(values, pointer), value)) move(changed(values, pointer, value));
+    },
+    addRow: (list) => move(changed(values, list, [...((at(values, list) as unknown[] | undefined) ?? []), {}])),
+    dropRow: (list, number) => move(changed(values, list, ((at(values, list) as unknown[] | undefined) ?? []).filter((_, index) => index !== number))),
+    undo: () => {
+      const last = before.at(-1);
+      if (!last) return;
+      setBefore(before.slice(0, -1));
+      setValues(last);
+      mutate(last);
+    },
+  };
+}

@@ -1,0 +1,1 @@
+Object.defineProperty(window, "matchMedia", { value: () => ({ matches: false, addEventListener: () => undefined, removeEventListener: () => undefined, addListener: () => undefined, removeListener: () => undefined }) });
