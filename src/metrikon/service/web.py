@@ -3,17 +3,31 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from flask import Response, request, send_from_directory
+from flask.json.provider import DefaultJSONProvider
 from flask_openapi3 import APIBlueprint, Info, OpenAPI, Tag
 
 from metrikon import __version__
 from metrikon.app.assemble import App
+from metrikon.core.values.exact import NotJson, loads
 from metrikon.service import house, items, records
 from metrikon.service.auth import COOKIE, Guard
 from metrikon.service.problems import Problem, install, invalid
 from metrikon.service.reply import reply
 from metrikon.service.views import ProblemView, SessionView, SignIn
+
+
+class _ExactJson(DefaultJSONProvider):
+    """Request bodies keep every digit of their numbers."""
+
+    def loads(self, s: str | bytes, **kwargs: Any) -> Any:
+        try:
+            return loads(s)
+        except NotJson as error:
+            raise ValueError(str(error)) from error
+
 
 CONSOLE = Path(__file__).parent / "console_files"
 _POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
@@ -36,6 +50,7 @@ def create(app: App) -> OpenAPI:
         doc_url="/openapi.json",
         static_folder=None,
     )
+    flask.json = _ExactJson(flask)
     flask.config["MAX_CONTENT_LENGTH"] = app.settings.max_bytes + 100_000
     flask.config["MAX_FORM_MEMORY_SIZE"] = app.settings.max_bytes + 100_000
     guard = Guard(app)

@@ -94,6 +94,8 @@ class Coercion:
     def _number(self, value: Any, pointer: str) -> Decimal | int | str | None:
         if isinstance(value, bool):
             return str(value)
+        if isinstance(value, float):
+            value = Decimal(repr(value))
         if isinstance(value, Decimal | int):
             return value if not isinstance(value, Decimal) or value.is_finite() else None
         if isinstance(value, str):
