@@ -67,7 +67,7 @@ def from_environment(environment: Mapping[str, str] | None = None, **given: Any)
     return Settings(**values)
 
 
-def _typed(name: str, kind: type, text: str) -> Any:
+def _typed(name: str, kind: Any, text: str) -> Any:
     try:
         return Path(text) if issubclass(kind, Path) else kind(text)
     except (ValueError, InvalidOperation) as error:

@@ -26,7 +26,7 @@ from metrikon.service.serving import Server
 from metrikon.store import listing, people, records
 
 PERSON = "gardener"
-PASSWORD_FILE = "sign-in.txt"
+SIGN_IN_FILE = "sign-in.txt"
 MOVING = ("ready", "running", "waiting")
 LONGEST = 300.0  # seconds that --once waits for all items
 
@@ -42,7 +42,9 @@ def add(commands: Any) -> None:
     parser.add_argument("--home", type=Path, default=None, help="folder of the demo (default demo-data; with --once a new one that is removed again)")
     parser.add_argument("--port", type=int, default=8700, help="port of the service (default 8700, or the next free one)")
     parser.add_argument("--model", choices=("stand-in", "pattern"), default="stand-in", help="who reads the values (default: the stand-in model)")
-    parser.add_argument("--once", action="store_true", help="run all items to the end, print how well each was read, and stop; exit 0 when all settled as expected")
+    parser.add_argument(
+        "--once", action="store_true", help="run all items to the end, print how well each was read, and stop; exit 0 when all settled as expected"
+    )
     parser.add_argument("--json", action="store_true", help="with --once: print JSON for programs")
     parser.set_defaults(run=run_demo)
 
@@ -93,7 +95,7 @@ def _prepare(app: App) -> str:
     app.catalog.put_record_type("invoice", scenario.invoice_type())
     app.catalog.put_flow(scenario.flow_text())
     _drop(app, again=False)
-    path = app.home / PASSWORD_FILE
+    path = app.home / SIGN_IN_FILE
     with app.database.reading() as connection:
         known = people.password_hash(connection, PERSON)
     if known and path.exists():
@@ -136,7 +138,11 @@ def _greet(app: App, server: Server, password: str, out: TextIO) -> None:
     print(f"Sign in   {PERSON}", file=out)
     print(f"Password  {password}", file=out)
     print(f"Rows go to {app.home / 'ledger.xlsx'} and the table invoice_lines in {app.home / 'ledger.db'}.", file=out)
-    print(f"Values are read by {app.default_model}{' (at a made-up price)' if app.default_model == NAME else ''}. More files: put them into {app.home / 'invoices'}. Ctrl-C stops.", file=out, flush=True)
+    print(
+        f"Values are read by {app.default_model}{' (at a made-up price)' if app.default_model == NAME else ''}. More files: put them into {app.home / 'invoices'}. Ctrl-C stops.",
+        file=out,
+        flush=True,
+    )
     threading.Thread(target=_drop_again, args=(app,), daemon=True).start()
     threading.Thread(target=_progress, args=(app, out), daemon=True).start()
 

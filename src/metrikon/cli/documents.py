@@ -30,7 +30,11 @@ READABLE = "a PDF, PNG, JPEG, TIFF or WebP file"
 
 def add(commands: Any) -> None:
     """Add the two commands."""
-    reading = commands.add_parser("read", help="make a file readable and show its text and tables", description="Read a file: pages, lines, tables. Exit 2 when it cannot be read.")
+    reading = commands.add_parser(
+        "read",
+        help="make a file readable and show its text and tables",
+        description="Read a file: pages, lines, tables. Exit 2 when it cannot be read.",
+    )
     reading.add_argument("file", type=Path, help=READABLE)
     reading.add_argument("--json", action="store_true", help="print everything as JSON, with words and boxes")
     reading.set_defaults(run=run_read)
@@ -83,7 +87,12 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     reading = found.reading
     if given.json:
         usage = {**found.usage.as_json(), "model": found.model, "changes": list(reading.changes)}
-        shown = {"record": reading.record, "evidence": evidence.as_json(reading.evidence), "findings": findings.as_json(reading.findings), "usage": usage}
+        shown = {
+            "record": reading.record,
+            "evidence": evidence.as_json(reading.evidence),
+            "findings": findings.as_json(reading.findings),
+            "usage": usage,
+        }
         print_json(shown, out)
     else:
         _show(found, kind, out)

@@ -14,7 +14,11 @@ from metrikon.client import NotSettled, Run
 
 def add(commands: Any) -> None:
     """Add the commands."""
-    sending = commands.add_parser("upload", help="send a file to a flow", description="Send a file to a flow. With --wait: exit 0 when done, 3 when a person must look, 1 when refused.")
+    sending = commands.add_parser(
+        "upload",
+        help="send a file to a flow",
+        description="Send a file to a flow. With --wait: exit 0 when done, 3 when a person must look, 1 when refused.",
+    )
     sending.add_argument("file", type=Path)
     sending.add_argument("--flow", required=True)
     sending.add_argument("--identity", default="", help="sent again under the same identity, a file starts nothing new")
@@ -50,7 +54,10 @@ def run_upload(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             if given.json:
                 print_json(asdict(sent), out)
             else:
-                print(f"{'Known already' if sent.known else 'Taken in'}: item {sent.item_id}, run {sent.run_id}{' (held: looks like a repeat)' if sent.held else ''}", file=out)
+                print(
+                    f"{'Known already' if sent.known else 'Taken in'}: item {sent.item_id}, run {sent.run_id}{' (held: looks like a repeat)' if sent.held else ''}",
+                    file=out,
+                )
             return 0
         try:
             run = service.wait(sent.run_id, given.timeout)
@@ -72,7 +79,9 @@ def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     elif not found:
         print("There are no such runs.", file=out)
     else:
-        table([[run.id, when(run.created_at), run.item_name, run.state, run.reason] for run in found], ["run", "came in", "file", "state", "why"], out)
+        table(
+            [[run.id, when(run.created_at), run.item_name, run.state, run.reason] for run in found], ["run", "came in", "file", "state", "why"], out
+        )
     return 0
 
 

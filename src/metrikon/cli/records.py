@@ -16,7 +16,9 @@ from metrikon.core.values.exact import NotJson, loads
 
 def add(commands: Any) -> None:
     """Add the commands."""
-    records = commands.add_parser("records", help="list, show, approve and refuse records").add_subparsers(title="records", metavar="ACTION", required=True)
+    records = commands.add_parser("records", help="list, show, approve and refuse records").add_subparsers(
+        title="records", metavar="ACTION", required=True
+    )
     listing = records.add_parser("list", help="records, newest first")
     listing.add_argument("--state", default="", help="only these, parted by commas: waits clear approved refused read")
     listing.add_argument("--record-type", default="")

@@ -24,7 +24,11 @@ from metrikon.store.database import AlreadyOpen, StoreFailed
 
 def add(commands: Any) -> None:
     """Add the commands."""
-    serving = commands.add_parser("serve", help="run the service and its console", description="Run the service. Settings come from METRIKON_ variables (see `metrikon settings`); options come before them.")
+    serving = commands.add_parser(
+        "serve",
+        help="run the service and its console",
+        description="Run the service. Settings come from METRIKON_ variables (see `metrikon settings`); options come before them.",
+    )
     serving.add_argument("--home", type=Path, help="folder of the database and files (default metrikon-data)")
     serving.add_argument("--host")
     serving.add_argument("--port", type=int)

@@ -6,7 +6,8 @@ import argparse
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.app.settings import PREFIX, table as settings_table
+from metrikon.app.settings import PREFIX
+from metrikon.app.settings import table as settings_table
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, table
 from metrikon.core.flows.text import NotYaml, from_yaml
 
@@ -56,7 +57,9 @@ def run_put_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a record type."""
     with client(given) as service:
         version = service.put_record_type(given.name, _text(given.file))
-    print_json({"name": given.name, "version": version}, out) if given.json else print(f"Record type {given.name} is kept as version {version}.", file=out)
+    print_json({"name": given.name, "version": version}, out) if given.json else print(
+        f"Record type {given.name} is kept as version {version}.", file=out
+    )
     return 0
 
 

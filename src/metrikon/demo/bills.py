@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import datetime
 from dataclasses import dataclass, field
-from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
@@ -44,15 +44,15 @@ class Bill:
 
     sender: Sender
     number: str
-    date: date
+    date: datetime.date
     rows: tuple[Row, ...]
     currency: str = "EUR"
     rate: Decimal = Decimal(20)
     kind: str = "invoice"
-    due: date | None = None
+    due: datetime.date | None = None
     order: str | None = None
     customer: str | None = None
-    delivered: date | None = None
+    delivered: datetime.date | None = None
     off_by: Decimal = Decimal(0)  # how far the printed total is from the right sum
     notes: tuple[str, ...] = field(default=())
 

@@ -25,7 +25,9 @@ def draw(bill: Bill) -> bytes:
     canvas.setFont("Helvetica-Bold", 18)
     canvas.drawString(340, 720, "Delivery Note")
     canvas.setFont("Helvetica", 10)
-    for offset, (label, value) in enumerate((("Delivery no.", bill.number), ("Date", bill.date.strftime("%d %B %Y")), ("Your order", bill.order or ""))):
+    for offset, (label, value) in enumerate(
+        (("Delivery no.", bill.number), ("Date", bill.date.strftime("%d %B %Y")), ("Your order", bill.order or ""))
+    ):
         canvas.drawString(340, 695 - 14 * offset, label)
         canvas.drawRightString(539, 695 - 14 * offset, value)
     y = 610

@@ -13,7 +13,28 @@ from metrikon.demo.bills import Bill, Row, Sender, right_record
 from metrikon.demo.layout import Layout
 from metrikon.demo.wording import LABELS
 
-_STEMS = "Fernhill Moorgate Larkmead Ashbourne Birkenhof Tannhof Lindenau Rosendal Vallombre Clairbois Zonnehof Waterkant Thornby Oakhanger Silverbeck Hollins Marlow Kestrel Brackendale Petersbach".split()
+_STEMS = [
+    "Fernhill",
+    "Moorgate",
+    "Larkmead",
+    "Ashbourne",
+    "Birkenhof",
+    "Tannhof",
+    "Lindenau",
+    "Rosendal",
+    "Vallombre",
+    "Clairbois",
+    "Zonnehof",
+    "Waterkant",
+    "Thornby",
+    "Oakhanger",
+    "Silverbeck",
+    "Hollins",
+    "Marlow",
+    "Kestrel",
+    "Brackendale",
+    "Petersbach",
+]
 _TRADES = {
     "en": "Nurseries;Seed Company;Garden Supplies;Plants;Horticulture;Bulb Growers",
     "de": "Gartenbau;Baumschulen;Staudengärtnerei;Samenhandel;Pflanzenhof",
@@ -22,12 +43,25 @@ _TRADES = {
 }
 _FORMS = {"en": "Ltd;& Sons Ltd;LLP;;Cooperative", "de": "GmbH;KG;e.K.;OHG", "fr": "SARL;SAS;SCEA", "nl": "B.V.;V.O.F.;"}
 _TOWNS = {"en": "Harrowdene;Wexcombe;Little Marsh", "de": "Grünfelde;Oberwald", "fr": "Saint-Avril;Monbreuil", "nl": "Bovendijk;Lindewaard"}
-_GOODS = (
-    "Acer palmatum 'Osakazuki' 10 l;Helleborus orientalis mix;Quercus robur 150-200 cm;Potting soil peat-free 40 l;"
-    "Lavandula angustifolia 'Hidcote' P9;Galanthus nivalis, 100 bulbs;Bamboo canes 120 cm;Slate plant labels, engraved;"
-    "Digitalis purpurea seed 5 g;Rosa rugosa bare root;Terracotta pot 30 cm, frost-proof;Camellia japonica 'Alba Plena' 3 l pot grown on own roots in peat-free compost;"
-    "Fagus sylvatica hedging plants 60-80 cm, bundled by twenty-five;Sphagnum moss, dried, 5 kg;Horticultural grit 25 kg;Iris sibirica;Fern collection, six kinds"
-).split(";")
+_GOODS = [
+    "Acer palmatum 'Osakazuki' 10 l",
+    "Helleborus orientalis mix",
+    "Quercus robur 150-200 cm",
+    "Potting soil peat-free 40 l",
+    "Lavandula angustifolia 'Hidcote' P9",
+    "Galanthus nivalis, 100 bulbs",
+    "Bamboo canes 120 cm",
+    "Slate plant labels, engraved",
+    "Digitalis purpurea seed 5 g",
+    "Rosa rugosa bare root",
+    "Terracotta pot 30 cm, frost-proof",
+    "Camellia japonica 'Alba Plena' 3 l pot grown on own roots in peat-free compost",
+    "Fagus sylvatica hedging plants 60-80 cm, bundled by twenty-five",
+    "Sphagnum moss, dried, 5 kg",
+    "Horticultural grit 25 kg",
+    "Iris sibirica",
+    "Fern collection, six kinds",
+]
 _UNITS = {"en": ("pcs", "bag", "tray"), "de": ("Stk", "Sack", "Bund"), "fr": ("pce", "sac", "lot"), "nl": ("st", "zak", "tray")}
 
 
@@ -127,7 +161,7 @@ def _sender(dice: random.Random, language: str) -> Sender:
         name=name,
         street=f"{dice.choice(('Mill Lane', 'Am Wald', 'Rue des Lilas', 'Dijkweg'))} {dice.randrange(1, 90)}",
         place=f"{dice.randrange(1000, 99999)} {town}",
-        tax_id=f"{country}{'FR' == country and '7' or ''}{digits}{tail}",
+        tax_id=f"{country}{(country == 'FR' and '7') or ''}{digits}{tail}",
         site=f"www.{stem.lower()}-{trade.split()[0].lower().encode('ascii', 'ignore').decode()}.example",
         iban=f"{country}{dice.randrange(10, 99)} {digits[:4]} {digits[4:8]} {dice.randrange(1000, 9999)} {dice.randrange(10, 99)}",
     )

@@ -33,8 +33,8 @@ def main(arguments: list[str] | None = None) -> int:
     else:
         from metrikon.demo.garden import sent
 
-        for each in sent():
-            _write(given.folder / each.name, each.data, {"record": each.right, "outcome": each.outcome, "because": each.because})
+        for one in sent():
+            _write(given.folder / one.name, one.data, {"record": one.right, "outcome": one.outcome, "because": one.because})
     print(f"{len(list(given.folder.glob('*.right.json')))} documents in {given.folder}")
     return 0
 

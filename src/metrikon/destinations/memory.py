@@ -12,7 +12,7 @@ from metrikon.ports.destination import Broken, Busy, Receipt, Row
 class MemoryDestination:
     """Keeps rows in order under their keys. `fail_next` holds errors to raise, one a call."""
 
-    able: Literal["keyed"] = "keyed"
+    able: Literal["keyed", "findable", "blind"] = "keyed"
 
     def __init__(self) -> None:
         self.rows: dict[str, dict[str, Any]] = {}

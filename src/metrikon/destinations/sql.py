@@ -18,7 +18,7 @@ from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row
 class SqlDestination:
     """Makes the table and missing columns itself. Amounts are exact: NUMERIC, or text where the database has floats only."""
 
-    able: Literal["keyed"] = "keyed"
+    able: Literal["keyed", "findable", "blind"] = "keyed"
 
     def __init__(self, url: str, table: str) -> None:
         try:

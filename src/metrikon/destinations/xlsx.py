@@ -29,7 +29,7 @@ MOST_ROWS = 1_048_576
 class XlsxDestination:
     """Writes rows below those that are there; the first row holds the column names."""
 
-    able: Literal["findable"] = "findable"
+    able: Literal["keyed", "findable", "blind"] = "findable"
 
     def __init__(self, path: Path, sheet: str) -> None:
         self.path = path

@@ -30,7 +30,8 @@ class _Worker:
     def ask(self, request: dict[str, Any], seconds: float) -> bytes:
         """The bytes of an answer. Raises `Refused`, or `ReaderDied` when the process ended or ran out of time."""
         self.jobs += 1
-        assert self.process.stdin and self.process.stdout
+        assert self.process.stdin
+        assert self.process.stdout
         timer = threading.Timer(seconds, self.process.kill)
         timer.daemon = True
         timer.start()

@@ -104,7 +104,9 @@ class Deliveries:
             self._failed(rows, f"An error of the program kept the rows from being written ({type(error).__name__}: {error}).", again=False)
         finally:
             took = time.monotonic() - start
-            self._not_before[destination] = time.monotonic() + max(GATHER if destination.startswith("xlsx") else 0.02, REST * took if destination.startswith("xlsx") else 0)
+            self._not_before[destination] = time.monotonic() + max(
+                GATHER if destination.startswith("xlsx") else 0.02, REST * took if destination.startswith("xlsx") else 0
+            )
             self._busy.discard(destination)
             self._wake.set()
             self.on_done()
@@ -125,9 +127,7 @@ class Deliveries:
             for row in rows:
                 receipt = by_key[row["key"]]
                 result = {"key": row["key"], "result": receipt.result, "place": receipt.place}
-                entries.setdefault(row["run_id"], []).append(
-                    Written("done", row["path"], {"result": result}, "write", now, now - row["begun_at"])
-                )
+                entries.setdefault(row["run_id"], []).append(Written("done", row["path"], {"result": result}, "write", now, now - row["begun_at"]))
             for run_id, written in entries.items():
                 journal.append(connection, run_id, written)
             runs.wake(connection, list(entries), now)

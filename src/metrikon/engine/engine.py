@@ -78,14 +78,13 @@ class Engine:
         self._wake.set()
 
     def _dispatch(self) -> None:
-        clock, tidy = self.bench.house.clock, 0
+        tidy = 0
         while not self._stop.is_set():
             self._wake.wait(self.settings.poll)
             self._wake.clear()
             try:
                 while (room := self._room()) and not self._stop.is_set():
-                    owner, lease = self.settings.owner, self.settings.lease
-                    claims = self.bench.database.write(lambda c, room=room: runs.claim(c, owner, clock.now(), lease, room))  # type: ignore[misc]
+                    claims = self._claim(room)
                     if not claims:
                         break
                     for claim in claims:
@@ -102,6 +101,14 @@ class Engine:
             except Exception:
                 log.exception("runs could not be claimed")
                 self._stop.wait(2)
+
+    def _claim(self, room: int) -> list[Claim]:
+        now, settings = self.bench.house.clock.now(), self.settings
+        return self.bench.database.write(lambda connection: runs.claim(connection, settings.owner, now, settings.lease, room))
+
+    def _renew(self, held: list[Claim]) -> None:
+        until = self.bench.house.clock.now() + self.settings.lease
+        self.bench.database.write(lambda connection: runs.renew(connection, held, until))
 
     def _room(self) -> int:
         with self._lock:
@@ -121,13 +128,11 @@ class Engine:
                 self._wake.set()
 
     def _keep_leases(self) -> None:
-        clock = self.bench.house.clock
         while not self._stop.wait(self.settings.lease / 3000):
             with self._lock:
                 held = list(self._active.values())
             if held:
                 try:
-                    until = clock.now() + self.settings.lease
-                    self.bench.database.write(lambda c, held=held, until=until: runs.renew(c, held, until))  # type: ignore[misc]
+                    self._renew(held)
                 except StoreFailed as error:
                     log.error("leases could not be kept: %s", error)

@@ -60,7 +60,9 @@ class Folder:
             stat = path.stat()
             stamp = (stat.st_mtime_ns, stat.st_size)
             if stat.st_size > self.largest:
-                self.problems[path.name] = f"{path.name} has {stat.st_size / 1e6:.0f} MB; the limit is {self.largest / 1e6:.0f} MB (setting max_bytes). It was left where it is."
+                self.problems[path.name] = (
+                    f"{path.name} has {stat.st_size / 1e6:.0f} MB; the limit is {self.largest / 1e6:.0f} MB (setting max_bytes). It was left where it is."
+                )
                 self._taken[path.name] = stamp
                 return 0
             data = path.read_bytes()

@@ -36,7 +36,13 @@ class ChatSettings:
 class ChatModel:
     """A language model behind an HTTP server. Calls are safe from several threads at once."""
 
-    def __init__(self, settings: ChatSettings, name: str | None = None, transport: httpx.BaseTransport | None = None, sleep: Callable[[float], None] = time.sleep) -> None:
+    def __init__(
+        self,
+        settings: ChatSettings,
+        name: str | None = None,
+        transport: httpx.BaseTransport | None = None,
+        sleep: Callable[[float], None] = time.sleep,
+    ) -> None:
         self.settings = settings
         self.name = name or settings.model
         limits = httpx.Limits(max_connections=settings.at_once, max_keepalive_connections=settings.at_once)

@@ -50,7 +50,7 @@ def _line_words(text: str, sure: float, pieces: Any, scale: float) -> list[Word]
     found: list[Word] = []
     at = 0
     for token in wanted:
-        group = []
+        group: list[Any] = []
         while at < len(parts) and len("".join(part[0] for part in group)) < len(token):
             group.append(parts[at])
             at += 1

@@ -12,7 +12,7 @@ import resource
 import struct
 import sys
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import IO, Any
 
 from metrikon.core.documents.model import to_bytes
 from metrikon.core.values.exact import dumps, loads
@@ -20,13 +20,13 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.registry import picture, read
 
 
-def send(stream: BinaryIO, data: bytes) -> None:
+def send(stream: IO[bytes], data: bytes) -> None:
     """Write one frame."""
     stream.write(struct.pack(">I", len(data)) + data)
     stream.flush()
 
 
-def receive(stream: BinaryIO) -> bytes | None:
+def receive(stream: IO[bytes]) -> bytes | None:
     """Read one frame; None at the end of the stream."""
     head = stream.read(4)
     if len(head) < 4:
@@ -41,7 +41,9 @@ def handle(request: dict[str, Any]) -> bytes:
     limits = Limits(**request.get("limits") or {})
     path = Path(request["path"])
     if path.stat().st_size > limits.max_bytes:
-        raise Refused("too-large", f"The file has {path.stat().st_size / 1e6:.1f} MB; the limit is {limits.max_bytes / 1e6:.1f} MB (setting max_bytes).")
+        raise Refused(
+            "too-large", f"The file has {path.stat().st_size / 1e6:.1f} MB; the limit is {limits.max_bytes / 1e6:.1f} MB (setting max_bytes)."
+        )
     data = path.read_bytes()
     if request["op"] == "picture":
         return picture(data, int(request["page"]), float(request["turned"]), int(request["dots"]))

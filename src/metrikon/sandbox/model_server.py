@@ -1,9 +1,9 @@
 """The stand-in model server: speaks chat completions, counts tokens, and misbehaves when told to.
 
-    POST /v1/chat/completions     answers any prompt that carries a document and a schema
-    GET  /v1/models               its one model, "stand-in"
-    POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds}
-    GET  /misbehave               what is set, and how many calls came
+POST /v1/chat/completions     answers any prompt that carries a document and a schema
+GET  /v1/models               its one model, "stand-in"
+POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds}
+GET  /misbehave               what is set, and how many calls came
 """
 
 from __future__ import annotations
@@ -183,7 +183,13 @@ def _changed(kind: str, answer: dict[str, Any], dice: random.Random) -> dict[str
         answer[name] = [answer[name]]
     else:
         old = answer[name]
-        answer[name] = round(float(old) + 137.31, 2) if isinstance(old, int | float) else "2019-02-11" if "date" in name else f"QX-{dice.randrange(10000, 99999)}"
+        answer[name] = (
+            round(float(old) + 137.31, 2)
+            if isinstance(old, int | float)
+            else "2019-02-11"
+            if "date" in name
+            else f"QX-{dice.randrange(10000, 99999)}"
+        )
     return answer
 
 

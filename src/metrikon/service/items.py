@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from flask import Response, g, request
 from flask_openapi3 import APIBlueprint, Tag
+from sqlalchemy import select
 
 from metrikon.app.assemble import App
 from metrikon.service.problems import Problem
@@ -26,7 +27,6 @@ from metrikon.service.views import (
 )
 from metrikon.store import journal, listing
 from metrikon.store.tables import items, records, runs
-from sqlalchemy import select
 
 IDENTITY_HEADER = "Idempotency-Key"
 
@@ -71,7 +71,9 @@ def blueprint(app: App) -> APIBlueprint:
     def list_runs(query: RunQuery) -> Response:
         """Runs, newest first."""
         with app.database.reading() as connection:
-            page = listing.run_page(connection, flow=query.flow, states=states(query.state), item_id=query.item, cursor=query.cursor, most=query.limit)
+            page = listing.run_page(
+                connection, flow=query.flow, states=states(query.state), item_id=query.item, cursor=query.cursor, most=query.limit
+            )
         return reply(RunPage(items=[RunView(**row) for row in page.rows], next=page.following))
 
     @api.get("/api/runs/<string:id>", responses={200: RunDetail}, operation_id="getRun")

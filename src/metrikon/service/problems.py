@@ -109,4 +109,6 @@ def install(app: Flask) -> None:
     @app.errorhandler(Exception)
     def _any(error: Exception) -> Response:
         log.exception("%s %s", request.method, request.path)
-        return respond(500, "error", f"The service met an error it did not expect ({type(error).__name__}). It is in the service's log; nothing was lost.")
+        return respond(
+            500, "error", f"The service met an error it did not expect ({type(error).__name__}). It is in the service's log; nothing was lost."
+        )

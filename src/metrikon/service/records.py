@@ -67,16 +67,23 @@ def blueprint(app: App) -> APIBlueprint:
     @api.get("/api/records/<string:id>", responses={200: RecordDetail}, operation_id="getRecord")
     def get_record(path: IdPath) -> Response:
         """A record with the evidence of every value."""
+        return _shown(path.id)
+
+    def _shown(record_id: str) -> Response:
         with app.database.reading() as connection:
-            row = records.get(connection, path.id)
+            row = records.get(connection, record_id)
             if row is None:
-                raise Problem(404, "not-there", f"There is no record {path.id}.")
+                raise Problem(404, "not-there", f"There is no record {record_id}.")
             name = connection.execute(select(items.c.name).where(items.c.id == row["item_id"])).scalar_one()
-            sent = connection.execute(select(deliveries).where(deliveries.c.run_id == row["run_id"]).order_by(deliveries.c.path).limit(2000)).mappings().all()
+            sent = (
+                connection.execute(select(deliveries).where(deliveries.c.run_id == row["run_id"]).order_by(deliveries.c.path).limit(2000))
+                .mappings()
+                .all()
+            )
             following = connection.execute(
                 select(records_table.c.id)
-                .where(records_table.c.state == "waits", records_table.c.id != path.id)
-                .order_by(records_table.c.id < path.id, records_table.c.id)
+                .where(records_table.c.state == "waits", records_table.c.id != record_id)
+                .order_by(records_table.c.id < record_id, records_table.c.id)
                 .limit(1)
             ).scalar()
         kind, _ = app.catalog.record_type(row["record_type"], row["type_version"])
@@ -88,19 +95,20 @@ def blueprint(app: App) -> APIBlueprint:
         """What the checks would say with these values; nothing is kept."""
         reading = app.answers.check(path.id, body.values)
         found = all_findings.as_json(reading.findings)
-        return reply(CheckView(values=reading.record, evidence=evidences.as_json(reading.evidence), findings=found))
+        view = {"values": reading.record, "evidence": evidences.as_json(reading.evidence), "findings": found}
+        return reply(CheckView.model_validate(view))
 
     @api.post("/api/records/<string:id>/approve", responses={200: RecordDetail}, operation_id="approveRecord")
     def approve(path: IdPath, body: ApproveBody) -> Response:
         """Approve a record, corrected if values are given; its run goes on."""
         app.answers.approve(path.id, body.values, str(g.person), body.comment)
-        return get_record(path)
+        return _shown(path.id)
 
     @api.post("/api/records/<string:id>/refuse", responses={200: RecordDetail}, operation_id="refuseRecord")
     def refuse(path: IdPath, body: RefuseBody) -> Response:
         """Refuse a record with a reason; nothing of it is written."""
         app.answers.refuse(path.id, str(g.person), body.comment)
-        return get_record(path)
+        return _shown(path.id)
 
     return api
 
@@ -133,7 +141,9 @@ def _csv(app: App, kind: RecordType, query: CsvQuery) -> Iterator[str]:
     cursor = ""
     while True:
         with app.database.reading() as connection:
-            page = listing.record_page(connection, record_type=kind.name, states=states(query.state), search=query.q, sort="id", cursor=cursor, most=200)
+            page = listing.record_page(
+                connection, record_type=kind.name, states=states(query.state), search=query.q, sort="id", cursor=cursor, most=200
+            )
         for row in page.rows:
             first = [row["id"], row["state"], row["item_name"], *(get(row["values"], each.shape) for each in header)]
             for part in (get(row["values"], pointer) if pointer else None) or [{}]:

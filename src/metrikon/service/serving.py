@@ -32,7 +32,7 @@ class Server:
             channel_timeout=60,
             connection_limit=500,
         )
-        self.port = int(self._server.effective_port)  # type: ignore[union-attr]
+        self.port = int(self._server.effective_port)
         self.url = f"http://{settings.host}:{self.port}"
 
     def run(self, ready: Callable[[], None] = lambda: None) -> None:

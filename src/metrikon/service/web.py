@@ -30,7 +30,9 @@ class _ExactJson(DefaultJSONProvider):
 
 
 CONSOLE = Path(__file__).parent / "console_files"
-_POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+_POLICY = (
+    "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+)
 _NO_CONSOLE = "<!doctype html><title>Metrikon</title><p>The console is not built. Run <code>make setup</code>; the API works without it."
 
 

@@ -94,7 +94,10 @@ def _once_more(connection: Connection, each: Wanted, at: int) -> None:
 def due(connection: Connection, now: int, most: int = 5000) -> dict[str, list[dict[str, Any]]]:
     """Rows that can be written now, by destination, oldest first."""
     query = (
-        select(deliveries).where(deliveries.c.state == "to do", deliveries.c.not_before <= now).order_by(deliveries.c.begun_at, deliveries.c.key).limit(most)
+        select(deliveries)
+        .where(deliveries.c.state == "to do", deliveries.c.not_before <= now)
+        .order_by(deliveries.c.begun_at, deliveries.c.key)
+        .limit(most)
     )
     found: dict[str, list[dict[str, Any]]] = {}
     for row in connection.execute(query).mappings():

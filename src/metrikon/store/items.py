@@ -38,9 +38,7 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
 
     Equal content under another identity is a likely repeat: its run is held until a person says so.
     """
-    same = select(items.c.id).where(
-        items.c.flow == arrival.flow, items.c.intake == arrival.intake, items.c.identity == arrival.identity
-    )
+    same = select(items.c.id).where(items.c.flow == arrival.flow, items.c.intake == arrival.intake, items.c.identity == arrival.identity)
     known = connection.execute(same).scalar()
     if known is not None:
         run = connection.execute(select(runs.c.id, runs.c.state).where(runs.c.item_id == known).order_by(runs.c.id).limit(1)).one()

@@ -23,7 +23,9 @@ class Page:
     following: str | None
 
 
-def item_page(connection: Connection, *, flow: str = "", states: tuple[str, ...] = (), search: str = "", since: int = 0, cursor: str = "", most: int = PAGE) -> Page:
+def item_page(
+    connection: Connection, *, flow: str = "", states: tuple[str, ...] = (), search: str = "", since: int = 0, cursor: str = "", most: int = PAGE
+) -> Page:
     """Items with their latest run and the title of their record."""
     newest = select(func.max(runs.c.id)).where(runs.c.item_id == items.c.id).correlate(items).scalar_subquery()
     query = (
@@ -49,7 +51,9 @@ def item_page(connection: Connection, *, flow: str = "", states: tuple[str, ...]
         query = query.where(items.c.received_at >= since)
     if search:
         pattern = _pattern(search)
-        query = query.where(or_(func.lower(items.c.name).like(pattern, escape="\\"), records.c.words.like(pattern, escape="\\"), items.c.id == search))
+        query = query.where(
+            or_(func.lower(items.c.name).like(pattern, escape="\\"), records.c.words.like(pattern, escape="\\"), items.c.id == search)
+        )
     if cursor:
         query = query.where(items.c.id < cursor)
     return _paged(connection, query.order_by(items.c.id.desc()), most, "id")
@@ -79,7 +83,14 @@ SORTED = {"id": records.c.id, "title": records.c.title, "state": records.c.state
 
 
 def record_page(
-    connection: Connection, *, record_type: str = "", states: tuple[str, ...] = (), search: str = "", sort: str = "-id", cursor: str = "", most: int = PAGE
+    connection: Connection,
+    *,
+    record_type: str = "",
+    states: tuple[str, ...] = (),
+    search: str = "",
+    sort: str = "-id",
+    cursor: str = "",
+    most: int = PAGE,
 ) -> Page:
     """Records with their values. `sort`: a column of `SORTED`, with "-" before it for descending.
 
@@ -140,7 +151,7 @@ def counts_since(connection: Connection, since: int) -> list[dict[str, Any]]:
 
 def state_counts(connection: Connection) -> dict[str, int]:
     """How many runs stand in each state."""
-    return {state: count for state, count in connection.execute(select(runs.c.state, func.count()).group_by(runs.c.state)).all()}
+    return dict(connection.execute(select(runs.c.state, func.count()).group_by(runs.c.state)).all())
 
 
 def spending_since(connection: Connection, since: int) -> list[tuple[str, int, int, int]]:

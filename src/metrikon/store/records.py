@@ -62,7 +62,9 @@ def claim_key(connection: Connection, record_type: str, key: str, item_id: str, 
     row = {"record_type": record_type, "key": key, "item_id": item_id, "record_id": record_id}
     connection.execute(upsert(claims).values(row).on_conflict_do_nothing())
     holder = connection.execute(
-        select(claims.c.item_id, items.c.name).join(items, items.c.id == claims.c.item_id).where(claims.c.record_type == record_type, claims.c.key == key)
+        select(claims.c.item_id, items.c.name)
+        .join(items, items.c.id == claims.c.item_id)
+        .where(claims.c.record_type == record_type, claims.c.key == key)
     ).one()
     return None if holder.item_id == item_id else str(holder.name)
 

@@ -85,7 +85,11 @@ def wake(connection: Connection, run_ids: Sequence[str], at: int) -> None:
     """Make waiting runs due; a run that is being worked on notices by itself."""
     for start in range(0, len(run_ids), 500):
         part = run_ids[start : start + 500]
-        connection.execute(update(runs).where(runs.c.id.in_(part), runs.c.state.in_(("waiting", "parked", "review"))).values(state="ready", wake_at=at, changed_at=at))
+        connection.execute(
+            update(runs)
+            .where(runs.c.id.in_(part), runs.c.state.in_(("waiting", "parked", "review")))
+            .values(state="ready", wake_at=at, changed_at=at)
+        )
     changes.note(connection, "run", run_ids, at)
 
 

@@ -6,6 +6,7 @@ unit is the point (1/72 inch), for a picture the pixel. Word numbers count withi
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import cached_property
 
 import msgspec
@@ -113,9 +114,9 @@ class Document(msgspec.Struct, frozen=True, dict=True):
     form: int = FORM
 
 
-def union(boxes: object) -> Box:
+def union(boxes: Iterable[Box]) -> Box:
     """The smallest box around all of them; at least one is needed."""
-    x0, y0, x1, y1 = zip(*boxes, strict=True)  # type: ignore[call-overload]
+    x0, y0, x1, y1 = zip(*boxes, strict=True)
     return (min(x0), min(y0), max(x1), max(y1))
 
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from metrikon.core.documents.columns import Columns, figure_cell, find_columns, has_figure, split_by_columns
 from metrikon.core.documents.model import Cell, Line, Page, Segment, Table
@@ -236,7 +237,7 @@ def _cell(page: Page, numbers: list[int]) -> Cell:
 def _joined(page: Page, numbers: list[int]) -> str:
     """The words of a cell; one that ends in a hyphen at the end of its line runs on."""
     text = page.words[numbers[0]].text
-    for before, number in zip(numbers, numbers[1:], strict=False):
+    for before, number in pairwise(numbers):
         word = page.words[number]
         wraps = text.endswith("-") and len(text) > 1 and text[-2].isalpha() and word.y0 > page.words[before].y0 + 2
         text += word.text if wraps else f" {word.text}"

@@ -30,9 +30,7 @@ class Reading:
     notes: list[Finding] = field(default_factory=list)
 
 
-def settle(
-    kind: RecordType, answer: str, index: Index, given: Mapping[str, Place] | None = None, sure: Mapping[str, float] | None = None
-) -> Reading:
+def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Place] | None = None, sure: Mapping[str, float] | None = None) -> Reading:
     """The reading that an answer stands for. Raises `NotUnderstood` when it holds no JSON."""
     parsed = parse_answer(answer)
     coercion = Coercion(kind, index)

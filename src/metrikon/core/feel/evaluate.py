@@ -214,7 +214,7 @@ def _compare(sign: str, left: Any, right: Any) -> bool | None:
     if sign in ("=", "!="):
         if left is not None and right is not None and _kind(left) != _kind(right):
             return None
-        return (left == right) == (sign == "=")
+        return bool(left == right) is (sign == "=")
     if left is None or right is None or _kind(left) != _kind(right) or isinstance(left, bool | list | dict):
         return None
     return bool({"<": left < right, "<=": left <= right, ">": left > right, ">=": left >= right}[sign])

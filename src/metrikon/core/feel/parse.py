@@ -38,7 +38,7 @@ def parse(text: str) -> Any:
     except UnexpectedEOF as error:
         raise BadExpression(f"The expression {text!r} ends too early.") from error
     except UnexpectedCharacters as error:
-        raise BadExpression(f"{text!r}: the character {text[error.pos_in_stream]!r} at {error.column} cannot stand there.") from error
+        raise BadExpression(f"{text!r}: the character {text[error.pos_in_stream or 0]!r} at {error.column} cannot stand there.") from error
     except UnexpectedInput as error:
         word = str(getattr(error, "token", ""))
         raise BadExpression(f"{text!r}: {word!r} at {getattr(error, 'column', 1)} cannot stand there.") from error

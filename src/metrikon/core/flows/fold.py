@@ -205,7 +205,13 @@ def _choose(state: State, frame: Frame, choose: Choose, path: str) -> tuple[Stat
             holds = case.null_means
         if not isinstance(holds, bool):
             what = f"{', '.join(missing)} has no value" if missing else "it is neither true nor false"
-            return _parked(state, path, frame, step, f"The condition {case.when!r} came out null: {what}. Correct the record, or say in the flow what null means.")
+            return _parked(
+                state,
+                path,
+                frame,
+                step,
+                f"The condition {case.when!r} came out null: {what}. Correct the record, or say in the flow what null means.",
+            )
         if holds:
             return _enter(state, frame, f"{path}[{number + 1}]/", tuple(case.steps))
     if not choose.otherwise:
@@ -227,7 +233,9 @@ def _each(state: State, frame: Frame, each: Each, path: str) -> tuple[State, tup
         return _parked(state, path, frame, step, f"The list could not be worked out: {error}")
     if not isinstance(items, list):
         names = ", ".join(missing)
-        return _parked(state, path, frame, step, f"There is no list to go through: {names or each.of} has no value. Correct the record, then continue.")
+        return _parked(
+            state, path, frame, step, f"There is no list to go through: {names or each.of} has no value. Correct the record, then continue."
+        )
     if len(items) > MOST_ELEMENTS:
         return _parked(state, path, frame, step, f"The list has {len(items)} elements; at most {MOST_ELEMENTS} are gone through.")
     if not items:

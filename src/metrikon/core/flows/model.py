@@ -53,5 +53,3 @@ class Flow(Form):
     intakes: list[Intake] = Field(..., min_length=1)
     destinations: dict[str, Destination] = Field(default_factory=dict)
     steps: list[Step] = Field(..., min_length=1)
-
-

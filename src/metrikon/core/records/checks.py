@@ -52,13 +52,14 @@ def required(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]
 def _plain(error: Any) -> str:
     """The message of a failed schema rule without the library's quoting of the whole record."""
     value = str(error.instance)[:60]
-    return {
+    told: dict[Any, str] = {
         "type": f"{value!r} is not of type {error.validator_value}.",
         "enum": f"{value!r} is none of {', '.join(map(str, error.validator_value))}."
         if isinstance(error.validator_value, list)
         else error.message[:160],
         "pattern": f"{value!r} does not have the form {error.validator_value}.",
-    }.get(error.validator, error.message[:160])
+    }
+    return told.get(error.validator, str(error.message)[:160])
 
 
 def dates(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:

@@ -10,7 +10,42 @@ from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.records.types import Field
 from metrikon.core.values.text import fold, folded_words
 
-_FORMS = set("ltd limited llp plc inc llc corp co gmbh kg ag ohg ek e.k ug sarl s.a.r.l sas s.a.s sa scea eurl bv b.v vof v.o.f nv n.v bvba srl spa sons cooperative cooperatief".split())
+_FORMS = {
+    "ltd",
+    "limited",
+    "llp",
+    "plc",
+    "inc",
+    "llc",
+    "corp",
+    "co",
+    "gmbh",
+    "kg",
+    "ag",
+    "ohg",
+    "ek",
+    "e.k",
+    "ug",
+    "sarl",
+    "s.a.r.l",
+    "sas",
+    "s.a.s",
+    "sa",
+    "scea",
+    "eurl",
+    "bv",
+    "b.v",
+    "vof",
+    "v.o.f",
+    "nv",
+    "n.v",
+    "bvba",
+    "srl",
+    "spa",
+    "sons",
+    "cooperative",
+    "cooperatief",
+}
 _SITE = re.compile(r"(?:www\.|https?://|@)([a-z0-9-]+(?:\.[a-z0-9-]+)*)\.[a-z]{2,8}", re.IGNORECASE)
 _PARTS = re.compile(r"\s+[·|•]\s+|\s{2,}|,\s")
 _TO = {"bill to", "invoice to", "sold to", "ship to", "deliver to", "rechnung an", "an", "facture a", "client", "factuur aan", "to", "customer"}

@@ -1,0 +1,1 @@
+"""Alembic's folder: how the tables came to be what they are."""
