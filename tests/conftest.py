@@ -1,0 +1,87 @@
+"""What tests share: the demo's record type and flow, a house in a folder of its own, a running service."""
+
+from __future__ import annotations
+
+import logging
+import os
+import secrets
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
+from metrikon.client import Client
+from metrikon.core.records.types import RecordType, record_type
+from metrikon.core.values.exact import loads
+from metrikon.demo import scenario
+from metrikon.sandbox.model_server import ModelServer
+from metrikon.service.auth import add_token, set_password
+from metrikon.service.serving import Server
+
+from tests.helpers import Running
+
+SEED = int(os.environ.get("METRIKON_TEST_SEED") or secrets.randbelow(10**6))
+
+
+def pytest_report_header() -> str:
+    return f"invented invoices: seed {SEED} (METRIKON_TEST_SEED={SEED} draws the same again)"
+
+
+@pytest.fixture(autouse=True)
+def _quiet() -> None:
+    logging.getLogger("metrikon").setLevel(logging.CRITICAL)
+
+
+@pytest.fixture(scope="session")
+def seed() -> int:
+    return SEED
+
+
+@pytest.fixture(scope="session")
+def invoice() -> RecordType:
+    return record_type(loads(scenario.invoice_type()), "invoice")
+
+
+@pytest.fixture
+def stand_in() -> Iterator[ModelServer]:
+    server = ModelServer().start()
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def house(tmp_path: Path) -> Iterator[Callable[..., App]]:
+    """Makes houses that know the demo's record type and flow; they are closed afterwards."""
+    made: list[App] = []
+
+    def make(name: str = "home", *, flow: str | None = None, **settings: object) -> App:
+        app = App(Settings(home=tmp_path / name, stop_seconds=5, **settings))  # type: ignore[arg-type]
+        made.append(app)
+        app.catalog.put_record_type("invoice", scenario.invoice_type())
+        app.catalog.put_flow(flow or scenario.flow_text())
+        return app
+
+    yield make
+    for app in made:
+        if app.database._thread.is_alive():
+            app.close()
+
+
+@pytest.fixture
+def running(house: Callable[..., App]) -> Iterator[Callable[..., Running]]:
+    """Starts services on loopback; they are stopped afterwards."""
+    started: list[Server] = []
+
+    def start(name: str = "home", **settings: object) -> Running:
+        app = house(name, port=0, **settings)
+        set_password(app, "gardener", "glasshouse lane")
+        _, token = add_token(app, "tests")
+        server = Server(app)
+        server.start()
+        started.append(server)
+        return Running(app, server.url, Client(server.url, token), token)
+
+    yield start
+    for server in started:
+        server.close()

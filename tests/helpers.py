@@ -1,0 +1,90 @@
+"""Helpers of the tests: small, with a name that says what they do."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from metrikon.app.assemble import App
+from metrikon.client import Client
+from metrikon.core.documents.lines import in_lines
+from metrikon.core.documents.model import Document, Page, Word
+from metrikon.core.documents.tables import find_tables
+from metrikon.store import listing
+from metrikon.store.tables import deliveries, runs
+from sqlalchemy import select
+
+MOVING = ("ready", "running", "waiting")
+HEIGHT, WIDE = 10.0, 5.0  # of a line of print, and of one character, in made-up pages
+
+
+@dataclass
+class Running:
+    """A service on loopback, with a client that may come in."""
+
+    app: App
+    url: str
+    client: Client
+    token: str
+
+
+def typed_page(text: str, number: int = 1) -> Page:
+    """A page as a typewriter would print it: each character as wide as any other, one line under the other."""
+    words = []
+    for row, line in enumerate(text.splitlines()):
+        at = 0
+        for part in line.split(" "):
+            if part:
+                x, y = 20 + at * WIDE, 20 + row * HEIGHT * 1.4
+                words.append(Word(part, x, y, x + len(part) * WIDE, y + HEIGHT))
+            at += len(part) + 1
+    ordered, lines = in_lines(words)
+    return Page(number, 600, 800, "text", ordered, lines)
+
+
+def typed_document(*texts: str) -> Document:
+    """A document of typed pages, with its tables."""
+    pages = tuple(typed_page(text, number) for number, text in enumerate(texts, 1))
+    return Document("0" * 64, "pdf", pages, find_tables(pages))
+
+
+def eventually(holds: Callable[[], Any], seconds: float = 30.0, pause: float = 0.05) -> Any:
+    """Wait until something holds; its value. Fails when it does not come to hold in time."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        value = holds()
+        if value:
+            return value
+        time.sleep(pause)
+    raise AssertionError(f"it did not come to hold within {seconds:g} seconds")
+
+
+def states(app: App) -> dict[str, int]:
+    with app.database.reading() as connection:
+        return listing.state_counts(connection)
+
+
+def run_state(app: App, run_id: str) -> tuple[str, str]:
+    """State and reason of a run."""
+    with app.database.reading() as connection:
+        row = connection.execute(select(runs.c.state, runs.c.reason).where(runs.c.id == run_id)).one()
+    return row.state, row.reason
+
+
+def at_rest(app: App, count: int, seconds: float = 60.0) -> dict[str, int]:
+    """Wait until so many runs are there and none moves; how many stand in each state."""
+
+    def still() -> dict[str, int] | None:
+        now = states(app)
+        return now if sum(now.values()) >= count and not any(now.get(state) for state in MOVING) else None
+
+    found: dict[str, int] = eventually(still, seconds)
+    return found
+
+
+def delivered(app: App) -> dict[str, str]:
+    """State of every delivery, by key."""
+    with app.database.reading() as connection:
+        return {row.key: row.state for row in connection.execute(select(deliveries.c.key, deliveries.c.state))}
