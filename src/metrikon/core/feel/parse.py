@@ -41,6 +41,8 @@ def parse(text: str) -> Any:
         raise BadExpression(f"{text!r}: the character {text[error.pos_in_stream or 0]!r} at {error.column} cannot stand there.") from error
     except UnexpectedInput as error:
         word = str(getattr(error, "token", ""))
+        if not word:
+            raise BadExpression(f"The expression {text!r} ends too early.") from error
         raise BadExpression(f"{text!r}: {word!r} at {getattr(error, 'column', 1)} cannot stand there.") from error
 
 
