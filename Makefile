@@ -9,6 +9,9 @@ AS_ROOT := $(if $(filter 0,$(shell id -u)),,sudo)
 NODE_CHECK := const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 20 || (a === 20 && b >= 19) ? 0 : 1)
 NODE_FIRST := $(shell node -e '$(NODE_CHECK)' 2>/dev/null || echo "$(CURDIR)/$(BIN):")
 export PATH := $(NODE_FIRST)$(PATH)
+ifneq ($(NODE_FIRST),)
+export NODE_OPTIONS := --use-system-ca  # trust what the machine trusts
+endif
 
 .PHONY: setup demo demo-documents demo-layouts test bench lint console docs clean
 

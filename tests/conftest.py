@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.client import Client
@@ -18,7 +19,6 @@ from metrikon.demo import scenario
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.service.auth import add_token, set_password
 from metrikon.service.serving import Server
-
 from tests.helpers import Running
 
 SEED = int(os.environ.get("METRIKON_TEST_SEED") or secrets.randbelow(10**6))

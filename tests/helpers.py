@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from sqlalchemy import select
+
 from metrikon.app.assemble import App
 from metrikon.client import Client
 from metrikon.core.documents.lines import in_lines
@@ -14,7 +16,6 @@ from metrikon.core.documents.model import Document, Page, Word
 from metrikon.core.documents.tables import find_tables
 from metrikon.store import listing
 from metrikon.store.tables import deliveries, runs
-from sqlalchemy import select
 
 MOVING = ("ready", "running", "waiting")
 HEIGHT, WIDE = 10.0, 5.0  # of a line of print, and of one character, in made-up pages

@@ -5,8 +5,9 @@ from __future__ import annotations
 import ast
 from pathlib import Path
 
-import metrikon
 import pytest
+
+import metrikon
 
 ROOT = Path(metrikon.__file__).parent
 LAYERS = {

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from hypothesis import given
 from hypothesis import strategies as st
+
 from metrikon.core.documents.lines import in_lines
 from metrikon.core.documents.model import Word, from_bytes, to_bytes, words_box
 from metrikon.core.documents.text import document_text
-
 from tests.helpers import typed_document, typed_page
 
 TABLE = """

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.prompt import messages
@@ -17,7 +18,6 @@ from metrikon.core.extraction.settle import checked_again, settle
 from metrikon.core.records.checks import business_key
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType
-
 from tests.helpers import typed_document
 
 CASES = json.loads(Path(__file__).with_name("answers.json").read_text("utf-8"))

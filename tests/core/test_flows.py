@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+
 from metrikon.core.flows.fold import Again, Ask, Effect, Entry, Park, Perform, Settle, State, advance, todo
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.core.flows.verify import BadFlow, flow_from, verify
@@ -30,7 +31,12 @@ def lived(flow_yaml: str, entries: list[Entry]) -> tuple[State, list[Effect]]:
     return state, effects
 
 
-UP_TO_ROWS = [START, done("document", {"document": "f"}), done("invoice", {"id": "x", "record": RECORD}), done("checked", {"id": "x", "record": RECORD})]
+UP_TO_ROWS = [
+    START,
+    done("document", {"document": "f"}),
+    done("invoice", {"id": "x", "record": RECORD}),
+    done("checked", {"id": "x", "record": RECORD}),
+]
 ROWS = ["lines[1]/ledger_row", "lines[2]/ledger_row"]
 
 

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+
 from metrikon.core.values.dates import day_first, parse_date
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.core.values.numbers import currency_in, decimal_mark, parse_number
@@ -17,7 +18,7 @@ from metrikon.core.values.text import clean, fold
 from metrikon.demo.wording import printed_date, printed_number
 
 CASES = loads(Path(__file__).with_name("values.json").read_bytes())
-AMOUNTS = st.decimals(min_value=-10**9, max_value=10**9, places=2, allow_nan=False)
+AMOUNTS = st.decimals(min_value=-(10**9), max_value=10**9, places=2, allow_nan=False)
 
 
 @pytest.mark.parametrize(("text", "mark", "value"), CASES["numbers"])
@@ -43,7 +44,9 @@ def test_every_printed_amount_is_read_back(value: Decimal, style: str) -> None:
     assert parse_number(printed_number(value, style), mark) == value
 
 
-@given(st.dates(date(2000, 1, 1), date(2099, 12, 31)), st.sampled_from(["iso", "dots", "slashes", "words"]), st.sampled_from(["en", "de", "fr", "nl"]))
+@given(
+    st.dates(date(2000, 1, 1), date(2099, 12, 31)), st.sampled_from(["iso", "dots", "slashes", "words"]), st.sampled_from(["en", "de", "fr", "nl"])
+)
 def test_every_printed_date_is_read_back(value: date, style: str, language: str) -> None:
     assert parse_date(printed_date(value, style, language), True) == value
 

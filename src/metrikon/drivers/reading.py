@@ -56,8 +56,11 @@ class _Worker:
         self.process.kill()
         self.process.wait()
         for stream in (self.process.stdin, self.process.stdout):
-            if stream:
-                stream.close()
+            try:
+                if stream:
+                    stream.close()
+            except BrokenPipeError:
+                pass  # what was still to be sent has no one to read it
 
 
 class ReaderPool:

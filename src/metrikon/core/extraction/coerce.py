@@ -23,6 +23,7 @@ class Coercion:
         self.kind = kind
         self.index = index
         self.changes: list[str] = []
+        self.dropped: list[str] = []  # pointers of values that could not be used
 
     def record(self, answer: Any) -> dict[str, Any]:
         """The record an answer stands for; unknown names and blanks are left out."""
@@ -50,6 +51,7 @@ class Coercion:
     def _object(self, schema: Mapping[str, Any], value: Any, pointer: str) -> dict[str, Any] | None:
         if not isinstance(value, dict):
             self.changes.append(f"{pointer or '/'}: an object was expected; {_short(value)} was left out.")
+            self.dropped.append(pointer)
             return None
         names = {_key(name): name for name in schema["properties"]}
         found: dict[str, Any] = {}
@@ -73,15 +75,19 @@ class Coercion:
         return [row for row in rows if row not in (None, {})]
 
     def _leaf(self, schema: Mapping[str, Any], value: Any, pointer: str) -> Any:
+        if isinstance(value, list) and len(value) == 1:
+            value = value[0]
+            self.changes.append(f"{pointer}: a list of one was taken for its only element.")
+        if isinstance(value, dict | list):
+            self.changes.append(f"{pointer}: one value was expected; {_short(value)} was left out.")
+            self.dropped.append(pointer)
+            return None
         given = schema.get("type", "string")
         types = (given,) if isinstance(given, str) else tuple(given)
         if "number" in types or "integer" in types:
             return self._number(value, pointer)
         if "boolean" in types:
             return self._yes_no(value, pointer)
-        if isinstance(value, dict | list):
-            self.changes.append(f"{pointer}: a text was expected; {_short(value)} was left out.")
-            return None
         text = clean(f"{value:f}" if isinstance(value, Decimal) else str(value))
         if schema.get("format") == "date":
             return self._date(text, pointer)

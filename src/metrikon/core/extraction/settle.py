@@ -9,14 +9,16 @@ from typing import Any
 
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.ground import ground
-from metrikon.core.extraction.index import Index, Place
+from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
-from metrikon.core.records.pointers import escape
+from metrikon.core.records.pointers import escape, get, shape
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
+
+LABEL = 3  # letters a label needs to be looked for
 
 
 @dataclass(frozen=True)
@@ -41,8 +43,38 @@ def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Plac
         if pointer in evidence and least < evidence[pointer].sure:
             evidence[pointer] = _less_sure(evidence[pointer], least)
     notes = [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if parsed.cut_off else []
+    notes += [_unusable(kind, pointer) for pointer in coercion.dropped]
+    notes += left_out(kind, record, index)
     findings = notes + check_record(kind, record, evidence)
     return Reading(record, evidence, findings, (*parsed.changes, *coercion.changes), notes)
+
+
+def _unusable(kind: RecordType, pointer: str) -> Finding:
+    field = kind.by_shape.get(shape(pointer))
+    title = field.title if field else pointer or "The record"
+    return Finding("unusable", "stop", f"{title}: what the model gave cannot be used. Fill it in by hand.", (pointer,))
+
+
+def left_out(kind: RecordType, record: dict[str, Any], index: Index) -> list[Finding]:
+    """Fields without a value whose label stands at the start of a piece of print: they may have been overlooked."""
+    found = []
+    for each in kind.header:
+        if each.required or get(record, each.shape) is not None or "labels" not in each.ours:
+            continue
+        label = next((text for text in each.labels if len(squeezed(text)) >= LABEL and _starts_print(index, text)), None)
+        if label:
+            message = f"{each.title} was left out, though the document holds the words “{label}”."
+            found.append(Finding("left out", "stop", message, (each.shape,)))
+    return found
+
+
+def _starts_print(index: Index, label: str) -> bool:
+    for place in index.find_text(label):
+        page = index.pages[place.page]
+        line = page.lines[page.line_of[place.words[0]]]
+        if place.exact and any(segment.first == place.words[0] for segment in line.segments):
+            return True
+    return False
 
 
 def as_printed(record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> dict[str, Any]:

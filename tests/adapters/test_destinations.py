@@ -1,0 +1,193 @@
+"""Destinations: one contract for all, and what is particular to each."""
+
+from __future__ import annotations
+
+import sqlite3
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from openpyxl import load_workbook
+
+from metrikon.destinations.memory import MemoryDestination
+from metrikon.destinations.sql import SqlDestination
+from metrikon.destinations.xlsx import XlsxDestination
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row
+
+VALUES = {"Vendor": "Fernhill", "Line": 1, "Amount": Decimal("97.00"), "Date": "2026-03-04", "Due": None}
+
+
+def row(key: str, **changes: Any) -> Row:
+    return Row(key, {**VALUES, **changes})
+
+
+class Contract:
+    """What every destination does. Subclasses make one, and read back what it holds as {key: amount}."""
+
+    def make(self, folder: Path) -> Destination:
+        raise NotImplementedError
+
+    def held(self, folder: Path, made: Destination) -> dict[str, str]:
+        raise NotImplementedError
+
+    def test_rows_are_written_in_order_with_their_keys(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        receipts = made.write([row("b"), row("a", Amount=Decimal("0.10"))])
+        assert [(each.key, each.result) for each in receipts] == [("b", "written"), ("a", "written")]
+        assert self.held(tmp_path, made) == {"b": "97.00", "a": "0.10"}
+        assert list(self.held(tmp_path, made)) == ["b", "a"] or isinstance(made, SqlDestination)
+
+    def test_a_key_is_written_once_whatever_it_carries_later(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        again = self.make(tmp_path) if not isinstance(made, MemoryDestination) else made
+        receipts = again.write([row("a", Amount=Decimal(5)), row("b")])
+        assert [each.result for each in receipts] == ["there already", "written"]
+        assert self.held(tmp_path, again) == {"a": "97.00", "b": "97.00"}
+
+    def test_new_columns_are_added(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        made.write([row("b", Note="late frost")])
+        assert set(self.held(tmp_path, made)) == {"a", "b"}
+
+    @pytest.mark.parametrize("text", ["=1+1", "+44 20", "-5 %", "@SUM(A1)", "a\x00b\x0bc", "x" * 40_000, "🌱", "'); DROP TABLE rows;--"])
+    def test_no_text_is_taken_for_anything_but_text(self, text: str, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a", Vendor=text)])
+        assert self.held(tmp_path, made) == {"a": "97.00"}
+
+
+class TestMemory(Contract):
+    def make(self, folder: Path) -> Destination:
+        return MemoryDestination()
+
+    def held(self, folder: Path, made: Destination) -> dict[str, str]:
+        assert isinstance(made, MemoryDestination)
+        return {key: str(values["Amount"]) for key, values in made.rows.items()}
+
+    def test_it_fails_when_told_to(self, tmp_path: Path) -> None:
+        made = MemoryDestination()
+        made.fail_next = [Busy("later")]
+        with pytest.raises(Busy):
+            made.write([row("a")])
+        assert made.write([row("a")])[0].result == "written"
+
+
+class TestXlsx(Contract):
+    def make(self, folder: Path) -> Destination:
+        return XlsxDestination(folder / "ledger.xlsx", "Lines")
+
+    def sheet(self, folder: Path) -> Any:
+        return load_workbook(folder / "ledger.xlsx")["Lines"]
+
+    def held(self, folder: Path, made: Destination) -> dict[str, str]:
+        rows = list(self.sheet(folder).iter_rows(values_only=True))
+        heads = list(rows[0])
+        return {each[heads.index(KEY_COLUMN)]: f"{Decimal(str(each[heads.index('Amount')])):.2f}" for each in rows[1:]}
+
+    def test_a_formula_stays_text(self, tmp_path: Path) -> None:
+        self.make(tmp_path).write([row("a", Vendor="=HYPERLINK(1)")])
+        cell = self.sheet(tmp_path)["A2"]
+        assert (cell.data_type, cell.value) == ("s", "=HYPERLINK(1)")
+
+    def test_dates_and_figures_are_typed(self, tmp_path: Path) -> None:
+        self.make(tmp_path).write([row("a")])
+        sheet = self.sheet(tmp_path)
+        assert sheet["D2"].is_date
+        assert sheet["C2"].number_format == "#,##0.00"
+        assert sheet["E2"].value is None
+        assert sheet.column_dimensions["F"].hidden
+
+    @pytest.mark.parametrize("lock", [".~lock.ledger.xlsx#", "~$ledger.xlsx"])
+    def test_a_workbook_open_elsewhere_is_left_alone(self, lock: str, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        (tmp_path / lock).touch()
+        with pytest.raises(Busy, match="open in another program"):
+            made.write([row("b")])
+        (tmp_path / lock).unlink()
+        assert made.write([row("b")])[0].result == "written"
+
+    def test_a_workbook_changed_meanwhile_is_not_overwritten(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        made = XlsxDestination(tmp_path / "ledger.xlsx", "Lines")
+        made.write([row("a")])
+        loaded = made._loaded
+
+        def change_after_reading() -> Any:
+            found = loaded()
+            book = load_workbook(tmp_path / "ledger.xlsx")
+            book["Lines"]["A9"] = "by hand"
+            book.save(tmp_path / "ledger.xlsx")
+            return found
+
+        monkeypatch.setattr(made, "_loaded", change_after_reading)
+        with pytest.raises(Busy, match="changed by someone else"):
+            made.write([row("b")])
+        monkeypatch.undo()
+        made.write([row("b")])
+        assert self.sheet(tmp_path)["A9"].value == "by hand"
+
+    def test_what_a_person_changed_stays(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        book = load_workbook(tmp_path / "ledger.xlsx")
+        book["Lines"]["A2"] = "Fernhill (paid)"
+        book.save(tmp_path / "ledger.xlsx")
+        made.write([row("a"), row("b")])
+        assert self.sheet(tmp_path)["A2"].value == "Fernhill (paid)"
+
+    def test_a_file_that_is_no_workbook_is_not_touched(self, tmp_path: Path) -> None:
+        (tmp_path / "ledger.xlsx").write_text("not a workbook")
+        with pytest.raises(Broken, match="no workbook"):
+            self.make(tmp_path).write([row("a")])
+        assert (tmp_path / "ledger.xlsx").read_text() == "not a workbook"
+
+    def test_a_save_that_fails_leaves_the_old_file_whole(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        made = XlsxDestination(tmp_path / "ledger.xlsx", "Lines")
+        made.write([row("a")])
+
+        def full(*_: object) -> None:
+            raise OSError(28, "No space left on device")
+
+        monkeypatch.setattr("metrikon.destinations.xlsx.os.fsync", full)
+        with pytest.raises(Busy, match="No space left"):
+            made.write([row("b")])
+        assert self.held(tmp_path, made) == {"a": "97.00"}
+        assert [path.name for path in tmp_path.iterdir()] == ["ledger.xlsx"]
+
+
+class TestSqlite(Contract):
+    def make(self, folder: Path) -> Destination:
+        return SqlDestination(f"sqlite:///{folder / 'ledger.db'}", "rows")
+
+    def held(self, folder: Path, made: Destination) -> dict[str, str]:
+        with sqlite3.connect(folder / "ledger.db") as connection:
+            return dict(connection.execute(f"SELECT {KEY_COLUMN}, amount FROM rows ORDER BY rowid").fetchall())
+
+    def test_amounts_are_texts_not_floats(self, tmp_path: Path) -> None:
+        self.make(tmp_path).write([row("a", Amount=Decimal("0.30"))])
+        with sqlite3.connect(tmp_path / "ledger.db") as connection:
+            assert connection.execute("SELECT amount, typeof(amount) FROM rows").fetchone() == ("0.30", "text")
+
+    def test_a_locked_database_is_busy(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        other = sqlite3.connect(tmp_path / "ledger.db", isolation_level=None)
+        other.execute("BEGIN IMMEDIATE")
+        with pytest.raises(Busy, match="locked"):
+            made.write([row("b")])
+        other.execute("ROLLBACK")
+        other.close()
+        assert made.write([row("b")])[0].result == "written"
+
+    def test_a_table_of_somebody_else_is_not_written_to(self, tmp_path: Path) -> None:
+        with sqlite3.connect(tmp_path / "ledger.db") as connection:
+            connection.execute("CREATE TABLE rows (vendor TEXT)")
+        with pytest.raises(Broken, match=KEY_COLUMN):
+            self.make(tmp_path).write([row("a")])
+
+    def test_a_database_that_is_none_is_told(self, tmp_path: Path) -> None:
+        with pytest.raises(Broken, match="URL"):
+            SqlDestination("nothing://x", "rows")
