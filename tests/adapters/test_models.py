@@ -17,7 +17,7 @@ from metrikon.drivers.extract import extract
 from metrikon.models.chat import ChatModel, ChatSettings
 from metrikon.models.pattern import PatternModel
 from metrikon.models.replay import ReplayModel
-from metrikon.ports.model import Model, ModelDown, ModelRefused, ModelRequest
+from metrikon.ports.model import ModelDown, ModelRefused, ModelRequest
 from metrikon.readers.registry import read
 from metrikon.sandbox.model_server import TEXT_KINDS, ModelServer
 
@@ -169,7 +169,8 @@ def test_the_stand_in_misbehaves_on_the_wire_when_told_to(
 ) -> None:
     told = httpx.post(f"{stand_in.url.removesuffix('/v1')}/misbehave", json={"kinds": [kind], "hang": 1.5, "retry_after": 0}, trust_env=False)
     assert told.json() == {"set": True}
-    chat: Model = ChatModel(ChatSettings(stand_in.url, "stand-in", timeout=0.4, attempts=2, first_wait=0.01))
+    chat = ChatModel(ChatSettings(stand_in.url, "stand-in", timeout=0.4, attempts=2, first_wait=0.01))
     with pytest.raises(expected):
         chat.answer(request_)
+    chat.close()
     assert stand_in.mood.calls == 2

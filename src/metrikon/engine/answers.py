@@ -16,7 +16,7 @@ from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import RecordType
 from metrikon.engine.engine import Engine
 from metrikon.engine.house import EngineHouse
-from metrikon.engine.results import packed
+from metrikon.engine.results import packed, unpacked
 from metrikon.ports.clock import Clock
 from metrikon.store import items, journal, records, runs
 from metrikon.store.database import Database
@@ -178,5 +178,8 @@ class Answers:
             raise NotNow(f"The record does not wait for a person any more; it is {state}.")
 
     def _answer(self, connection: Connection, record: dict[str, Any], data: Mapping[str, Any], now: int) -> None:
-        journal.append(connection, record["run_id"], [Written("answered", record["path"], data, "check", now)])
+        asked = [entry for _, entry in journal.load(connection, record["run_id"]) if entry.event == "asked"]
+        found = [unpacked(entry, self._house.files) for entry in asked]
+        path = next(entry.path for entry in reversed(found) if entry.data["result"]["id"] == record["id"])
+        journal.append(connection, record["run_id"], [Written("answered", path, data, "check", now)])
         runs.move(connection, record["run_id"], "ready", now, "", now)

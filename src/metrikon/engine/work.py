@@ -13,7 +13,7 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
-from metrikon.core.flows.fold import Again, Effect, Entry, Park, Perform, Settle, State, advance, todo
+from metrikon.core.flows.fold import Again, Effect, Entry, Perform, Settle, State, advance, todo
 from metrikon.core.flows.kinds import OUTWARD
 from metrikon.destinations.build import place
 from metrikon.engine.house import EngineHouse
@@ -53,7 +53,6 @@ class Work:
         self.known = 0  # journal entries that this worker has seen or written
         self.foreign = False  # others (deliveries, answers) added entries meanwhile
         self.wakes: list[int] = []
-        self.parks: list[str] = []
         self.asks = ""  # what a person must look at
         self.today = ""
         self.file_name = ""
@@ -88,8 +87,6 @@ class Work:
             elif isinstance(effect, Again):
                 jitter = 0.85 + 0.3 * self.clock.chance()
                 self.wakes.append(self.clock.now() + int(effect.wait * 1000 * jitter))
-            elif isinstance(effect, Park):
-                self.parks.append(effect.reason)
         self._hand_on(state, stopped_early=bool(queue))
 
     def _replayed(self) -> tuple[State, tuple[Effect, ...]]:
@@ -261,10 +258,8 @@ class Work:
         if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
             reason = "Rows are being written." if "begun" in statuses else "A step is tried again."
             return "waiting", reason, min(self.wakes, default=None if "begun" in statuses else now)
-        return "parked", self.parks[0] if self.parks else self._old_reason(), None
-
-    def _old_reason(self) -> str:
-        return "It cannot go on by itself. Open the run to see which step failed."
+        reasons = [step.reason for _, step in sorted(state.open.items()) if step.reason]
+        return "parked", reasons[0] if reasons else "It cannot go on by itself.", None
 
     def _park_for_error(self) -> None:
         def job(connection: Connection) -> None:

@@ -99,6 +99,7 @@ class Open:
     parameters: Mapping[str, Any]
     failures: int = 0
     status: str = "ready"  # "ready", "begun", "waiting", "parked", "asked"
+    reason: str = ""  # why it is parked
 
 
 @dataclass(frozen=True)
@@ -290,13 +291,14 @@ def _failed(state: State, path: str, step: Open, data: Mapping[str, Any]) -> tup
         asked = data.get("wait")
         wait = max(wait, float(asked)) if asked is not None else wait
         return _with_open(state, path, replace(step, failures=failures, status="waiting")), (Again(path, wait),)
-    parked = replace(step, failures=failures, status="parked")
-    return _with_open(state, path, parked), (Park(path, str(data.get("message", ""))),)
+    reason = str(data.get("message", ""))
+    parked = replace(step, failures=failures, status="parked", reason=reason)
+    return _with_open(state, path, parked), (Park(path, reason),)
 
 
 def _parked(state: State, path: str, frame: Frame, step: Step, reason: str) -> tuple[State, tuple[Effect, ...]]:
     """A step that could not even be entered; "continued" tries to enter it again."""
-    return _with_open(state, path, Open(frame.prefix, step, {}, status="parked")), (Park(path, reason),)
+    return _with_open(state, path, Open(frame.prefix, step, {}, status="parked", reason=reason)), (Park(path, reason),)
 
 
 def _continued(state: State) -> tuple[State, tuple[Effect, ...]]:
@@ -308,7 +310,7 @@ def _continued(state: State) -> tuple[State, tuple[Effect, ...]]:
         if step.status not in ("parked", "waiting"):
             continue
         if step.parameters:
-            fresh = replace(step, failures=0, status="ready")
+            fresh = replace(step, failures=0, status="ready", reason="")
             state = _with_open(state, path, fresh)
             effects.append(_perform(path, fresh))
         else:

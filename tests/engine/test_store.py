@@ -1,0 +1,112 @@
+"""The store: what is committed stays, what is not leaves no trace, and old databases are brought up."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from metrikon.core.flows.fold import Entry
+from metrikon.engine.results import KEPT, packed, unpacked
+from metrikon.ports.clock import StillClock, SystemClock
+from metrikon.store import changes
+from metrikon.store.database import Database, StoreFailed
+from metrikon.store.files import DiskFiles
+from metrikon.store.migrate import migrate
+from metrikon.store.tables import metadata
+from sqlalchemy import Connection, inspect, text
+
+
+@pytest.fixture
+def database(tmp_path: Path) -> Iterator[Database]:
+    made = Database(tmp_path / "a.db")
+    migrate(made)
+    made.start()
+    yield made
+    made.close()
+
+
+def count(connection: Connection) -> int:
+    return int(connection.execute(text("SELECT count(*) FROM changes")).scalar_one())
+
+
+def test_the_migrations_make_the_tables_that_the_code_knows(database: Database) -> None:
+    found = inspect(database.engine)
+    for name, table in metadata.tables.items():
+        assert {column["name"] for column in found.get_columns(name)} == {column.name for column in table.columns}
+        assert {index["name"] for index in found.get_indexes(name)} >= {str(index.name) for index in table.indexes}
+
+
+def test_migrating_twice_changes_nothing(database: Database) -> None:
+    migrate(database)
+
+
+def test_a_job_that_fails_leaves_no_trace_and_spoils_no_other(database: Database) -> None:
+    gate = threading.Event()
+    database.submit(lambda connection: gate.wait(5))
+
+    def bad(connection: Connection) -> None:
+        changes.note(connection, "run", ["bad"], 1)
+        raise ValueError("no")
+
+    good = database.submit(lambda connection: changes.note(connection, "run", ["good"], 1))
+    failing = database.submit(bad)
+    also_good = database.submit(lambda connection: changes.note(connection, "run", ["also good"], 1))
+    gate.set()
+    good.result(5)
+    also_good.result(5)
+    with pytest.raises(ValueError, match="no"):
+        failing.result(5)
+    with database.reading() as connection:
+        assert connection.execute(text("SELECT ref FROM changes ORDER BY number")).scalars().all() == ["good", "also good"]
+
+
+def test_a_database_that_cannot_be_written_says_so(database: Database) -> None:
+    with pytest.raises(StoreFailed, match="no such table"):
+        database.write(lambda connection: connection.execute(text("INSERT INTO nowhere VALUES (1)")))
+
+
+def test_commits_are_synced_and_in_write_ahead_mode(database: Database) -> None:
+    with database.reading() as connection:
+        assert connection.execute(text("PRAGMA journal_mode")).scalar() == "wal"
+        assert connection.execute(text("PRAGMA synchronous")).scalar() == 2
+
+
+def test_the_feed_tells_what_changed_after_a_number(database: Database) -> None:
+    database.write(lambda connection: changes.note(connection, "run", ["a", "b", "a"], 1))
+    with database.reading() as connection:
+        first = changes.after(connection, 0)
+        assert [each["ref"] for each in first["changes"]] == ["a", "b"]
+        assert changes.after(connection, first["last"])["changes"] == []
+
+
+def test_files_are_kept_once_under_their_hash(tmp_path: Path) -> None:
+    files = DiskFiles(tmp_path)
+    sha256 = files.put(b"hello")
+    assert files.put(b"hello") == sha256
+    assert files.get(sha256) == b"hello"
+    assert [path.name for path in (tmp_path / "files").rglob("*") if path.is_file()] == [sha256]
+
+
+@pytest.mark.parametrize("name", ["../../etc/passwd", "x", "A" * 64, "", "0" * 63 + "/"])
+def test_no_path_can_be_asked_of_the_files(name: str, tmp_path: Path) -> None:
+    with pytest.raises(KeyError):
+        DiskFiles(tmp_path).get(name)
+
+
+def test_a_large_result_lives_in_a_file(tmp_path: Path) -> None:
+    files = DiskFiles(tmp_path)
+    small, large = {"result": "x"}, {"result": "x" * 70_000}
+    assert packed(small, files) == small
+    kept = packed(large, files)
+    assert set(kept) == {KEPT}
+    assert unpacked(Entry("done", "a", kept), files).data == large
+
+
+def test_ids_sort_by_time() -> None:
+    clock = StillClock()
+    first = clock.new_id()
+    clock.at += 1
+    assert first < clock.new_id() < SystemClock().new_id()
+    assert len(first) == 26
