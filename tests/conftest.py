@@ -71,7 +71,7 @@ def house(tmp_path: Path) -> Iterator[Callable[..., App]]:
 @pytest.fixture
 def running(house: Callable[..., App]) -> Iterator[Callable[..., Running]]:
     """Starts services on loopback; they are stopped afterwards."""
-    started: list[Server] = []
+    started: list[tuple[Server, Client]] = []
 
     def start(name: str = "home", **settings: object) -> Running:
         app = house(name, port=0, **settings)
@@ -79,9 +79,11 @@ def running(house: Callable[..., App]) -> Iterator[Callable[..., Running]]:
         _, token = add_token(app, "tests")
         server = Server(app)
         server.start()
-        started.append(server)
-        return Running(app, server.url, Client(server.url, token), token)
+        client = Client(server.url, token)
+        started.append((server, client))
+        return Running(app, server.url, client, token)
 
     yield start
-    for server in started:
+    for server, client in started:
+        client.close()
         server.close()

@@ -10,6 +10,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from openpyxl import load_workbook
+from sqlalchemy import text
+
 from metrikon.app.assemble import App
 from metrikon.core.flows.fold import Perform
 from metrikon.demo import scenario
@@ -21,9 +24,6 @@ from metrikon.store import items, records, runs
 from metrikon.store.database import AlreadyOpen
 from metrikon.store.items import Arrival
 from metrikon.store.runs import LeaseLost
-from openpyxl import load_workbook
-from sqlalchemy import text
-
 from tests.helpers import at_rest, delivered, eventually, run_state, states
 
 Make = Callable[..., App]
@@ -318,7 +318,7 @@ def test_a_worker_that_stalls_past_its_lease_and_comes_back_commits_nothing(hous
     (taken_over,) = claim(app)
     assert taken_over.epoch == stalled.epoch + 1
     late = Work(app.engine.bench, stalled)
-    state, effects = late._replayed()
+    _, effects = late._replayed()
     assert isinstance(effects[0], Perform)
     with pytest.raises(LeaseLost):
         late._commit([])

@@ -12,14 +12,14 @@ import time
 from collections import Counter
 from pathlib import Path
 
+from openpyxl import load_workbook
+from sqlalchemy import text
+
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.values.exact import loads
 from metrikon.demo import scenario
 from metrikon.demo.invent import Invented, invent
-from openpyxl import load_workbook
-from sqlalchemy import text
-
 from tests.helpers import at_rest
 
 ITEMS, KILLS = 40, 50
@@ -71,7 +71,7 @@ def test_fifty_kills_lose_nothing_and_write_nothing_twice(tmp_path: Path, seed: 
         assert set(counts) <= {"done", "review"}, counts
         assert sum(counts.values()) == ITEMS
         with last.database.reading() as connection:
-            query = "SELECT r.state, c.\"values\" FROM runs r JOIN records c ON c.run_id = r.id"
+            query = 'SELECT r.state, c."values" FROM runs r JOIN records c ON c.run_id = r.id'
             records = [(state, loads(values)) for state, values in connection.execute(text(query))]
             assert connection.execute(text("SELECT count(*) FROM items")).scalar() == ITEMS
             assert connection.execute(text("SELECT count(*) FROM deliveries WHERE state != 'done'")).scalar() == 0

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from sqlalchemy import Connection, inspect, text
+
 from metrikon.core.flows.fold import Entry
 from metrikon.engine.results import KEPT, packed, unpacked
 from metrikon.ports.clock import StillClock, SystemClock
@@ -15,7 +17,6 @@ from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
 from metrikon.store.tables import metadata
-from sqlalchemy import Connection, inspect, text
 
 
 @pytest.fixture

@@ -17,7 +17,7 @@ export function Shell({ session }: { session: Session }): ReactNode {
   const leave = async (): Promise<void> => {
     await call("DELETE", "/api/session");
     client.clear();
-    window.location.assign("/");
+    client.setQueryData(["session"], null);
   };
   return (
     <div className="house">

@@ -84,6 +84,10 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         found = extract(models[default], kind, Index(document), date.today().isoformat(), given.context)
     except (ModelDown, ModelRefused) as error:
         raise CommandFailed(str(error)) from error
+    finally:
+        closing = getattr(models[default], "close", None)
+        if closing:
+            closing()
     reading = found.reading
     if given.json:
         usage = {**found.usage.as_json(), "model": found.model, "changes": list(reading.changes)}

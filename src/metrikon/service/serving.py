@@ -39,9 +39,9 @@ class Server:
         """Start to work, serve, and on SIGTERM or SIGINT let running steps finish."""
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, _stop)
-        self.app.start()
-        ready()
         try:
+            self.app.start()
+            ready()
             self._server.run()
         except (SystemExit, KeyboardInterrupt):
             log.info("stopping")

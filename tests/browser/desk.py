@@ -1,0 +1,64 @@
+"""What a person does at the console, for tests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from selenium import webdriver
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+
+from tests.helpers import Running, eventually
+
+
+@dataclass
+class Desk:
+    """A browser showing the console."""
+
+    browser: webdriver.Chrome
+    service: Running
+
+    def go(self, path: str) -> None:
+        self.browser.get(self.service.url + path)
+
+    def see(self, selector: str, seconds: float = 10) -> WebElement:
+        """The first thing that fits, once it is there."""
+        found: WebElement = eventually(lambda: next(iter(self.all(selector)), None), seconds)
+        return found
+
+    def all(self, selector: str) -> list[WebElement]:
+        return self.browser.find_elements(By.CSS_SELECTOR, selector)
+
+    def read(self, text: str, seconds: float = 10) -> None:
+        """Wait until the page shows a text."""
+        eventually(lambda: text in self.text(), seconds)
+
+    def text(self) -> str:
+        return str(self.browser.execute_script("return document.body.innerText"))
+
+    def press(self, keys: str) -> None:
+        """Press keys on the page itself."""
+        self.browser.find_element(By.TAG_NAME, "body").send_keys(keys)
+
+    def click(self, text: str) -> None:
+        """Click a button or link by what it says."""
+
+        def found() -> WebElement | None:
+            choices = self.browser.find_elements(By.XPATH, f'//*[self::button or self::a][contains(normalize-space(.), "{text}")]')
+            return next((each for each in choices if each.is_displayed()), None)
+
+        eventually(found).click()
+
+    def active(self) -> str:
+        """The pointer of the field that is chosen."""
+        marked = self.see(".field.on, td.cell.on")
+        return str(marked.get_attribute("data-pointer"))
+
+    def complaints(self) -> list[str]:
+        """What the browser's console holds against the page, besides answers that are expected."""
+        expected = ("401", "422")
+        return [
+            str(each["message"])
+            for each in self.browser.get_log("browser")
+            if not any(f"status of {code}" in str(each["message"]) for code in expected)
+        ]  # type: ignore[no-untyped-call]

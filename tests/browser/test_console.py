@@ -1,0 +1,229 @@
+"""The console in a real browser, as people use it."""
+
+from __future__ import annotations
+
+import httpx
+from selenium.webdriver.common.actions.action_builder import ActionBuilder
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from metrikon.demo import scenario
+from tests.browser.desk import Desk
+from tests.helpers import at_rest, eventually, states
+
+BROKEN_WHY = "cannot be read"
+
+
+def open_waiting(desk: Desk) -> None:
+    desk.go("/today")
+    desk.see("a.line").click()
+    desk.see(".paper img")
+    desk.see(".ev.on")
+
+
+def test_a_wrong_password_is_told_and_the_right_one_lets_in(desk: Desk) -> None:
+    desk.click("Sign out")
+    desk.see("[name=name]").send_keys("gardener")
+    desk.see("[name=password]").send_keys("wrong" + Keys.ENTER)
+    desk.read("The name or the password is not right.")
+    desk.see("[name=password]").send_keys(Keys.CONTROL + "a", "glasshouse lane" + Keys.ENTER)
+    desk.read("Today")
+
+
+def test_an_empty_house_says_what_to_do_first(desk: Desk) -> None:
+    desk.go("/today")
+    desk.read("Nothing has come in yet")
+    for place, said in (("/arrivals", "Nothing has come in yet"), ("/records", "No record was read yet"), ("/desk", "No record waits for you")):
+        desk.go(place)
+        desk.read(said)
+    assert desk.complaints() == []
+
+
+def test_items_arrive_while_one_looks(desk: Desk) -> None:
+    desk.go("/arrivals")
+    desk.read("Nothing has come in yet")
+    desk.service.client.upload(scenario.FLOW, scenario.folder() / "documents" / "01-fernhill-nurseries.pdf")
+    desk.read("01-fernhill-nurseries.pdf")
+    desk.read("written", 20)
+
+
+def test_today_tells_what_waits_and_what_became_of_the_rest(full: Desk) -> None:
+    full.go("/today")
+    full.read("1 thing for you")
+    full.read("Net + Tax comes to 489.36, but Total is 499.36: a difference of 10.00.")
+    full.read("5 came, 2 written, 1 waits for you, 1 not for the ledger, 1 refused.")
+    assert full.complaints() == []
+
+
+def test_arrivals_are_filtered_and_searched(full: Desk) -> None:
+    full.go("/arrivals")
+    eventually(lambda: len(full.all("a.line")) == 5)
+    full.click("refused")
+    eventually(lambda: len(full.all("a.line")) == 1)
+    full.read(BROKEN_WHY)
+    full.click("everything")
+    full.see("[aria-label='Filter by file or value']").send_keys("moorgate")
+    eventually(lambda: len(full.all("a.line")) == 1)
+    assert "2026/0871" in full.text()
+
+
+def test_an_item_opens_on_its_run_with_every_step(full: Desk) -> None:
+    full.go("/arrivals")
+    full.click("01-fernhill-nurseries.pdf")
+    full.read("supplier-invoices")
+    names = eventually(lambda: [each.text.split()[0] for each in full.all("button.step .clip b")])
+    assert names == ["started", "document", "invoice", "checked", "lines"]
+    full.read("6 of 6 steps done")
+    full.all("button.step")[2].click()
+    full.read("result.record.vendor")
+    full.click("raw")
+    full.read('"asked": 1')
+    assert full.complaints() == []
+
+
+def test_a_refused_file_says_why(full: Desk) -> None:
+    full.go("/arrivals")
+    full.click("13-broken-file.pdf")
+    full.read("It is broken or cut off; ask the sender for a new one.")
+    full.read("refused")
+
+
+def test_every_value_is_marked_where_it_stands(full: Desk) -> None:
+    open_waiting(full)
+    assert full.active() == "/total"
+    full.see('[data-pointer="/number"]').click()
+    mark = eventually(lambda: full.see(".ev.on") if full.see(".ev.on").get_attribute("title") == "number" else None)
+    page = full.see(".paper").rect
+    word = mark.rect
+    assert 0.05 < (word["x"] - page["x"]) / page["width"] < 0.3
+    assert 0.25 < (word["y"] - page["y"]) / page["height"] < 0.42
+    full.browser.execute_script("document.querySelector('.ev[title=date]').click()")
+    eventually(lambda: full.active() == "/date")
+    assert full.complaints() == []
+
+
+def test_a_record_is_corrected_and_approved_by_keyboard_alone(full: Desk) -> None:
+    open_waiting(full)
+    full.press("k")
+    assert full.active() == "/currency"
+    full.press("j")
+    assert full.active() == "/total"
+    full.press("e")
+    editor = full.see(".field input")
+    editor.send_keys("489,36" + Keys.ENTER)
+    full.read("499.36 was read")
+    full.read("Nothing found wrong.")
+    full.press("u")
+    full.read("1 finding left")
+    full.press("e")
+    full.see(".field input").send_keys("489.36" + Keys.ENTER)
+    full.read("Nothing found wrong.")
+    full.press("a")
+    eventually(lambda: states(full.service.app) == {"done": 3, "stopped": 1, "refused": 1})
+    full.read("No record waits for you")
+    (record,) = full.service.client.records(state="approved")
+    assert str(record.values["total"]) == "489.36"
+    full.go(f"/records/{record.id}")
+    full.read("6 rows written")
+
+
+def test_a_value_is_taken_by_drawing_over_its_words(full: Desk) -> None:
+    open_waiting(full)
+    full.see('[data-pointer="/order_number"]').click()
+    full.press("e")
+    full.see(".field input")
+    frame = full.browser.execute_script("const r = document.querySelector('.paper').getBoundingClientRect(); return [r.x, r.y, r.width, r.height]")
+    number = full.service.client.record(next(iter(full.service.client.records(state="waits"))).id).evidence["/number"]["box"]
+    x, y = (frame[0] + float(number[0]) / 595.3 * frame[2], frame[1] + float(number[1]) / 841.9 * frame[3])
+    actions = ActionBuilder(full.browser)
+    actions.pointer_action.move_to_location(int(x) - 4, int(y) - 3).pointer_down().move_to_location(int(x) + 50, int(y) + 14).pointer_up()
+    actions.perform()
+    eventually(lambda: full.see(".field input").get_attribute("value") == "BN-4471")
+
+
+def test_a_row_is_edited_and_its_sum_follows(full: Desk) -> None:
+    open_waiting(full)
+    cell = full.see('[data-pointer="/lines/0/amount"]')
+    full.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", cell)
+    cell.click()
+    full.press("e")
+    full.see("td.cell input").send_keys("107.00" + Keys.ENTER)
+    full.read("417.80")
+    full.read("10.00 apart from what is printed")
+    full.press("u")
+    full.read("agrees")
+
+
+def test_a_record_is_refused_with_a_reason(full: Desk) -> None:
+    open_waiting(full)
+    full.press("r")
+    full.see("[role=dialog] textarea").send_keys("their sum is wrong")
+    full.browser.find_element(By.CSS_SELECTOR, "[role=dialog] button[type=submit]").click()
+    eventually(lambda: states(full.service.app)["refused"] == 2)
+    (run,) = full.service.client.runs(state="refused", item=next(iter(full.service.client.items(search="brackendale"))).id)
+    assert run.reason == "Refused by gardener: their sum is wrong"
+
+
+def test_the_keys_of_a_page_are_listed(full: Desk) -> None:
+    open_waiting(full)
+    full.press("?")
+    full.read("Keys of this page")
+    full.read("accept the value and go on")
+
+
+def test_search_jumps_to_a_record_by_its_number(full: Desk) -> None:
+    full.go("/today")
+    full.read("thing for you")
+    full.press("/")
+    full.see("[aria-label=Search]").send_keys("FN-204")
+    full.see(".found button")
+    full.see("[aria-label=Search]").send_keys(Keys.ENTER)
+    full.read("Fernhill Nurseries Ltd · FN-20417")
+    full.see(".paper img")
+
+
+def test_records_are_sorted_and_exported(full: Desk) -> None:
+    full.go("/records")
+    eventually(lambda: len(full.all("tbody tr")) == 4)
+    full.click("What")
+    eventually(lambda: [row.text for row in full.all("tbody tr")[:1] if row.text.startswith("Brackendale")])
+    full.click("What")
+    eventually(lambda: [row.text for row in full.all("tbody tr")[:1] if row.text.startswith("Moorgate")])
+    full.click("waits for you")
+    eventually(lambda: len(full.all("tbody tr")) == 1)
+    address = full.see("a[href*='records.csv']").get_attribute("href")
+    cookies = {each["name"]: each["value"] for each in full.browser.get_cookies()}
+    text = httpx.get(str(address), cookies=cookies, trust_env=False).text
+    assert text.splitlines()[0].startswith("record,state,file,document_type")
+    assert len(text.splitlines()) == 4
+
+
+def test_a_cell_opens_its_evidence(full: Desk) -> None:
+    full.go("/records")
+    full.see("a[href*='field=/total']").click()
+    full.see(".ev.on")
+    assert full.active() == "/total"
+
+
+def test_the_pages_hold_at_a_narrow_width_and_in_the_dark(full: Desk) -> None:
+    full.click("Dark")
+    full.browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": 390, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    try:
+        waiting = next(iter(full.service.client.records(state="waits"))).id
+        for place in ("/today", "/desk", "/arrivals", "/records", f"/records/{waiting}"):
+            full.go(place)
+            full.see("h1")
+            eventually(lambda: full.browser.execute_script("return document.documentElement.scrollWidth <= 392"), 5)
+        ink = full.browser.execute_script("return getComputedStyle(document.body).backgroundColor")
+        assert ink == "rgb(16, 23, 22)"
+    finally:
+        full.browser.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
+        full.browser.execute_script("localStorage.clear()")
+
+
+def test_a_service_that_went_away_is_told_and_found_again(full: Desk) -> None:
+    full.go("/today")
+    full.read("thing for you")
+    full.service.client.upload(scenario.FLOW, b"more", name="late.txt")
+    at_rest(full.service.app, 6)
+    full.read("6 came")

@@ -1,0 +1,195 @@
+"""The command line: what it prints, and with which code it ends."""
+
+from __future__ import annotations
+
+import io
+import json
+import signal
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from metrikon.cli import main, parser
+from metrikon.cli.service import local_access
+from metrikon.demo import scenario
+from metrikon.sandbox.model_server import ModelServer
+from tests.helpers import Running, at_rest
+
+Start = Callable[..., Running]
+DOCUMENTS = scenario.folder() / "documents"
+TYPE = str(scenario.folder() / "record_types" / "invoice.json")
+FERNHILL, WRONG, BROKEN = (str(DOCUMENTS / name) for name in ("01-fernhill-nurseries.pdf", "09-brackendale-wrong-sum.pdf", "13-broken-file.pdf"))
+
+
+def run(*arguments: str) -> tuple[int, str, str]:
+    out, err = io.StringIO(), io.StringIO()
+    code = main(arguments, out, err)
+    return code, out.getvalue(), err.getvalue()
+
+
+@pytest.fixture
+def local(running: Start) -> Running:
+    """A service that commands find by its folder."""
+    service = running()
+    local_access(service.app, service.url)
+    return service
+
+
+def test_read_shows_text_and_tables() -> None:
+    code, out, _ = run("read", FERNHILL)
+    assert code == 0
+    assert "Fernhill Nurseries Ltd" in out
+    assert "table 1, page 1, 3 rows" in out
+    code, out, _ = run("read", FERNHILL, "--json")
+    data = json.loads(out)
+    assert set(data) == {"format", "text", "pages", "tables", "warnings"}
+    assert data["tables"][0]["header"] == ["Code", "Description", "Qty", "Unit price", "Amount"]
+
+
+def test_what_cannot_be_read_ends_with_2_and_says_why() -> None:
+    for command in (["read", BROKEN], ["extract", BROKEN, "--record-type", TYPE], ["read", "nowhere.pdf"]):
+        code, out, err = run(*command)
+        assert (code, out) == (2, "")
+        assert err.startswith("metrikon: ")
+    code, out, _ = run("read", BROKEN, "--json")
+    assert (code, json.loads(out)["error"]["code"]) == (2, "broken")
+
+
+def test_extract_prints_record_evidence_findings_and_usage() -> None:
+    code, out, _ = run("extract", FERNHILL, "--record-type", TYPE, "--json")
+    data = json.loads(out)
+    assert code == 0
+    assert set(data) == {"record", "evidence", "findings", "usage"}
+    assert data["evidence"]["/number"]["quote"] == "FN-20417"
+    assert '"total": 489.36' in out
+    code, out, _ = run("extract", WRONG, "--record-type", TYPE)
+    assert code == 3
+    assert "stop: Net + Tax comes to 489.36" in out
+
+
+def test_extract_asks_the_model_it_is_given(stand_in: ModelServer) -> None:
+    code, out, _ = run("extract", FERNHILL, "--record-type", TYPE, "--model-url", stand_in.url, "--model", "stand-in", "--json")
+    data = json.loads(out)
+    assert code == 0
+    assert data["usage"]["model"] == "stand-in"
+    assert data["usage"]["input_tokens"] > 100
+
+
+@pytest.mark.parametrize(("text", "said"), [("{", "no JSON"), ('{"type": "string"}', "describes an object"), ('{"type": 5}', "no valid JSON Schema")])
+def test_a_bad_record_type_is_told(text: str, said: str, tmp_path: Path) -> None:
+    (tmp_path / "type.json").write_text(text)
+    code, _, err = run("extract", FERNHILL, "--record-type", str(tmp_path / "type.json"))
+    assert code == 2
+    assert said in err
+
+
+def test_a_file_is_uploaded_waited_for_listed_shown_and_approved(local: Running) -> None:
+    home = ["--home", str(local.app.home)]
+    code, out, _ = run("upload", WRONG, "--flow", scenario.FLOW, "--wait", *home)
+    assert code == 3
+    assert "09-brackendale-wrong-sum.pdf: review" in out
+    code, out, _ = run("runs", "list", "--state", "review", "--json", *home)
+    (listed,) = json.loads(out)
+    code, out, _ = run("runs", "show", listed["id"], *home)
+    assert "asked" in out
+    code, out, _ = run("records", "list", "--state", "waits", "--json", *home)
+    (record,) = json.loads(out)
+    code, out, _ = run("records", "show", record["id"], *home)
+    assert "Brackendale Nurseries Ltd · BN-4471 (waits)" in out
+    code, out, err = run("records", "approve", record["id"], "--set", "total=489.36", "--set", "lines/0/quantity=2", *home)
+    assert (code, err) == (0, "")
+    at_rest(local.app, 1)
+    code, out, _ = run("runs", "list", *home)
+    assert "done" in out
+
+
+def test_a_record_is_refused_with_a_reason(local: Running) -> None:
+    home = ["--home", str(local.app.home)]
+    run("upload", WRONG, "--flow", scenario.FLOW, "--wait", *home)
+    record = json.loads(run("records", "list", "--json", *home)[1])[0]["id"]
+    code, out, _ = run("records", "refuse", record, "--comment", "not ours", *home)
+    assert (code, "nothing of it is written" in out) == (0, True)
+    at_rest(local.app, 1)
+    assert "not ours" in run("runs", "list", *home)[1]
+
+
+def test_flows_are_put_listed_and_switched(local: Running, tmp_path: Path) -> None:
+    home = ["--home", str(local.app.home)]
+    path = tmp_path / "flow.yaml"
+    path.write_text(scenario.flow_text().replace("supplier-invoices", "second-flow"))
+    assert run("flows", "put", str(path), *home)[:2] == (0, "Flow second-flow is kept as version 1.\n")
+    path.write_text(scenario.flow_text().replace("to: table", "to: tabel"))
+    code, _, err = run("flows", "put", str(path), *home)
+    assert code == 1
+    assert "no destination 'tabel'" in err
+    assert run("flows", "off", "second-flow", *home)[0] == 0
+    assert "off" in run("flows", "list", *home)[1]
+    assert run("record-types", "put", "invoice", TYPE, *home)[0] == 0
+
+
+def test_a_service_that_is_not_there_ends_with_4(tmp_path: Path) -> None:
+    code, _, err = run("runs", "list", "--home", str(tmp_path))
+    assert code == 4
+    assert "metrikon serve" in err
+    assert run("runs", "list", "--url", "http://127.0.0.1:9", "--token", "x")[0] == 4
+
+
+def test_people_and_tokens_are_made_while_the_service_rests(tmp_path: Path) -> None:
+    home = ["--home", str(tmp_path)]
+    assert "can sign in with the password" in run("people", "add", "ada", *home)[1]
+    _, out, _ = run("tokens", "add", "sheet", "--json", *home)
+    assert json.loads(out)["secret"].startswith("mk_")
+    assert "sheet" in run("tokens", "list", *home)[1]
+
+
+def test_every_setting_is_listed() -> None:
+    code, out, _ = run("settings")
+    assert code == 0
+    assert "METRIKON_MAX_BYTES" in out
+
+
+def test_a_bad_setting_is_told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setenv("METRIKON_PORT", "many")
+    code, _, err = run("serve", "--home", str(tmp_path))
+    assert code == 2
+    assert "METRIKON_PORT is 'many'" in err
+
+
+def commands(found: Any, path: tuple[str, ...] = ()) -> list[tuple[str, ...]]:
+    inner = [action for action in found._actions if hasattr(action, "choices") and isinstance(action.choices, dict)]
+    if not inner:
+        return [path]
+    return [each for action in inner for name, below in action.choices.items() for each in commands(below, (*path, name))]
+
+
+@pytest.mark.parametrize("command", commands(parser()), ids=" ".join)
+def test_every_command_explains_itself(command: tuple[str, ...], capsys: pytest.CaptureFixture[str]) -> None:
+    with pytest.raises(SystemExit) as caught:
+        main([*command, "--help"])
+    assert caught.value.code == 0
+    assert f"metrikon {' '.join(command)}" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize("model", ["stand-in", "pattern"])
+def test_the_demo_settles_as_expected(model: str) -> None:
+    code, out, _ = run("demo", "--once", "--json", "--model", model)
+    data = json.loads(out)
+    assert code == 0, [each for each in data["documents"] if not each["as_expected"]]
+    assert len(data["documents"]) == 17
+    assert sum(each["right"] for each in data["documents"]) == sum(each["values"] for each in data["documents"])
+
+
+def test_the_demo_starts_stops_on_ctrl_c_and_starts_again(tmp_path: Path) -> None:
+    for _ in range(2):
+        command = [sys.executable, "-m", "metrikon.cli", "demo", "--home", str(tmp_path / "demo"), "--port", "8790"]
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        assert process.stdout is not None
+        assert process.stdout.readline().startswith("Console   http://127.0.0.1:87")
+        process.send_signal(signal.SIGINT)
+        out, err = process.communicate(timeout=60)
+        assert (process.returncode, err) == (0, "")
+        assert "Everything is kept" in out
