@@ -61,4 +61,4 @@ class Desk:
             str(each["message"])
             for each in self.browser.get_log("browser")
             if not any(f"status of {code}" in str(each["message"]) for code in expected)
-        ]  # type: ignore[no-untyped-call]
+        ]

@@ -16,8 +16,8 @@ export function Shell({ session }: { session: Session }): ReactNode {
   const waits = today.data?.waiting.filter((each) => each.state === "review").length ?? 0;
   const leave = async (): Promise<void> => {
     await call("DELETE", "/api/session");
-    client.clear();
     client.setQueryData(["session"], null);
+    client.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== "session" });
   };
   return (
     <div className="house">
