@@ -68,7 +68,7 @@ bench: setup
 
 docs: .stamps/python
 	$(BIN)/python -m metrikon.service.describe docs/openapi.json
-	$(BIN)/python -m metrikon.app.reference docs
+	$(BIN)/python -m metrikon.cli.reference docs
 
 console: .stamps/console
 

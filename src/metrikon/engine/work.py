@@ -13,7 +13,7 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
-from metrikon.core.flows.fold import Again, Effect, Entry, Perform, Settle, State, advance, todo
+from metrikon.core.flows.fold import Again, Effect, Entry, Perform, Settle, State, advance, in_order, todo
 from metrikon.core.flows.kinds import OUTWARD
 from metrikon.destinations.build import place
 from metrikon.engine.house import EngineHouse
@@ -258,7 +258,7 @@ class Work:
         if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
             reason = "Rows are being written." if "begun" in statuses else "A step is tried again."
             return "waiting", reason, min(self.wakes, default=None if "begun" in statuses else now)
-        reasons = [step.reason for _, step in sorted(state.open.items()) if step.reason]
+        reasons = [step.reason for _, step in in_order(state) if step.reason]
         return "parked", reasons[0] if reasons else "It cannot go on by itself.", None
 
     def _park_for_error(self) -> None:

@@ -42,20 +42,20 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
         known.update((row["key"], row) for row in connection.execute(query).mappings())
     found: dict[str, Standing] = {}
     fresh: dict[str, dict[str, Any]] = {}
-    for each in wanted:
+    for position, each in enumerate(wanted):
         before = known.get(each.key)
         if each.key in fresh:
             found[each.path] = Standing("done", run_id, "the same key stands twice in this run")
         elif before is None:
             found[each.path] = Standing("ours", run_id, None)
-            fresh[each.key] = _row(each, run_id, flow, version, at)
+            fresh[each.key] = _row(each, position, run_id, flow, version, at)
         elif before["state"] == "done":
             found[each.path] = Standing("done", before["run_id"], before["receipt"])
         elif before["run_id"] == run_id and before["path"] == each.path:
             _once_more(connection, each, at)
             found[each.path] = Standing("ours", run_id, None)
         elif before["state"] == "given up":
-            row = _row(each, run_id, flow, version, at)
+            row = _row(each, position, run_id, flow, version, at)
             connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(row))
             found[each.path] = Standing("ours", run_id, None)
         else:
@@ -65,12 +65,13 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
     return found
 
 
-def _row(each: Wanted, run_id: str, flow: str, version: int, at: int) -> dict[str, Any]:
+def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: int) -> dict[str, Any]:
     return {
         "key": each.key,
         "destination": each.destination,
         "run_id": run_id,
         "path": each.path,
+        "position": position,
         "flow": flow,
         "flow_version": version,
         "target": each.target,
@@ -96,7 +97,7 @@ def due(connection: Connection, now: int, most: int = 5000) -> dict[str, list[di
     query = (
         select(deliveries)
         .where(deliveries.c.state == "to do", deliveries.c.not_before <= now)
-        .order_by(deliveries.c.begun_at, deliveries.c.key)
+        .order_by(deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position)
         .limit(most)
     )
     found: dict[str, list[dict[str, Any]]] = {}

@@ -118,6 +118,7 @@ deliveries = Table(
     Column("destination", String(300), nullable=False),
     Column("run_id", _ID, ForeignKey("runs.id"), nullable=False),
     Column("path", String(400), nullable=False),
+    Column("position", Integer, nullable=False),
     Column("flow", String(60), nullable=False),
     Column("flow_version", Integer, nullable=False),
     Column("target", String(60), nullable=False),

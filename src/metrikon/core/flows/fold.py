@@ -145,7 +145,17 @@ def todo(state: State) -> tuple[Effect, ...]:
     """What must be done from a state as it stands, after a replay."""
     if state.outcome is not None:
         return (Settle(state.outcome, state.reason),)
-    return tuple(_perform(path, step) for path, step in sorted(state.open.items()) if step.status in ("ready", "begun", "waiting"))
+    return tuple(_perform(path, step) for path, step in in_order(state) if step.status in ("ready", "begun", "waiting"))
+
+
+def in_order(state: State) -> list[tuple[str, Open]]:
+    """Open steps in the order of the flow's lists: lines[2] before lines[10]."""
+    return sorted(state.open.items(), key=lambda each: _natural(each[0]))
+
+
+def _natural(path: str) -> list[tuple[int, str]]:
+    parts = path.replace("[", "\0").replace("]", "\0").split("\0")
+    return [(int(part), "") if part.isdigit() else (0, part) for part in parts]
 
 
 def _perform(path: str, step: Open) -> Perform:
@@ -306,7 +316,7 @@ def _continued(state: State) -> tuple[State, tuple[Effect, ...]]:
     if state.outcome is not None:
         return state, ()
     effects: list[Effect] = []
-    for path, step in sorted(state.open.items()):
+    for path, step in in_order(state):
         if step.status not in ("parked", "waiting"):
             continue
         if step.parameters:

@@ -118,6 +118,7 @@ def upgrade() -> None:
         sa.Column("path", sa.String(length=400), nullable=False),
         sa.Column("flow", sa.String(length=60), nullable=False),
         sa.Column("flow_version", sa.Integer(), nullable=False),
+        sa.Column("position", sa.Integer(), nullable=False),
         sa.Column("target", sa.String(length=60), nullable=False),
         sa.Column("values", sa.LargeBinary(), nullable=False),
         sa.Column("state", sa.String(length=10), nullable=False),

@@ -1,0 +1,78 @@
+"""Documents a second through the whole service."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from bench.fixture import QuickModel, Service, invoices
+from bench.report import Result, result
+from metrikon.demo import scenario
+
+PAIRS = 3
+
+
+def whole_service(folder: Path, less: int) -> list[Result]:
+    """Text PDFs a second against a plain script, with a model that answers at once; the best of three pairs each."""
+    count = 300 // less
+    answers = invoices(folder / "source", count)
+    plain, ours, model_plain, model_ours = [], [], [], []
+    for pair in range(PAIRS):
+        model = QuickModel(answers)
+        schema = scenario.folder() / "record_types" / "invoice.json"
+        command = [sys.executable, "-m", "bench.plain", str(folder / "source"), model.url, str(folder / f"plain-{pair}.db"), str(schema)]
+        plain.append(float(subprocess.run(command, check=True, capture_output=True, text=True).stdout))
+        model_plain.append(model.seconds)
+        model.seconds = 0.0
+        ours.append(_service(folder / f"home-{pair}", folder / "source", model.url, count))
+        model_ours.append(model.seconds)
+        model.stop()
+    best_plain, best_ours = min(plain), min(ours)
+    behind = (
+        f"{count / best_ours:.0f} against {count / best_plain:.0f} documents a second, {count} files of one page; "
+        f"the model's own time {model_ours[ours.index(best_ours)]:.1f} s and {model_plain[plain.index(best_plain)]:.1f} s of {best_ours:.1f} s and {best_plain:.1f} s"
+    )
+    return [result("text PDFs a second, whole service / plain script", best_plain / best_ours, "at least 0.5", lambda r: r >= 0.5, behind)]
+
+
+def _service(home: Path, source: Path, url: str, count: int) -> float:
+    service = Service(home, url)
+    try:
+        warm = home / "warm"
+        invoices(warm, 2)
+        for path in sorted(warm.iterdir()):
+            service.client.upload(scenario.FLOW, path.read_bytes() + b"\n", name=path.name)
+        time.sleep(2)
+        copy = home / "incoming"
+        shutil.copytree(source, copy)
+        before = service.settled()
+        for name in ("00000.pdf", "00001.pdf"):
+            (copy / name).unlink()
+        start = time.perf_counter()
+        service.drop(copy)
+        service.wait(before + count - 2)
+        return (time.perf_counter() - start) * count / (count - 2)
+    finally:
+        service.stop()
+
+
+def many_calls(folder: Path, less: int) -> list[Result]:
+    """With a model that takes two seconds and 32 calls at once: the rate against the ideal one."""
+    count = 640 // less
+    answers = invoices(folder / "source", count)
+    model = QuickModel(answers, wait=2.0)
+    service = Service(folder / "home", model.url, model_calls_at_once="32", workers="48")
+    try:
+        start = time.perf_counter()
+        service.drop(folder / "source")
+        service.wait(count)
+        took = time.perf_counter() - start
+    finally:
+        service.stop()
+        model.stop()
+    ideal = count / 32 * 2.0
+    behind = f"{count / took:.1f} of {32 / 2.0:.0f} documents a second; at most {model.most} calls at once"
+    return [result("model of 2 s, 32 calls at once: rate / ideal", ideal / took, "at least 0.9", lambda r: r >= 0.9, behind)]

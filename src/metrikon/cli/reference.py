@@ -1,0 +1,68 @@
+"""The reference pages, made from the code: `python -m metrikon.cli.reference FOLDER`."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from metrikon.app.settings import PREFIX, table
+from metrikon.cli import parser
+from metrikon.core.feel.functions import FUNCTIONS
+from metrikon.core.flows.kinds import KINDS, Step
+from metrikon.core.flows.model import Flow
+
+
+def pages() -> dict[str, str]:
+    """Name and text of every page."""
+    schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **Flow.model_json_schema()}
+    return {
+        "reference.md": "\n".join(_reference()) + "\n",
+        "flow.schema.json": json.dumps(schema, indent=1, sort_keys=True) + "\n",
+    }
+
+
+def _reference() -> Iterator[str]:
+    yield from ("# Reference", "", "Made from the code by `make docs`.", "", "## Commands", "")
+    for path, found, text in _commands(parser(), (), ""):
+        yield from (f"### metrikon {' '.join(path)}", "", str(found.description or text), "")
+        for action in found._actions:
+            if action.help and action.help != argparse.SUPPRESS and "-h" not in action.option_strings:
+                name = ", ".join(action.option_strings) or str(action.metavar or action.dest).upper()
+                yield f"- `{name}` {action.help}"
+        yield ""
+    yield from ("## Settings", "", "| setting | default | what it does |", "|---|---|---|")
+    for name, default, text in table():
+        yield f"| `{PREFIX}{name.upper()}` | {default or '(empty)'} | {text} |"
+    yield from ("", "## Kinds of step", "")
+    for kind in KINDS:
+        yield from _kind(kind)
+    yield from ("## Functions of FEEL", "", ", ".join(f"`{name}`" for name in sorted(FUNCTIONS)), "")
+
+
+def _kind(kind: str) -> Iterator[str]:
+    model: Any = next(part for part in Step.model_fields[kind].annotation.__args__ if part is not type(None))  # type: ignore[union-attr]
+    yield from (f"### {kind}", "", str(model.__doc__), "")
+    for name, field in model.model_fields.items():
+        shown = field.alias or name
+        need = "required" if field.is_required() else f"default `{field.default}`" if field.default is not None else "optional"
+        yield f"- `{shown}` ({need}) {field.description or ''}".rstrip()
+    yield ""
+
+
+def _commands(found: argparse.ArgumentParser, path: tuple[str, ...], text: str) -> Iterator[tuple[tuple[str, ...], argparse.ArgumentParser, str]]:
+    inner = [action for action in found._actions if isinstance(action, argparse._SubParsersAction)]
+    if not inner:
+        yield path, found, f"{text[:1].upper()}{text[1:]}."
+    for action in inner:
+        said = {each.dest: each.help or "" for each in action._choices_actions}
+        for name, below in action.choices.items():
+            yield from _commands(below, (*path, name), said.get(name, ""))
+
+
+if __name__ == "__main__":
+    for page, text in pages().items():
+        (Path(sys.argv[1]) / page).write_text(text, "utf-8")
