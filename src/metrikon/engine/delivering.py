@@ -20,6 +20,7 @@ from metrikon.store.journal import Written
 from metrikon.store.tables import runs as runs_table
 
 log = logging.getLogger("metrikon.deliveries")
+GATHER_ALL = 0.03  # seconds that rows gather before they are looked at
 GATHER = 0.25  # seconds between batches of one destination, at least
 REST = 2.0  # times the last batch's duration that a destination rests, so that slow saves gather more rows
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
@@ -60,7 +61,8 @@ class Deliveries:
 
     def _loop(self) -> None:
         while not self._stop.is_set():
-            self._wake.wait(0.5)
+            if self._wake.wait(0.5):
+                self._stop.wait(GATHER_ALL)  # what comes close together goes together
             self._wake.clear()
             try:
                 again = self._hand_out()
@@ -73,18 +75,18 @@ class Deliveries:
 
     def _hand_out(self) -> float:
         """Start a batch for every destination that is free; seconds until one that is resting is due."""
-        with self._database.reading() as connection:
-            due = deliveries.due(connection, self._clock.now())
+        now = self._clock.now()
         soonest = 0.0
-        for destination, rows in due.items():
-            rest = self._not_before.get(destination, 0.0) - time.monotonic()
-            if destination in self._busy:
-                continue
-            if rest > 0:
-                soonest = min(soonest or rest, rest)
-                continue
-            self._busy.add(destination)
-            self._pool.submit(self._deliver, destination, rows)
+        with self._database.reading() as connection:
+            for destination in deliveries.places(connection, now):
+                rest = self._not_before.get(destination, 0.0) - time.monotonic()
+                if destination in self._busy:
+                    continue
+                if rest > 0:
+                    soonest = min(soonest or rest, rest)
+                    continue
+                self._busy.add(destination)
+                self._pool.submit(self._deliver, destination, deliveries.due(connection, destination, now))
         return soonest
 
     def _deliver(self, destination: str, rows: list[dict[str, Any]]) -> None:

@@ -14,6 +14,7 @@ from metrikon.store.database import StoreFailed
 from metrikon.store.runs import Claim
 
 log = logging.getLogger("metrikon.engine")
+TOGETHER = 0.01  # seconds
 
 
 @dataclass(frozen=True)
@@ -80,18 +81,16 @@ class Engine:
     def _dispatch(self) -> None:
         tidy = 0
         while not self._stop.is_set():
-            self._wake.wait(self.settings.poll)
+            if self._wake.wait(self.settings.poll):
+                self._stop.wait(TOGETHER)  # runs that come due close together are claimed together
             self._wake.clear()
             try:
-                while (room := self._room()) and not self._stop.is_set():
-                    claims = self._claim(room)
-                    if not claims:
-                        break
-                    for claim in claims:
-                        with self._lock:
-                            self._active[claim.run_id] = claim
-                            self._idle -= 1
-                        self._queue.put(claim)
+                room = self._room()
+                for claim in self._claim(room) if room and not self._stop.is_set() else ():
+                    with self._lock:
+                        self._active[claim.run_id] = claim
+                        self._idle -= 1
+                    self._queue.put(claim)
                 tidy += 1
                 if tidy % 2000 == 0:
                     self.bench.database.submit(changes.prune)

@@ -166,12 +166,12 @@ class Work:
         entries, self.pending = self.pending, []
 
         def job(connection: Connection) -> tuple[int, dict[str, Any]]:
-            runs.hold_lease(connection, self.claim)
             now = self.clock.now()
             result = make(connection, now)
             event = "asked" if result.pop("asks", False) else "done"
             data = packed({"result": result}, self.bench.house.files)
-            total = journal.append(connection, self.claim.run_id, [*entries, Written(event, effect.path, data, kind, now, now - start)])
+            written = Written(event, effect.path, data, kind, now, now - start)
+            total = journal.append(connection, self.claim.run_id, [*entries, written], self.claim)
             if outcome.usage:
                 usage = outcome.usage
                 price = self.bench.price(outcome.model, usage)
@@ -194,7 +194,6 @@ class Work:
         now = self.clock.now()
 
         def job(connection: Connection) -> tuple[int, list[Written]]:
-            runs.hold_lease(connection, self.claim)
             standing = deliveries.begin(connection, self.claim.run_id, self.claim.flow, self.claim.flow_version, wanted, now)
             made = []
             for each in wanted:
@@ -206,7 +205,7 @@ class Work:
                 elif stands.state == "elsewhere":
                     message = f"The row is being written by run {stands.run_id}; waiting for it."
                     made.append(Written("failed", each.path, {"message": message, "again": True, "wait": 2}, "write", now, 0))
-            return journal.append(connection, self.claim.run_id, [*entries, *made]), made
+            return journal.append(connection, self.claim.run_id, [*entries, *made], self.claim), made
 
         total, made = self.bench.database.write(job)
         self._seen(total, len(entries) + len(made))
@@ -223,8 +222,7 @@ class Work:
         every, self.pending = [*self.pending, *entries], []
 
         def job(connection: Connection) -> int:
-            runs.hold_lease(connection, self.claim)
-            return journal.append(connection, self.claim.run_id, every)
+            return journal.append(connection, self.claim.run_id, every, self.claim)
 
         self._seen(self.bench.database.write(job), len(every))
 
@@ -238,9 +236,8 @@ class Work:
         entries, self.pending = self.pending, []
 
         def job(connection: Connection) -> None:
-            before = runs.hold_lease(connection, self.claim)
-            foreign = self.foreign or before != self.known
-            journal.append(connection, self.claim.run_id, entries)
+            total = journal.append(connection, self.claim.run_id, entries, self.claim)
+            foreign = self.foreign or total != self.known + len(entries)
             now = self.clock.now()
             where, reason, wake_at = self._where(state, now)
             if where not in runs.SETTLED and (foreign or stopped_early):

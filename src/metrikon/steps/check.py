@@ -17,23 +17,21 @@ def run(call: Call, house: House) -> Outcome:
     given = call.parameters["record"]
     if not isinstance(given, dict) or "id" not in given:
         raise StepFailed("`record` must be the result of an extract step, such as ${invoice}. Correct the flow, then continue.")
+    record_id = str(given["id"])
+    kind, _ = house.record_type(str(given["record_type"]))
     review = str(call.parameters.get("review", "on stop"))
 
     def commit(connection: Connection, at: int) -> dict[str, Any]:
-        stored = records.get(connection, str(given["id"]))
-        if stored is None:
-            raise StepFailed("The record is not kept any more. Run the item again.")
-        kind, _ = house.record_type(stored["record_type"])
-        found = [each for each in from_json(stored["findings"]) if each.check != "already seen"]
-        key = business_key(kind, stored["values"])
-        holder = records.claim_key(connection, kind.name, key, call.item_id, stored["id"]) if key else None
+        found = [each for each in from_json(given["findings"]) if each.check != "already seen"]
+        key = business_key(kind, given["record"])
+        holder = records.claim_key(connection, kind.name, key, call.item_id, record_id) if key else None
         if holder is not None:
             found.insert(0, already_seen(kind, holder))
         asks = review == "always" or (review == "on stop" and stops(found))
         if review == "always" and not stops(found):
             found.append(Finding("review", "stop", "The flow puts every record before a person."))
-        records.change(connection, stored["id"], at, findings=as_json(found), state="waits" if asks else "clear")
-        result = {"id": stored["id"], "record": stored["values"], "findings": as_json(found), "approved": not asks}
+        records.checked(connection, record_id, as_json(found), "waits" if asks else "clear", at)
+        result = {"id": record_id, "record": given["record"], "findings": as_json(found), "approved": not asks}
         return {**result, "asks": True} if asks else result
 
     return Outcome(commit=commit)

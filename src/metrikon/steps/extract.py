@@ -55,6 +55,7 @@ def run(call: Call, house: House) -> Outcome:
     def commit(connection: Connection, at: int) -> dict[str, Any]:
         return {
             "id": records.put(connection, row, at),
+            "record_type": name,
             "record": reading.record,
             "findings": findings.as_json(reading.findings),
             "usage": found.usage.as_json(),

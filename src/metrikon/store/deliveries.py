@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, insert, select, update
+from sqlalchemy import Connection, bindparam, insert, select, update
 
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.tables import deliveries
@@ -33,13 +33,18 @@ class Standing:
     receipt: str | None
 
 
+# statements of the hot path are built once: building one costs more than running it
+_KNOWN = select(deliveries).where(deliveries.c.key.in_(bindparam("keys", expanding=True)))
+_ENTER = insert(deliveries).inline()
+
+
 def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: Sequence[Wanted], at: int) -> dict[str, Standing]:
     """Enter rows to be written, each key once. How each path's key stands is returned."""
     keys = [each.key for each in wanted]
     known: dict[str, Any] = {}
     for start in range(0, len(keys), 500):
-        query = select(deliveries).where(deliveries.c.key.in_(keys[start : start + 500]))
-        known.update((row["key"], row) for row in connection.execute(query).mappings())
+        rows = connection.execute(_KNOWN, {"keys": keys[start : start + 500]}).mappings()
+        known.update((row["key"], row) for row in rows)
     found: dict[str, Standing] = {}
     fresh: dict[str, dict[str, Any]] = {}
     for position, each in enumerate(wanted):
@@ -61,7 +66,7 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
         else:
             found[each.path] = Standing("elsewhere", before["run_id"], None)
     if fresh:
-        connection.execute(insert(deliveries), list(fresh.values()))
+        connection.execute(_ENTER, list(fresh.values()))
     return found
 
 
@@ -92,24 +97,34 @@ def _once_more(connection: Connection, each: Wanted, at: int) -> None:
     connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(values))
 
 
-def due(connection: Connection, now: int, most: int = 5000) -> dict[str, list[dict[str, Any]]]:
-    """Rows that can be written now, by destination, oldest first."""
-    query = (
-        select(deliveries)
-        .where(deliveries.c.state == "to do", deliveries.c.not_before <= now)
-        .order_by(deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position)
-        .limit(most)
-    )
-    found: dict[str, list[dict[str, Any]]] = {}
-    for row in connection.execute(query).mappings():
-        found.setdefault(row["destination"], []).append({**row, "values": loads(row["values"])})
-    return found
+_PLACES = select(deliveries.c.destination).where(deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now")).distinct()
+_DUE = (
+    select(deliveries)
+    .where(deliveries.c.destination == bindparam("place"), deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now"))
+    .order_by(deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position)
+    .limit(bindparam("most"))
+)
+_DONE = (
+    update(deliveries)
+    .where(deliveries.c.key == bindparam("of"))
+    .values(state="done", done_at=bindparam("now"), receipt=bindparam("place"), error=None)
+)
+
+
+def places(connection: Connection, now: int) -> list[str]:
+    """Destinations with rows that can be written now."""
+    return list(connection.execute(_PLACES, {"now": now}).scalars())
+
+
+def due(connection: Connection, destination: str, now: int, most: int = 5000) -> list[dict[str, Any]]:
+    """Rows of a destination that can be written now, oldest first, those of a run in their order."""
+    rows = connection.execute(_DUE, {"place": destination, "now": now, "most": most}).mappings()
+    return [{**row, "values": loads(row["values"])} for row in rows]
 
 
 def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -> None:
     """Rows were written: (key, receipt) each."""
-    for key, receipt in receipts:
-        connection.execute(update(deliveries).where(deliveries.c.key == key).values(state="done", done_at=at, receipt=receipt, error=None))
+    connection.execute(_DONE, [{"of": key, "place": receipt, "now": at} for key, receipt in receipts])
 
 
 def failed(connection: Connection, keys: Sequence[str], error: str, not_before: int | None) -> None:

@@ -6,10 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, insert, select, update
+from sqlalchemy import Connection, bindparam, insert, select, update
 
 from metrikon.core.flows.fold import Entry
 from metrikon.core.values.exact import dumps, loads
+from metrikon.store.runs import Claim, LeaseLost
 from metrikon.store.tables import journal, runs
 
 
@@ -29,38 +30,58 @@ class Written:
         return Entry(self.event, self.path, self.data)
 
 
-def append(connection: Connection, run_id: str, entries: Sequence[Written]) -> int:
-    """Add entries to a run's journal; the number of entries it then has."""
-    if not entries:
-        return int(connection.execute(select(runs.c.entries).where(runs.c.id == run_id)).scalar_one())
-    total = connection.execute(
-        update(runs).where(runs.c.id == run_id).values(entries=runs.c.entries + len(entries)).returning(runs.c.entries)
-    ).scalar_one()
+# statements of the hot path are built once: building one costs more than running it
+_COUNT = update(runs).where(runs.c.id == bindparam("run")).values(entries=runs.c.entries + bindparam("more")).returning(runs.c.entries)
+_COUNT_LEASED = (
+    update(runs)
+    .where(runs.c.id == bindparam("run"), runs.c.epoch == bindparam("lease_epoch"), runs.c.state == "running")
+    .values(entries=runs.c.entries + bindparam("more"))
+    .returning(runs.c.entries)
+)
+_COLUMNS = ("run_id", "number", "event", "path", "kind", "at", "took", "data")
+_APPEND = insert(journal).values({name: bindparam(name) for name in _COLUMNS} | {"kind_version": 1}).inline()
+_LOAD = (
+    select(journal.c.number, journal.c.event, journal.c.path, journal.c.data)
+    .where(journal.c.run_id == bindparam("run"), journal.c.number > bindparam("after"))
+    .order_by(journal.c.number)
+)
+
+
+def append(connection: Connection, run_id: str, entries: Sequence[Written], claim: Claim | None = None) -> int:
+    """Add entries to a run's journal; the number of entries it then has.
+
+    With a claim, its lease must still hold: raises `LeaseLost` otherwise, and nothing is added.
+    """
+    if claim is None:
+        total = connection.execute(_COUNT, {"run": run_id, "more": len(entries)}).scalar_one()
+    else:
+        leased = connection.execute(_COUNT_LEASED, {"run": run_id, "more": len(entries), "lease_epoch": claim.epoch}).scalar()
+        if leased is None:
+            raise LeaseLost(run_id)
+        total = leased
     first = total - len(entries) + 1
-    connection.execute(
-        insert(journal),
-        [
-            {
-                "run_id": run_id,
-                "number": first + offset,
-                "event": each.event,
-                "path": each.path,
-                "kind": each.kind,
-                "at": each.at,
-                "took": each.took,
-                "data": dumps(each.data),
-            }
-            for offset, each in enumerate(entries)
-        ],
-    )
+    rows = [
+        {
+            "run_id": run_id,
+            "number": first + offset,
+            "event": each.event,
+            "path": each.path,
+            "kind": each.kind,
+            "at": each.at,
+            "took": each.took,
+            "data": dumps(each.data),
+        }
+        for offset, each in enumerate(entries)
+    ]
+    if rows:
+        connection.execute(_APPEND, rows)
     return int(total)
 
 
 def load(connection: Connection, run_id: str, after: int = 0) -> list[tuple[int, Entry]]:
     """The entries of a run in order, each with its number."""
-    columns = (journal.c.number, journal.c.event, journal.c.path, journal.c.data)
-    query = select(*columns).where(journal.c.run_id == run_id, journal.c.number > after).order_by(journal.c.number)
-    return [(number, Entry(event, path, loads(data))) for number, event, path, data in connection.execute(query)]
+    rows = connection.execute(_LOAD, {"run": run_id, "after": after})
+    return [(number, Entry(event, path, loads(data))) for number, event, path, data in rows]
 
 
 def shown(connection: Connection, run_id: str) -> list[dict[str, Any]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from metrikon.core.records.pointers import get as get_value
@@ -15,6 +15,17 @@ from metrikon.store import changes
 from metrikon.store.tables import claims, items, records
 
 JSON_COLUMNS = ("values", "evidence", "findings", "changes", "as_read")
+
+
+# statements of the hot path are built once: building one costs more than running it
+_OF_STEP = select(records.c.id).where(records.c.run_id == bindparam("run"), records.c.path == bindparam("step"))
+_PUT = insert(records).inline()
+_CLAIM = upsert(claims).on_conflict_do_nothing().inline()
+_HOLDER = (
+    select(claims.c.item_id, items.c.name)
+    .join(items, items.c.id == claims.c.item_id)
+    .where(claims.c.record_type == bindparam("of_type"), claims.c.key == bindparam("of_key"))
+)
 
 
 def described(kind: RecordType, values: dict[str, Any]) -> dict[str, str]:
@@ -28,15 +39,24 @@ def described(kind: RecordType, values: dict[str, Any]) -> dict[str, str]:
 def put(connection: Connection, row: dict[str, Any], at: int) -> str:
     """Store what was read; a step that is done again replaces its record. The record's id is returned."""
     stored = {name: dumps(value) if name in JSON_COLUMNS else value for name, value in row.items()}
-    before = connection.execute(select(records.c.id).where(records.c.run_id == row["run_id"], records.c.path == row["path"])).scalar()
+    before = connection.execute(_OF_STEP, {"run": row["run_id"], "step": row["path"]}).scalar()
     if before is None:
-        connection.execute(insert(records), [{**stored, "created_at": at}])
+        connection.execute(_PUT, [{**stored, "created_at": at}])
     else:
         kept = {name: value for name, value in stored.items() if name not in ("id", "run_id", "item_id", "path")}
         connection.execute(update(records).where(records.c.id == before).values(kept))
     found = str(before or row["id"])
     changes.note(connection, "record", [found], at)
     return found
+
+
+_CHECKED = update(records).where(records.c.id == bindparam("of")).values(findings=bindparam("found"), state=bindparam("to"))
+
+
+def checked(connection: Connection, record_id: str, found: Any, state: str, at: int) -> None:
+    """Keep what a check found, and where the record stands."""
+    connection.execute(_CHECKED, {"of": record_id, "found": dumps(found), "to": state})
+    changes.note(connection, "record", [record_id], at)
 
 
 def change(connection: Connection, record_id: str, at: int, **columns: Any) -> None:

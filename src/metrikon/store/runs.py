@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
 
-from sqlalchemy import Connection, and_, or_, select, update
+from sqlalchemy import Connection, and_, bindparam, or_, select, update
 
 from metrikon.store import changes
 from metrikon.store.tables import runs
@@ -31,22 +30,60 @@ class Claim:
     epoch: int
 
 
+# statements of the hot path are built once: building one costs more than running it
+_DUE = (
+    select(runs.c.id)
+    .where(
+        or_(
+            and_(runs.c.state.in_(("ready", "waiting")), runs.c.wake_at <= bindparam("now")),
+            and_(runs.c.state == "running", runs.c.lease_until < bindparam("now")),
+        )
+    )
+    .order_by(runs.c.wake_at, runs.c.id)
+    .limit(bindparam("most"))
+)
+_CLAIM = (
+    update(runs)
+    .where(runs.c.id.in_(bindparam("ids", expanding=True)))
+    .values(state="running", owner=bindparam("by"), epoch=runs.c.epoch + 1, lease_until=bindparam("until"), wake_at=bindparam("now"))
+    .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch)
+)
+_MOVE = (
+    update(runs)
+    .where(runs.c.id == bindparam("run"))
+    .values(
+        state=bindparam("to"),
+        reason=bindparam("why"),
+        wake_at=bindparam("wake"),
+        changed_at=bindparam("now"),
+        settled_at=bindparam("settled"),
+        owner=None,
+        lease_until=None,
+    )
+)
+_WAKE = (
+    update(runs)
+    .where(runs.c.id.in_(bindparam("ids", expanding=True)), runs.c.state.in_(("waiting", "parked", "review")))
+    .values(state="ready", wake_at=bindparam("now"), changed_at=bindparam("now"))
+)
+_SPENT = (
+    update(runs)
+    .where(runs.c.id == bindparam("run"))
+    .values(
+        calls=runs.c.calls + bindparam("more_calls"),
+        input_tokens=runs.c.input_tokens + bindparam("more_in"),
+        output_tokens=runs.c.output_tokens + bindparam("more_out"),
+    )
+)
+
+
 def claim(connection: Connection, owner: str, now: int, lease: int, most: int) -> list[Claim]:
     """Claim runs that are due, oldest first; runs whose lease has run out count as due."""
-    due = or_(
-        and_(runs.c.state.in_(("ready", "waiting")), runs.c.wake_at <= now),
-        and_(runs.c.state == "running", runs.c.lease_until < now),
-    )
-    found = connection.execute(select(runs.c.id).where(due).order_by(runs.c.wake_at, runs.c.id).limit(most)).scalars().all()
+    found = connection.execute(_DUE, {"now": now, "most": most}).scalars().all()
     if not found:
         return []
-    rows = connection.execute(
-        update(runs)
-        .where(runs.c.id.in_(found))
-        .values(state="running", owner=owner, epoch=runs.c.epoch + 1, lease_until=now + lease, wake_at=now)
-        .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch)
-    ).all()
-    return [Claim(*row) for row in sorted(rows)]
+    values = {"ids": found, "by": owner, "until": now + lease, "now": now}
+    return [Claim(*row) for row in sorted(connection.execute(_CLAIM, values).all())]
 
 
 def renew(connection: Connection, claims: Sequence[Claim], until: int) -> None:
@@ -74,35 +111,22 @@ def release_all(connection: Connection, now: int) -> int:
 
 def move(connection: Connection, run_id: str, state: str, at: int, reason: str = "", wake_at: int | None = None) -> None:
     """Put a run into a state."""
-    values: dict[str, Any] = {"state": state, "reason": reason, "wake_at": wake_at, "changed_at": at, "owner": None, "lease_until": None}
-    if state in SETTLED:
-        values["settled_at"] = at
-    connection.execute(update(runs).where(runs.c.id == run_id).values(values))
+    settled = at if state in SETTLED else None
+    connection.execute(_MOVE, {"run": run_id, "to": state, "why": reason, "wake": wake_at, "now": at, "settled": settled})
     changes.note(connection, "run", [run_id], at)
 
 
 def wake(connection: Connection, run_ids: Sequence[str], at: int) -> None:
     """Make waiting runs due; a run that is being worked on notices by itself."""
     for start in range(0, len(run_ids), 500):
-        part = run_ids[start : start + 500]
-        connection.execute(
-            update(runs)
-            .where(runs.c.id.in_(part), runs.c.state.in_(("waiting", "parked", "review")))
-            .values(state="ready", wake_at=at, changed_at=at)
-        )
+        connection.execute(_WAKE, {"ids": list(run_ids[start : start + 500]), "now": at})
     changes.note(connection, "run", run_ids, at)
 
 
 def spent(connection: Connection, run_id: str, calls: int, input_tokens: int, output_tokens: int, cost: Decimal) -> None:
     """Add what a model call cost."""
-    before = connection.execute(select(runs.c.cost).where(runs.c.id == run_id)).scalar_one()
-    connection.execute(
-        update(runs)
-        .where(runs.c.id == run_id)
-        .values(
-            calls=runs.c.calls + calls,
-            input_tokens=runs.c.input_tokens + input_tokens,
-            output_tokens=runs.c.output_tokens + output_tokens,
-            cost=str(Decimal(before) + cost),
-        )
-    )
+    values = {"run": run_id, "more_calls": calls, "more_in": input_tokens, "more_out": output_tokens}
+    connection.execute(_SPENT, values)
+    if cost:
+        before = connection.execute(select(runs.c.cost).where(runs.c.id == run_id)).scalar_one()
+        connection.execute(update(runs).where(runs.c.id == run_id).values(cost=str(Decimal(before) + cost)))

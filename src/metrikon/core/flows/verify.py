@@ -152,7 +152,7 @@ class _Verifier:
             known = ", ".join(sorted(self.record_types)) or "none yet; put one first"
             self._add(step, "extract/record_type", f"There is no record type {name!r}. Known: {known}.")
             return None
-        return {"id": None, "record": _shape(self.record_types[name].schema), "findings": None, "usage": None}
+        return {"id": None, "record_type": None, "record": _shape(self.record_types[name].schema), "findings": None, "usage": None}
 
     def _check(self, step: Step, scope: Scope) -> Any:
         assert step.check is not None
