@@ -26,14 +26,17 @@ class SqlDestination:
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
             raise Broken(f"The database URL of this destination cannot be used: {error}.") from error
         self.name = table
+        self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
         self.is_sqlite = self.engine.dialect.name == "sqlite"
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         try:
             return self._write(rows)
         except OperationalError as error:
+            self._known = None
             raise Busy(f"The database did not take the rows: {error.orig}. They are kept and tried again.") from error
         except (DBAPIError, SQLAlchemyError) as error:
+            self._known = None
             raise Broken(f"The table {self.name} did not take the rows: {getattr(error, 'orig', None) or error}.") from error
 
     def _write(self, rows: Sequence[Row]) -> list[Receipt]:
@@ -56,6 +59,13 @@ class SqlDestination:
             for name, value in row.values.items():
                 if wanted.get(name) is None:
                     wanted[name] = value
+        if self._known is not None and all(_column(name) in self._known.c for name in wanted):
+            return self._known
+        self._known = self._seen(connection, wanted)
+        return self._known
+
+    def _seen(self, connection: Any, wanted: dict[str, Any]) -> Table:
+        """The table, made or widened where it must be."""
         if not inspect(connection).has_table(self.name):
             columns = [Column(_column(name), self._type(value)) for name, value in wanted.items()]
             table = Table(self.name, MetaData(), Column(KEY_COLUMN, String(500), primary_key=True), *columns)

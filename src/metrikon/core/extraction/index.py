@@ -133,7 +133,10 @@ class Index:
         for page in self.document.pages:
             for line in page.lines:
                 for segment in line.segments:
+                    figures = [any(c.isdigit() for c in page.words[n].text) for n in range(segment.first, segment.last)]
                     for start in range(segment.first, segment.last):
+                        if not any(figures[start - segment.first : start - segment.first + 3]):
+                            continue  # a date has figures among its first three words
                         for end in range(start + 1, min(start + LONGEST_DATE, segment.last) + 1):
                             text = " ".join(page.words[n].text for n in range(start, end))
                             readings = date_readings(text)

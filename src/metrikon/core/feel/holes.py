@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from metrikon.core.feel.evaluate import evaluate
@@ -18,7 +19,8 @@ class Hole:
     expression: str
 
 
-def holes(text: str) -> list[str | Hole]:
+@lru_cache(maxsize=4096)
+def holes(text: str) -> tuple[str | Hole, ...]:
     """The plain parts and holes of a text, in order. Raises `BadExpression` for a hole left open."""
     parts: list[str | Hole] = []
     at = 0
@@ -30,7 +32,7 @@ def holes(text: str) -> list[str | Hole]:
         at = end + 1
     if at < len(text):
         parts.append(text[at:])
-    return parts
+    return tuple(parts)
 
 
 def _end(text: str, at: int) -> int:
@@ -55,7 +57,7 @@ def _end(text: str, at: int) -> int:
 def fill(value: Any, scope: Mapping[str, Any], missing: list[str] | None = None) -> Any:
     """A parameter with its holes filled, in lists and objects too."""
     if isinstance(value, str):
-        parts = holes(value) if "${" in value else [value]
+        parts = holes(value) if "${" in value else (value,)
         if len(parts) == 1 and isinstance(parts[0], Hole):
             return evaluate(parts[0].expression, scope, missing)
         return "".join(part if isinstance(part, str) else _shown(part, scope, missing) for part in parts)

@@ -181,7 +181,7 @@ def _walk(state: State, prefix: str) -> tuple[State, tuple[Effect, ...]]:
         return _each(state, frame, step.each, path)
     missing: list[str] = []
     try:
-        values = fill(step.parameters.model_dump(by_alias=True), frame.scope, missing)
+        values = fill(step.plain, frame.scope, missing)
     except (BadExpression, FeelError) as error:
         return _parked(state, path, frame, step, f"A value could not be worked out: {error}")
     if step.stop:

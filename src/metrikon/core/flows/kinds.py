@@ -6,6 +6,7 @@ reference page. A parameter may be plain or hold `${ … }` holes.
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -100,7 +101,7 @@ class Step(Form):
     write: Write | None = None
     stop: Stop | None = None
 
-    @property
+    @cached_property
     def kind(self) -> str:
         """The kind of the step."""
         return next(kind for kind in KINDS if getattr(self, kind) is not None)
@@ -110,6 +111,11 @@ class Step(Form):
         """The parameters of its kind."""
         found: Form = getattr(self, self.kind)
         return found
+
+    @cached_property
+    def plain(self) -> dict[str, Any]:
+        """The parameters as plain data, holes still in them."""
+        return self.parameters.model_dump(by_alias=True)
 
 
 KINDS = ("read", "extract", "check", "choose", "each", "write", "stop")
