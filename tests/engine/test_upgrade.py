@@ -1,0 +1,36 @@
+"""Databases of earlier versions are brought up to date, and the runs that were in flight in them finish."""
+
+from __future__ import annotations
+
+import shutil
+import sqlite3
+from pathlib import Path
+
+import pytest
+from sqlalchemy import text
+
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
+from tests.helpers import eventually, states
+from tests.kept.make import FOLDER
+
+KEPT = sorted(path.name for path in FOLDER.iterdir() if (path / "metrikon.db").exists())
+
+
+@pytest.mark.parametrize("name", KEPT)
+def test_a_kept_folder_opens_and_its_runs_finish(name: str, tmp_path: Path) -> None:
+    home = tmp_path / "home"
+    shutil.copytree(FOLDER / name, home)
+    app = App(Settings(home=home))
+    try:
+        assert states(app) == {"review": 1, "waiting": 1, "ready": 1}
+        app.start()
+        eventually(lambda: states(app) == {"review": 1, "done": 2})
+        with app.database.reading() as connection:
+            record = connection.execute(text("SELECT id FROM records WHERE state = 'waits'")).scalar_one()
+        app.answers.approve(record, None, "ada")
+        eventually(lambda: states(app) == {"done": 3})
+    finally:
+        app.close()
+    with sqlite3.connect(home / "ledger.db") as connection:
+        assert connection.execute("SELECT count(*), count(DISTINCT delivery_key) FROM invoice_lines").fetchone() == (7, 7)
