@@ -7,10 +7,11 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, delete, func, insert, select
 
+from metrikon.store.hot import Hot
 from metrikon.store.tables import changes
 
 KEPT = 50_000  # entries; who asks for older ones must load anew
-_NOTE = insert(changes).values(kind=bindparam("kind"), ref=bindparam("ref"), at=bindparam("at")).inline()
+_NOTE = Hot(insert(changes).values(kind=bindparam("kind"), ref=bindparam("ref"), at=bindparam("at")).inline())
 _AFTER = select(changes).where(changes.c.number > bindparam("after")).order_by(changes.c.number).limit(bindparam("most"))
 _FIRST = select(func.min(changes.c.number))
 _LAST = select(func.max(changes.c.number))
@@ -20,7 +21,7 @@ def note(connection: Connection, kind: str, refs: Iterable[str], at: int) -> Non
     """Note that things of a kind ("run", "record", "flow") changed."""
     rows = [{"kind": kind, "ref": ref, "at": at} for ref in dict.fromkeys(refs)]
     if rows:
-        connection.execute(_NOTE, rows)
+        _NOTE.many(connection, rows)
 
 
 def after(connection: Connection, number: int, most: int = 500) -> dict[str, Any]:

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, insert, select, update
+from sqlalchemy import Connection, bindparam, insert, null, select, update
 
 from metrikon.core.values.exact import dumps, loads
+from metrikon.store.hot import Hot
 from metrikon.store.tables import deliveries
 
 
@@ -35,7 +36,7 @@ class Standing:
 
 # statements of the hot path are built once: building one costs more than running it
 _KNOWN = select(deliveries).where(deliveries.c.key.in_(bindparam("keys", expanding=True)))
-_ENTER = insert(deliveries).inline()
+_ENTER = Hot(insert(deliveries).inline())
 
 
 def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: Sequence[Wanted], at: int) -> dict[str, Standing]:
@@ -66,7 +67,7 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
         else:
             found[each.path] = Standing("elsewhere", before["run_id"], None)
     if fresh:
-        connection.execute(_ENTER, list(fresh.values()))
+        _ENTER.many(connection, list(fresh.values()))
     return found
 
 
@@ -97,34 +98,34 @@ def _once_more(connection: Connection, each: Wanted, at: int) -> None:
     connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(values))
 
 
-_PLACES = select(deliveries.c.destination).where(deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now")).distinct()
-_DUE = (
+_PLACES = Hot(select(deliveries.c.destination).where(deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now")).distinct())
+_DUE = Hot(
     select(deliveries)
     .where(deliveries.c.destination == bindparam("place"), deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now"))
     .order_by(deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position)
     .limit(bindparam("most"))
 )
-_DONE = (
+_DONE = Hot(
     update(deliveries)
     .where(deliveries.c.key == bindparam("of"))
-    .values(state="done", done_at=bindparam("now"), receipt=bindparam("place"), error=None)
+    .values(state="done", done_at=bindparam("now"), receipt=bindparam("place"), error=null())
 )
 
 
 def places(connection: Connection, now: int) -> list[str]:
     """Destinations with rows that can be written now."""
-    return list(connection.execute(_PLACES, {"now": now}).scalars())
+    return list(_PLACES.run(connection, {"now": now}).scalars())
 
 
 def due(connection: Connection, destination: str, now: int, most: int = 5000) -> list[dict[str, Any]]:
     """Rows of a destination that can be written now, oldest first, those of a run in their order."""
-    rows = connection.execute(_DUE, {"place": destination, "now": now, "most": most}).mappings()
+    rows = _DUE.run(connection, {"place": destination, "now": now, "most": most}).mappings()
     return [{**row, "values": loads(row["values"])} for row in rows]
 
 
 def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -> None:
     """Rows were written: (key, receipt) each."""
-    connection.execute(_DONE, [{"of": key, "place": receipt, "now": at} for key, receipt in receipts])
+    _DONE.many(connection, [{"of": key, "place": receipt, "now": at} for key, receipt in receipts])
 
 
 def failed(connection: Connection, keys: Sequence[str], error: str, not_before: int | None) -> None:

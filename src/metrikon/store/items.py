@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, insert, select
+from sqlalchemy import Connection, bindparam, insert, select
 
 from metrikon.store import changes
+from metrikon.store.hot import Hot
 from metrikon.store.tables import items, runs
 
 
@@ -33,19 +34,26 @@ class Arrived:
     held: bool
 
 
+_SAME = Hot(
+    select(items.c.id).where(
+        items.c.flow == bindparam("of_flow"), items.c.intake == bindparam("of_intake"), items.c.identity == bindparam("of_identity")
+    )
+)
+_TWIN = Hot(select(items.c.name).where(items.c.flow == bindparam("of_flow"), items.c.sha256 == bindparam("of_sha256")).order_by(items.c.id).limit(1))
+_ITEM = Hot(insert(items).inline())
+_RUN = Hot(insert(runs).inline())
+
+
 def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: int) -> Arrived:
     """Take an item in and start its run, in one transaction; a known identity changes nothing.
 
     Equal content under another identity is a likely repeat: its run is held until a person says so.
     """
-    same = select(items.c.id).where(items.c.flow == arrival.flow, items.c.intake == arrival.intake, items.c.identity == arrival.identity)
-    known = connection.execute(same).scalar()
+    known = _SAME.run(connection, {"of_flow": arrival.flow, "of_intake": arrival.intake, "of_identity": arrival.identity}).scalar()
     if known is not None:
         run = connection.execute(select(runs.c.id, runs.c.state).where(runs.c.item_id == known).order_by(runs.c.id).limit(1)).one()
         return Arrived(known, run.id, True, run.state == "held")
-    twin = connection.execute(
-        select(items.c.name).where(items.c.flow == arrival.flow, items.c.sha256 == arrival.sha256).order_by(items.c.id).limit(1)
-    ).scalar()
+    twin = _TWIN.run(connection, {"of_flow": arrival.flow, "of_sha256": arrival.sha256}).scalar()
     item_id, run_id = ids
     row = {
         "id": item_id,
@@ -57,7 +65,7 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
         "size": arrival.size,
         "received_at": at,
     }
-    connection.execute(insert(items), [row])
+    _ITEM.run(connection, row)
     reason = f"Its content is the same as that of {twin}. Run it anyway if both are meant." if twin else ""
     start_run(connection, run_id, item_id, arrival.flow, arrival.flow_version, at, held=reason)
     return Arrived(item_id, run_id, False, bool(twin))
@@ -73,6 +81,9 @@ def start_run(connection: Connection, run_id: str, item_id: str, flow: str, vers
         "state": "held" if held else "ready",
         "reason": held,
         "wake_at": None if held else at,
+        "owner": None,
+        "lease_until": None,
+        "settled_at": None,
         "epoch": 0,
         "entries": 0,
         "created_at": at,
@@ -82,5 +93,5 @@ def start_run(connection: Connection, run_id: str, item_id: str, flow: str, vers
         "output_tokens": 0,
         "cost": "0",
     }
-    connection.execute(insert(runs), [row])
+    _RUN.run(connection, row)
     changes.note(connection, "run", [run_id], at)

@@ -10,6 +10,7 @@ from sqlalchemy import Connection, bindparam, insert, select, update
 
 from metrikon.core.flows.fold import Entry
 from metrikon.core.values.exact import dumps, loads
+from metrikon.store.hot import Hot
 from metrikon.store.runs import Claim, LeaseLost
 from metrikon.store.tables import journal, runs
 
@@ -31,16 +32,16 @@ class Written:
 
 
 # statements of the hot path are built once: building one costs more than running it
-_COUNT = update(runs).where(runs.c.id == bindparam("run")).values(entries=runs.c.entries + bindparam("more")).returning(runs.c.entries)
-_COUNT_LEASED = (
+_COUNT = Hot(update(runs).where(runs.c.id == bindparam("run")).values(entries=runs.c.entries + bindparam("more")).returning(runs.c.entries))
+_COUNT_LEASED = Hot(
     update(runs)
     .where(runs.c.id == bindparam("run"), runs.c.epoch == bindparam("lease_epoch"), runs.c.state == "running")
     .values(entries=runs.c.entries + bindparam("more"))
     .returning(runs.c.entries)
 )
 _COLUMNS = ("run_id", "number", "event", "path", "kind", "at", "took", "data")
-_APPEND = insert(journal).values({name: bindparam(name) for name in _COLUMNS} | {"kind_version": 1}).inline()
-_LOAD = (
+_APPEND = Hot(insert(journal).values({name: bindparam(name) for name in _COLUMNS} | {"kind_version": 1}).inline())
+_LOAD = Hot(
     select(journal.c.number, journal.c.event, journal.c.path, journal.c.data)
     .where(journal.c.run_id == bindparam("run"), journal.c.number > bindparam("after"))
     .order_by(journal.c.number)
@@ -53,9 +54,9 @@ def append(connection: Connection, run_id: str, entries: Sequence[Written], clai
     With a claim, its lease must still hold: raises `LeaseLost` otherwise, and nothing is added.
     """
     if claim is None:
-        total = connection.execute(_COUNT, {"run": run_id, "more": len(entries)}).scalar_one()
+        total = _COUNT.run(connection, {"run": run_id, "more": len(entries)}).scalar_one()
     else:
-        leased = connection.execute(_COUNT_LEASED, {"run": run_id, "more": len(entries), "lease_epoch": claim.epoch}).scalar()
+        leased = _COUNT_LEASED.run(connection, {"run": run_id, "more": len(entries), "lease_epoch": claim.epoch}).scalar()
         if leased is None:
             raise LeaseLost(run_id)
         total = leased
@@ -74,13 +75,13 @@ def append(connection: Connection, run_id: str, entries: Sequence[Written], clai
         for offset, each in enumerate(entries)
     ]
     if rows:
-        connection.execute(_APPEND, rows)
+        _APPEND.many(connection, rows)
     return int(total)
 
 
 def load(connection: Connection, run_id: str, after: int = 0) -> list[tuple[int, Entry]]:
     """The entries of a run in order, each with its number."""
-    rows = connection.execute(_LOAD, {"run": run_id, "after": after})
+    rows: Any = _LOAD.run(connection, {"run": run_id, "after": after})
     return [(number, Entry(event, path, loads(data))) for number, event, path, data in rows]
 
 

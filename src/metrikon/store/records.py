@@ -12,16 +12,17 @@ from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import fold
 from metrikon.store import changes
+from metrikon.store.hot import Hot
 from metrikon.store.tables import claims, items, records
 
 JSON_COLUMNS = ("values", "evidence", "findings", "changes", "as_read")
 
 
 # statements of the hot path are built once: building one costs more than running it
-_OF_STEP = select(records.c.id).where(records.c.run_id == bindparam("run"), records.c.path == bindparam("step"))
-_PUT = insert(records).inline()
-_CLAIM = upsert(claims).on_conflict_do_nothing().inline()
-_HOLDER = (
+_OF_STEP = Hot(select(records.c.id).where(records.c.run_id == bindparam("run"), records.c.path == bindparam("step")))
+_PUT = Hot(insert(records).inline())
+_CLAIM = Hot(upsert(claims).on_conflict_do_nothing().inline())
+_HOLDER = Hot(
     select(claims.c.item_id, items.c.name)
     .join(items, items.c.id == claims.c.item_id)
     .where(claims.c.record_type == bindparam("of_type"), claims.c.key == bindparam("of_key"))
@@ -39,9 +40,9 @@ def described(kind: RecordType, values: dict[str, Any]) -> dict[str, str]:
 def put(connection: Connection, row: dict[str, Any], at: int) -> str:
     """Store what was read; a step that is done again replaces its record. The record's id is returned."""
     stored = {name: dumps(value) if name in JSON_COLUMNS else value for name, value in row.items()}
-    before = connection.execute(_OF_STEP, {"run": row["run_id"], "step": row["path"]}).scalar()
+    before = _OF_STEP.run(connection, {"run": row["run_id"], "step": row["path"]}).scalar()
     if before is None:
-        connection.execute(_PUT, [{**stored, "created_at": at}])
+        _PUT.run(connection, {"reviewed_at": None, "reviewed_by": None, "comment": None, **stored, "created_at": at})
     else:
         kept = {name: value for name, value in stored.items() if name not in ("id", "run_id", "item_id", "path")}
         connection.execute(update(records).where(records.c.id == before).values(kept))
@@ -50,12 +51,12 @@ def put(connection: Connection, row: dict[str, Any], at: int) -> str:
     return found
 
 
-_CHECKED = update(records).where(records.c.id == bindparam("of")).values(findings=bindparam("found"), state=bindparam("to"))
+_CHECKED = Hot(update(records).where(records.c.id == bindparam("of")).values(findings=bindparam("found"), state=bindparam("to")))
 
 
 def checked(connection: Connection, record_id: str, found: Any, state: str, at: int) -> None:
     """Keep what a check found, and where the record stands."""
-    connection.execute(_CHECKED, {"of": record_id, "found": dumps(found), "to": state})
+    _CHECKED.run(connection, {"of": record_id, "found": dumps(found), "to": state})
     changes.note(connection, "record", [record_id], at)
 
 

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
-from sqlalchemy import Connection, and_, bindparam, or_, select, update
+from sqlalchemy import Connection, and_, bindparam, null, or_, select, update
 
 from metrikon.store import changes
+from metrikon.store.hot import Hot
 from metrikon.store.tables import runs
 
 SETTLED = ("done", "stopped", "refused")
@@ -31,11 +32,11 @@ class Claim:
 
 
 # statements of the hot path are built once: building one costs more than running it
-_DUE = (
+_DUE = Hot(
     select(runs.c.id)
     .where(
         or_(
-            and_(runs.c.state.in_(("ready", "waiting")), runs.c.wake_at <= bindparam("now")),
+            and_(or_(runs.c.state == "ready", runs.c.state == "waiting"), runs.c.wake_at <= bindparam("now")),
             and_(runs.c.state == "running", runs.c.lease_until < bindparam("now")),
         )
     )
@@ -48,7 +49,7 @@ _CLAIM = (
     .values(state="running", owner=bindparam("by"), epoch=runs.c.epoch + 1, lease_until=bindparam("until"), wake_at=bindparam("now"))
     .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch)
 )
-_MOVE = (
+_MOVE = Hot(
     update(runs)
     .where(runs.c.id == bindparam("run"))
     .values(
@@ -57,8 +58,8 @@ _MOVE = (
         wake_at=bindparam("wake"),
         changed_at=bindparam("now"),
         settled_at=bindparam("settled"),
-        owner=None,
-        lease_until=None,
+        owner=null(),
+        lease_until=null(),
     )
 )
 _WAKE = (
@@ -66,7 +67,7 @@ _WAKE = (
     .where(runs.c.id.in_(bindparam("ids", expanding=True)), runs.c.state.in_(("waiting", "parked", "review")))
     .values(state="ready", wake_at=bindparam("now"), changed_at=bindparam("now"))
 )
-_SPENT = (
+_SPENT = Hot(
     update(runs)
     .where(runs.c.id == bindparam("run"))
     .values(
@@ -79,7 +80,7 @@ _SPENT = (
 
 def claim(connection: Connection, owner: str, now: int, lease: int, most: int) -> list[Claim]:
     """Claim runs that are due, oldest first; runs whose lease has run out count as due."""
-    found = connection.execute(_DUE, {"now": now, "most": most}).scalars().all()
+    found = _DUE.run(connection, {"now": now, "most": most}).scalars().all()
     if not found:
         return []
     values = {"ids": found, "by": owner, "until": now + lease, "now": now}
@@ -112,7 +113,7 @@ def release_all(connection: Connection, now: int) -> int:
 def move(connection: Connection, run_id: str, state: str, at: int, reason: str = "", wake_at: int | None = None) -> None:
     """Put a run into a state."""
     settled = at if state in SETTLED else None
-    connection.execute(_MOVE, {"run": run_id, "to": state, "why": reason, "wake": wake_at, "now": at, "settled": settled})
+    _MOVE.run(connection, {"run": run_id, "to": state, "why": reason, "wake": wake_at, "now": at, "settled": settled})
     changes.note(connection, "run", [run_id], at)
 
 
@@ -126,7 +127,7 @@ def wake(connection: Connection, run_ids: Sequence[str], at: int) -> None:
 def spent(connection: Connection, run_id: str, calls: int, input_tokens: int, output_tokens: int, cost: Decimal) -> None:
     """Add what a model call cost."""
     values = {"run": run_id, "more_calls": calls, "more_in": input_tokens, "more_out": output_tokens}
-    connection.execute(_SPENT, values)
+    _SPENT.run(connection, values)
     if cost:
         before = connection.execute(select(runs.c.cost).where(runs.c.id == run_id)).scalar_one()
         connection.execute(update(runs).where(runs.c.id == run_id).values(cost=str(Decimal(before) + cost)))

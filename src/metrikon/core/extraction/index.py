@@ -27,7 +27,7 @@ class Place:
     exact: bool = True
 
 
-@lru_cache(maxsize=65536)
+@lru_cache(maxsize=8192)
 def squeezed(text: str) -> str:
     """Letters and digits only, folded: the form in which texts are searched."""
     return "".join(c for c in fold(text) if c.isalnum())

@@ -58,7 +58,7 @@ def parse_date(text: str, first: bool | None = None) -> date | None:
     return readings[1]
 
 
-@lru_cache(maxsize=65536)
+@lru_cache(maxsize=8192)
 def date_readings(text: str) -> tuple[date, ...]:
     """All dates that `text` may be: none, one, or two (day first, then month first)."""
     body = " ".join(text.split()).strip(" ,;:()")

@@ -31,7 +31,7 @@ def decimal_mark(texts: Iterable[str]) -> str | None:
     return "." if votes["."] > votes[","] else ","
 
 
-@lru_cache(maxsize=65536)
+@lru_cache(maxsize=8192)
 def parse_number(text: str, mark: str | None = None) -> Decimal | None:
     """The exact number that `text` is, or None when it is not one number and nothing else.
 

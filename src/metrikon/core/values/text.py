@@ -25,7 +25,7 @@ def _instead(character: str) -> str:
     return "" if unicodedata.category(character) in _DROPPED else " "
 
 
-@lru_cache(maxsize=65536)
+@lru_cache(maxsize=8192)
 def fold(text: str) -> str:
     """The form in which texts are compared: no case, no accents, no punctuation at the edges."""
     if text.isascii():
@@ -34,7 +34,7 @@ def fold(text: str) -> str:
     return "".join(c for c in decomposed if not unicodedata.combining(c)).strip(_EDGE)
 
 
-@lru_cache(maxsize=65536)
+@lru_cache(maxsize=8192)
 def folded_words(text: str) -> tuple[str, ...]:
     """The folded words of a text, empty ones left out."""
     return tuple(word for word in (fold(part) for part in _SPACES.split(text)) if word)

@@ -28,7 +28,7 @@ class Hit:
     ends: bool
 
 
-@lru_cache(maxsize=65536)
+@lru_cache(maxsize=8192)
 def label_words(text: str) -> tuple[str, ...]:
     """The words of a label in the form in which they are compared."""
     spaced = text.replace("#", " # ").replace("n°", " n° ").replace("N°", " n° ")
