@@ -21,7 +21,7 @@ class Desk:
     def go(self, path: str) -> None:
         self.browser.get(self.service.url + path)
 
-    def see(self, selector: str, seconds: float = 10) -> WebElement:
+    def see(self, selector: str, seconds: float = 40) -> WebElement:
         """The first thing that fits, once it is there."""
         found: WebElement = eventually(lambda: next(iter(self.all(selector)), None), seconds)
         return found
@@ -29,7 +29,7 @@ class Desk:
     def all(self, selector: str) -> list[WebElement]:
         return self.browser.find_elements(By.CSS_SELECTOR, selector)
 
-    def read(self, text: str, seconds: float = 10) -> None:
+    def read(self, text: str, seconds: float = 40) -> None:
         """Wait until the page shows a text."""
         eventually(lambda: text in self.text(), seconds)
 

@@ -7,7 +7,7 @@ import { call, query, type RecordPage, type RecordRow, type RecordTypes } from "
 import { Empty, Problem, Stamp } from "../parts/bits";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
-import { isFigure, shown } from "../parts/words";
+import { count, isFigure, shown } from "../parts/words";
 
 const FILTERS = [
   { word: "all", state: "" },
@@ -127,7 +127,7 @@ function Line({ row, columns }: { row: RecordRow; columns: Column[] }): ReactNod
       </td>
       {columns.map((each) => {
         const value = row.values[each.name];
-        const text = Array.isArray(value) ? `${value.length} rows` : shown(value);
+        const text = Array.isArray(value) ? count(value.length, "row") : shown(value);
         return (
           <td key={each.name} className={`mono ${isFigure(value) ? "right" : ""} clip`} style={{ maxWidth: 240 }}>
             <Link to={`/records/${row.id}?field=/${each.name}`} style={{ color: "inherit", textDecoration: "none" }} title={`${text} — open its evidence`}>

@@ -21,6 +21,8 @@ class Server:
 
     def __init__(self, app: App) -> None:
         self.app = app
+        self._closing = False
+        self._thread: threading.Thread | None = None
         settings = app.settings
         self._server = create_server(
             create(app),
@@ -53,13 +55,23 @@ class Server:
     def start(self) -> threading.Thread:
         """As `run`, in a thread of its own: for tests and the demo."""
         self.app.start()
-        thread = threading.Thread(target=self._server.run, name="http", daemon=True)
-        thread.start()
-        return thread
+        self._thread = threading.Thread(target=self._serve, name="http", daemon=True)
+        self._thread.start()
+        return self._thread
+
+    def _serve(self) -> None:
+        try:
+            self._server.run()
+        except OSError:
+            if not self._closing:  # else the sockets were closed under the loop, which is how it is told to end
+                raise
 
     def close(self) -> None:
         """Answer no more, finish what is running, let go."""
+        self._closing = True
         self._server.close()
+        if self._thread is not None:
+            self._thread.join(0.5)
         self.app.close()
 
 

@@ -259,7 +259,7 @@ function Acts({ stops, busy, error, approve, refuse, undo }: { stops: number; bu
         <Button variant="subtle" disabled={!undo} onClick={() => undo?.()}>
           Undo
         </Button>
-        <span className="soft small">{stops ? `${count(stops, "finding")} left` : "Nothing found wrong."} Press <kbd>?</kbd> for keys.</span>
+        <span className="soft small">{stops ? `${count(stops, "finding")} left.` : "Nothing found wrong."} Press <kbd>?</kbd> for keys.</span>
       </div>
     </>
   );
