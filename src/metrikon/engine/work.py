@@ -13,7 +13,7 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
-from metrikon.core.flows.fold import Again, Effect, Entry, Perform, Settle, State, advance, in_order, todo
+from metrikon.core.flows.fold import Again, Effect, Entry, Perform, State, advance, in_order, todo
 from metrikon.core.flows.kinds import OUTWARD
 from metrikon.destinations.build import place
 from metrikon.engine.house import EngineHouse
@@ -270,4 +270,4 @@ class Work:
             log.error("run %s could not be parked: %s", self.claim.run_id, error)
 
 
-__all__ = ["Bench", "Settle", "Work"]
+__all__ = ["Bench", "Work"]

@@ -18,7 +18,7 @@ from typing import Any
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get, leaves, shape
-from metrikon.core.records.types import OURS, RecordType
+from metrikon.core.records.types import RecordType
 
 Check = Callable[[RecordType, dict[str, Any], Mapping[str, Evidence]], Iterable[Finding]]
 LEAST_SURE = 0.6
@@ -200,4 +200,4 @@ def _floats(value: Any) -> Any:
     return [_floats(part) for part in value] if isinstance(value, list) else value
 
 
-__all__ = ["CHECKS", "OURS", "already_seen", "business_key", "check_record"]
+__all__ = ["CHECKS", "already_seen", "business_key", "check_record"]
