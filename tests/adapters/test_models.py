@@ -8,12 +8,12 @@ import httpx
 import pytest
 
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.prompt import messages
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads
 from metrikon.demo import scenario
 from metrikon.drivers.extract import extract
+from metrikon.drivers.paper import LocalPaper
 from metrikon.models.chat import ChatModel, ChatSettings
 from metrikon.models.pattern import PatternModel
 from metrikon.models.replay import ReplayModel
@@ -26,13 +26,13 @@ NAME = "01-fernhill-nurseries.pdf"
 
 
 @pytest.fixture(scope="module")
-def index() -> Index:
-    return Index(read(scenario.document(NAME)))
+def paper() -> LocalPaper:
+    return LocalPaper(Index(read(scenario.document(NAME))))
 
 
 @pytest.fixture
-def request_(invoice: RecordType, index: Index) -> ModelRequest:
-    return ModelRequest(messages(invoice, index.document, "2026-11-23"), invoice, index)
+def request_(invoice: RecordType, paper: LocalPaper) -> ModelRequest:
+    return ModelRequest(paper.messages(invoice, "2026-11-23", ""), invoice, paper.patterns)
 
 
 def model(*responses: httpx.Response | Exception, slept: list[float] | None = None) -> ChatModel:
@@ -113,10 +113,10 @@ def test_answers_are_replayed_as_they_were_recorded(tmp_path: Path, request_: Mo
     first = ReplayModel(kept, PatternModel()).answer(request_)
     assert ReplayModel(kept).answer(request_).text == first.text
     with pytest.raises(ModelRefused, match="no answer"):
-        ReplayModel(kept).answer(ModelRequest([{"role": "user", "content": "other"}], request_.kind, request_.index))
+        ReplayModel(kept).answer(ModelRequest([{"role": "user", "content": "other"}], request_.kind, request_.patterns))
 
 
-def test_an_unusable_answer_is_asked_again_with_the_error(invoice: RecordType, index: Index) -> None:
+def test_an_unusable_answer_is_asked_again_with_the_error(invoice: RecordType, paper: LocalPaper) -> None:
     seen: list[bytes] = []
 
     def respond(request: httpx.Request) -> httpx.Response:
@@ -125,28 +125,30 @@ def test_an_unusable_answer_is_asked_again_with_the_error(invoice: RecordType, i
         return httpx.Response(200, json={"choices": [{"message": {"content": text}}]})
 
     chat = ChatModel(ChatSettings("http://model.example/v1", "big"), transport=httpx.MockTransport(respond))
-    found = extract(chat, invoice, index, "2026-11-23")
+    found = extract(chat, invoice, paper, "2026-11-23")
     assert found.asked == 2
     assert found.reading.record == {"number": "FN-20417"}
     assert b"holds no JSON object" in seen[1]
 
 
-def test_a_model_that_never_answers_usably_leaves_the_record_to_a_person(invoice: RecordType, index: Index) -> None:
+def test_a_model_that_never_answers_usably_leaves_the_record_to_a_person(invoice: RecordType, paper: LocalPaper) -> None:
     answer = httpx.Response(200, json={"choices": [{"message": {"content": "no idea"}}]})
-    found = extract(model(answer, answer, answer), invoice, index, "2026-11-23")
+    found = extract(model(answer, answer, answer), invoice, paper, "2026-11-23")
     assert found.reading.record == {}
     assert found.reading.findings[0].check == "no answer"
     assert stops(found.reading.findings)
 
 
 @pytest.mark.parametrize("kind", TEXT_KINDS)
-def test_every_misbehaviour_ends_in_a_right_record_or_before_a_person(kind: str, stand_in: ModelServer, invoice: RecordType, index: Index) -> None:
+def test_every_misbehaviour_ends_in_a_right_record_or_before_a_person(
+    kind: str, stand_in: ModelServer, invoice: RecordType, paper: LocalPaper
+) -> None:
     chat = ChatModel(ChatSettings(stand_in.url, "stand-in"))
     (right,) = [each for each in scenario.expected() if each.name == NAME]
     stand_in.mood.kinds = (kind,)
     try:
         for _ in range(12):
-            reading = extract(chat, invoice, index, "2026-11-23").reading
+            reading = extract(chat, invoice, paper, "2026-11-23").reading
             wrong = scenario.score(right.record, reading.record).wrong
             assert not wrong or stops(reading.findings), (kind, wrong)
     finally:

@@ -20,6 +20,7 @@ from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.drivers.extract import Extracted, extract
+from metrikon.drivers.paper import LocalPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.ports.model import ModelDown, ModelRefused
 from metrikon.ports.reader import Refused
@@ -81,7 +82,7 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         return _refused(given, error, out, err)
     models, default = models_of(settings)
     try:
-        found = extract(models[default], kind, Index(document), date.today().isoformat(), given.context)
+        found = extract(models[default], kind, LocalPaper(Index(document)), date.today().isoformat(), given.context)
     except (ModelDown, ModelRefused) as error:
         raise CommandFailed(str(error)) from error
     finally:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.parse import NotUnderstood
-from metrikon.core.extraction.prompt import again, messages
-from metrikon.core.extraction.settle import Reading, settle
+from metrikon.core.extraction.prompt import again
+from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.types import RecordType
 from metrikon.ports.model import Model, ModelRequest, Usage
+from metrikon.ports.paper import Paper
 
 ATTEMPTS = 3  # answers asked for before a person must look
 
@@ -25,18 +25,18 @@ class Extracted:
     asked: int
 
 
-def extract(model: Model, kind: RecordType, index: Index, today: str, context: str = "", attempts: int = ATTEMPTS) -> Extracted:
+def extract(model: Model, kind: RecordType, paper: Paper, today: str, context: str = "", attempts: int = ATTEMPTS) -> Extracted:
     """The record in a document. Raises `ModelDown` or `ModelRefused` from the model; never fails on an answer."""
-    asked = messages(kind, index.document, today, context)
+    first = asked = paper.messages(kind, today, context)
     usage, problem = Usage(), ""
     for attempt in range(1, attempts + 1):
-        answer = model.answer(ModelRequest(asked, kind, index))
+        answer = model.answer(ModelRequest(asked, kind, paper.patterns))
         usage = usage.plus(answer.usage)
         try:
-            reading = settle(kind, answer.text, index, answer.places, answer.sure)
+            reading = paper.settle(kind, answer)
         except NotUnderstood as error:
             problem = str(error)
-            asked = again(messages(kind, index.document, today, context), answer.text, problem)
+            asked = again(first, answer.text, problem)
             continue
         return Extracted(reading, usage, model.name, attempt)
     message = f"The model gave {attempts} answers that could not be used. The last: {problem} Fill in the record by hand."

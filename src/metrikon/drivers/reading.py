@@ -8,26 +8,28 @@ import queue
 import subprocess
 import sys
 import threading
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 from metrikon.core.documents.model import Document, from_bytes
+from metrikon.core.extraction.parse import NotUnderstood
 from metrikon.core.values.exact import dumps, loads
+from metrikon.drivers.frames import NOT_UNDERSTOOD, receive, send
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied
-from metrikon.readers.worker import receive, send
 
-JOBS_A_WORKER = 400  # then it is replaced, so that memory stays flat whatever libraries keep
+JOBS_A_WORKER = 2000  # then it is replaced, so that memory stays flat whatever libraries keep
 
 
 class _Worker:
     def __init__(self, memory_mb: int) -> None:
         env = {**os.environ, "METRIKON_READER_MEMORY_MB": str(memory_mb), "OMP_NUM_THREADS": "2"}
-        command = [sys.executable, "-m", "metrikon.readers.worker"]
+        command = [sys.executable, "-m", "metrikon.drivers.worker"]
         self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=env)
         self.jobs = 0
 
-    def ask(self, request: dict[str, Any], seconds: float) -> bytes:
+    def ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
         """The bytes of an answer. Raises `Refused`, or `ReaderDied` when the process ended or ran out of time."""
         self.jobs += 1
         assert self.process.stdin
@@ -49,6 +51,8 @@ class _Worker:
             raise ReaderDied(f"Reading the file {why}.")
         answer = loads(head)
         if not answer["ok"]:
+            if answer["code"] == NOT_UNDERSTOOD:
+                raise NotUnderstood(answer["reason"])
             raise Refused(answer["code"], answer["reason"])
         return body
 
@@ -87,6 +91,10 @@ class ReaderPool:
         """A page as PNG. Raises `Refused` and `ReaderDied`."""
         return self._ask({"op": "picture", "path": str(path), "page": page, "turned": turned, "dots": dots}, self.limits.seconds)
 
+    def work(self, request: Mapping[str, Any]) -> bytes:
+        """What an operation on a document gives. Raises `Refused`, `NotUnderstood` and `ReaderDied`."""
+        return self._ask(request, self.limits.seconds)
+
     def close(self) -> None:
         """End all processes that are not busy; busy ones end when their work does."""
         with self._lock:
@@ -99,14 +107,14 @@ class ReaderPool:
             if worker:
                 worker.close()
 
-    def _ask(self, request: dict[str, Any], seconds: float) -> bytes:
+    def _ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
         worker = self._free.get() or _Worker(self.limits.memory_mb)
         keep = False
         try:
             answer = worker.ask(request, seconds)
             keep = True
             return answer
-        except Refused:
+        except (Refused, NotUnderstood):
             keep = True
             raise
         finally:

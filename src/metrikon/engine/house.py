@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from typing import TypeVar
 
 import msgspec
 
-from metrikon.core.documents.model import FORM, Document, from_bytes
+from metrikon.core.documents.model import FORM, Document, Summary, from_bytes, summary
 from metrikon.core.records.types import RecordType
+from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.catalog import Catalog
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.ports.model import Model
+from metrikon.ports.paper import Paper
 from metrikon.ports.reader import Limits
+
+T = TypeVar("T")
 
 
 class EngineHouse:
@@ -29,19 +34,32 @@ class EngineHouse:
 
     def read_document(self, sha256: str, limits: Limits | None = None) -> Document:
         """A kept file as a document; what was read before is not read again."""
-        name = f"{sha256}-{FORM}.document"
-        kept = self.files.get_derived(name)
+        return self._kept(sha256, from_bytes, limits)
+
+    def summary(self, sha256: str) -> Summary:
+        """The same document without its words."""
+        return self._kept(sha256, summary, None)
+
+    def paper(self, sha256: str) -> Paper:
+        """The document of a kept file, worked on in a worker process."""
+        return WorkerPaper(self.readers, self.files.derived_path(_stored(sha256)), lambda: self._read(sha256, None))
+
+    def _kept(self, sha256: str, decode: Callable[[bytes], T], limits: Limits | None) -> T:
+        kept = self.files.get_derived(_stored(sha256))
         if kept is not None:
             try:
-                return from_bytes(kept)
+                return decode(kept)
             except msgspec.MsgspecError:
                 pass  # cut off by a crash: it is made again below
+        return decode(self._read(sha256, limits))
+
+    def _read(self, sha256: str, limits: Limits | None) -> bytes:
         path = self.files.path(sha256)
         if not path.exists():
             raise KeyError(sha256)
         data = self.readers.read_bytes(path, limits)
-        self.files.put_derived(name, data)
-        return from_bytes(data)
+        self.files.put_derived(_stored(sha256), data)
+        return data
 
     def page_picture(self, sha256: str, page: int, turned: float, dots: int) -> bytes:
         """A page as PNG, drawn when first looked at."""
@@ -63,3 +81,8 @@ class EngineHouse:
 
     def new_id(self) -> str:
         return self.clock.new_id()
+
+
+def _stored(sha256: str) -> str:
+    """The name of the stored form of a file's document."""
+    return f"{sha256}-{FORM}.document"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -18,6 +18,7 @@ from metrikon.core.flows.kinds import OUTWARD
 from metrikon.destinations.build import place
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
+from metrikon.engine.states import Kept, States
 from metrikon.ports.model import Usage
 from metrikon.ports.step import Call, Outcome, StepFailed
 from metrikon.steps import RUNNERS
@@ -40,6 +41,7 @@ class Bench:
     home: Path
     price: Prices
     stopping: Callable[[], bool]
+    states: States = field(default_factory=States)
 
 
 class Work:
@@ -90,11 +92,14 @@ class Work:
         self._hand_on(state, stopped_early=bool(queue))
 
     def _replayed(self) -> tuple[State, tuple[Effect, ...]]:
-        flow = self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version)
-        state = State(flow)
+        kept = self.bench.states.take(self.claim.run_id)
+        if kept is None:
+            state = State(self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version))
+        else:
+            state, self.known, self.today, self.file_name = kept.state, kept.entries, kept.today, kept.file_name
         with self.bench.database.reading() as connection:
-            entries = journal.load(connection, self.claim.run_id)
-            if not entries:
+            entries = journal.load(connection, self.claim.run_id, after=self.known)
+            if not entries and not self.known:
                 return self._started(connection, state)
         for number, entry in entries:
             whole = unpacked(entry, self.bench.house.files)
@@ -235,7 +240,7 @@ class Work:
         """Put the run where it now stands, and let it go."""
         entries, self.pending = self.pending, []
 
-        def job(connection: Connection) -> None:
+        def job(connection: Connection) -> bool:
             total = journal.append(connection, self.claim.run_id, entries, self.claim)
             foreign = self.foreign or total != self.known + len(entries)
             now = self.clock.now()
@@ -243,8 +248,10 @@ class Work:
             if where not in runs.SETTLED and (foreign or stopped_early):
                 where, wake_at = "ready", now
             runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
+            return where in runs.SETTLED or foreign
 
-        self.bench.database.write(job)
+        if not self.bench.database.write(job):
+            self.bench.states.keep(self.claim.run_id, Kept(state, self.known + len(entries), self.today, self.file_name))
 
     def _where(self, state: State, now: int) -> tuple[str, str, int | None]:
         if state.outcome is not None:

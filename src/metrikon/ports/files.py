@@ -25,6 +25,10 @@ class Files(Protocol):
         """Keep something that can be made again (a document, a page picture) under a name."""
         ...
 
+    def derived_path(self, name: str) -> Path:
+        """Where it lies on disk, if it is kept."""
+        ...
+
     def get_derived(self, name: str) -> bytes | None:
         """What was kept under a name, or None."""
         ...

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from metrikon.core.extraction.index import Index, Place
+from metrikon.core.extraction.index import Place
 from metrikon.core.records.types import RecordType
 
 
 @dataclass(frozen=True)
 class ModelRequest:
-    """What is asked. Adapters that speak to a server send `messages`; those in the house read `index`."""
+    """What is asked. Adapters that speak to a server send `messages`; the pattern reader has its answer worked out."""
 
     messages: list[dict[str, str]]
     kind: RecordType
-    index: Index
+    patterns: Callable[[RecordType], ModelAnswer]
 
 
 @dataclass(frozen=True)

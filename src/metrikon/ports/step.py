@@ -8,10 +8,13 @@ from typing import Any, Protocol
 
 from sqlalchemy import Connection
 
-from metrikon.core.documents.model import Document
+from metrikon.core.documents.model import Document, Summary
 from metrikon.core.records.types import RecordType
 from metrikon.ports.model import Model, Usage
+from metrikon.ports.paper import Paper
 from metrikon.ports.reader import Limits
+
+KILLS = 3  # a file that ends the process that works on it this often is not tried again
 
 
 @dataclass(frozen=True)
@@ -57,6 +60,14 @@ class House(Protocol):
 
     def read_document(self, sha256: str, limits: Limits | None = None) -> Document:
         """The document of a kept file, read now or before. Raises `Refused` or `ReaderDied`."""
+        ...
+
+    def summary(self, sha256: str) -> Summary:
+        """The same document without its words. Raises as `read_document`."""
+        ...
+
+    def paper(self, sha256: str) -> Paper:
+        """The same document, put before extraction. Raises as `read_document`."""
         ...
 
     def record_type(self, name: str) -> tuple[RecordType, int]:

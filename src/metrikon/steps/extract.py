@@ -6,11 +6,11 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.extraction.index import Index
 from metrikon.core.records import evidence, findings
 from metrikon.drivers.extract import extract
 from metrikon.ports.model import ModelDown, ModelRefused
-from metrikon.ports.step import Call, House, Outcome, StepFailed
+from metrikon.ports.reader import Refused
+from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed
 from metrikon.store import records
 
 
@@ -26,13 +26,16 @@ def run(call: Call, house: House) -> Outcome:
         model = house.model(call.parameters.get("model"))
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow or put it, then continue.") from error
-    index = Index(house.read_document(sha256))
     try:
-        found = extract(model, kind, index, call.today, str(call.parameters.get("context") or ""))
+        found = extract(model, kind, house.paper(sha256), call.today, str(call.parameters.get("context") or ""))
     except ModelDown as error:
         raise StepFailed(str(error), again=True, wait=error.wait) from error
     except ModelRefused as error:
         raise StepFailed(f"{error} Correct the model's settings, then continue.") from error
+    except Refused as error:
+        raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
+    except ReaderDied as error:
+        raise StepFailed(f"{call.file_name}, while its values were looked for: {error}", again=call.attempt < KILLS, wait=0.2) from error
     reading = found.reading
     row = {
         "id": house.new_id(),

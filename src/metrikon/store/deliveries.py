@@ -98,9 +98,10 @@ def _once_more(connection: Connection, each: Wanted, at: int) -> None:
     connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(values))
 
 
+_WANTED = ("key", "values", "run_id", "path", "begun_at", "flow", "flow_version", "target", "attempts", "most_attempts")
 _PLACES = Hot(select(deliveries.c.destination).where(deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now")).distinct())
 _DUE = Hot(
-    select(deliveries)
+    select(*(deliveries.c[name] for name in _WANTED))
     .where(deliveries.c.destination == bindparam("place"), deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now"))
     .order_by(deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position)
     .limit(bindparam("most"))
@@ -114,13 +115,13 @@ _DONE = Hot(
 
 def places(connection: Connection, now: int) -> list[str]:
     """Destinations with rows that can be written now."""
-    return list(_PLACES.run(connection, {"now": now}).scalars())
+    return [place for (place,) in _PLACES.run(connection, {"now": now})]
 
 
 def due(connection: Connection, destination: str, now: int, most: int = 5000) -> list[dict[str, Any]]:
     """Rows of a destination that can be written now, oldest first, those of a run in their order."""
-    rows = _DUE.run(connection, {"place": destination, "now": now, "most": most}).mappings()
-    return [{**row, "values": loads(row["values"])} for row in rows]
+    rows = _DUE.run(connection, {"place": destination, "now": now, "most": most})
+    return [{**dict(zip(_WANTED, row, strict=True)), "values": loads(row[1])} for row in rows]
 
 
 def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -> None:

@@ -35,15 +35,15 @@ class DiskFiles:
         return self.root / "files" / sha256[:2] / sha256
 
     def put_derived(self, name: str, data: bytes) -> None:
-        _write(self._derived(name), data, sync=False)
+        _write(self.derived_path(name), data, sync=False)
 
     def get_derived(self, name: str) -> bytes | None:
         try:
-            return self._derived(name).read_bytes()
+            return self.derived_path(name).read_bytes()
         except FileNotFoundError:
             return None
 
-    def _derived(self, name: str) -> Path:
+    def derived_path(self, name: str) -> Path:
         if not all(c.isalnum() or c in "-." for c in name) or ".." in name:
             raise KeyError(name)
         return self.root / "derived" / name[:2] / name

@@ -5,11 +5,26 @@ Building and compiling a statement costs several times what running it does; the
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import Connection, CursorResult
+from sqlalchemy import Connection
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.sql import ClauseElement
+
+
+@contextmanager
+def _cursor(connection: Connection, sql: str) -> Iterator[Any]:
+    """A cursor of the driver within the transaction of a connection; errors of the driver become SQLAlchemy's."""
+    driver: Any = connection.connection
+    cursor = driver.cursor()
+    try:
+        yield cursor
+    except connection.dialect.loaded_dbapi.Error as error:
+        raise DBAPIError(sql, None, error) from error
+    finally:
+        cursor.close()
 
 
 class Hot:
@@ -19,15 +34,25 @@ class Hot:
         self._statement = statement
         self._made: dict[str, tuple[str, tuple[str, ...], Mapping[str, Any]]] = {}
 
-    def run(self, connection: Connection, values: Mapping[str, Any]) -> CursorResult[Any]:
-        """Run it once."""
+    def run(self, connection: Connection, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
+        """Run it once; the rows it gives."""
         sql, order, fixed = self._compiled(connection)
-        return connection.exec_driver_sql(sql, tuple(values[name] if name in values else fixed[name] for name in order))
+        given = tuple(values[name] if name in values else fixed[name] for name in order)
+        with _cursor(connection, sql) as cursor:
+            cursor.execute(sql, given)
+            return list(cursor.fetchall()) if cursor.description else []
+
+    def scalar(self, connection: Connection, values: Mapping[str, Any]) -> Any:
+        """The first value of the first row, or None."""
+        rows = self.run(connection, values)
+        return rows[0][0] if rows else None
 
     def many(self, connection: Connection, rows: Sequence[Mapping[str, Any]]) -> None:
         """Run it once for each row."""
         sql, order, fixed = self._compiled(connection)
-        connection.exec_driver_sql(sql, [tuple(row[name] if name in row else fixed[name] for name in order) for row in rows])
+        given = [tuple(row[name] if name in row else fixed[name] for name in order) for row in rows]
+        with _cursor(connection, sql) as cursor:
+            cursor.executemany(sql, given)
 
     def _compiled(self, connection: Connection) -> tuple[str, tuple[str, ...], Mapping[str, Any]]:
         name = connection.dialect.name

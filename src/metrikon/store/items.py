@@ -49,11 +49,11 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
 
     Equal content under another identity is a likely repeat: its run is held until a person says so.
     """
-    known = _SAME.run(connection, {"of_flow": arrival.flow, "of_intake": arrival.intake, "of_identity": arrival.identity}).scalar()
+    known = _SAME.scalar(connection, {"of_flow": arrival.flow, "of_intake": arrival.intake, "of_identity": arrival.identity})
     if known is not None:
         run = connection.execute(select(runs.c.id, runs.c.state).where(runs.c.item_id == known).order_by(runs.c.id).limit(1)).one()
         return Arrived(known, run.id, True, run.state == "held")
-    twin = _TWIN.run(connection, {"of_flow": arrival.flow, "of_sha256": arrival.sha256}).scalar()
+    twin = _TWIN.scalar(connection, {"of_flow": arrival.flow, "of_sha256": arrival.sha256})
     item_id, run_id = ids
     row = {
         "id": item_id,

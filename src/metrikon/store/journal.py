@@ -54,9 +54,9 @@ def append(connection: Connection, run_id: str, entries: Sequence[Written], clai
     With a claim, its lease must still hold: raises `LeaseLost` otherwise, and nothing is added.
     """
     if claim is None:
-        total = _COUNT.run(connection, {"run": run_id, "more": len(entries)}).scalar_one()
+        total = _COUNT.scalar(connection, {"run": run_id, "more": len(entries)})
     else:
-        leased = _COUNT_LEASED.run(connection, {"run": run_id, "more": len(entries), "lease_epoch": claim.epoch}).scalar()
+        leased = _COUNT_LEASED.scalar(connection, {"run": run_id, "more": len(entries), "lease_epoch": claim.epoch})
         if leased is None:
             raise LeaseLost(run_id)
         total = leased

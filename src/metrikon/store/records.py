@@ -40,7 +40,7 @@ def described(kind: RecordType, values: dict[str, Any]) -> dict[str, str]:
 def put(connection: Connection, row: dict[str, Any], at: int) -> str:
     """Store what was read; a step that is done again replaces its record. The record's id is returned."""
     stored = {name: dumps(value) if name in JSON_COLUMNS else value for name, value in row.items()}
-    before = _OF_STEP.run(connection, {"run": row["run_id"], "step": row["path"]}).scalar()
+    before = _OF_STEP.scalar(connection, {"run": row["run_id"], "step": row["path"]})
     if before is None:
         _PUT.run(connection, {"reviewed_at": None, "reviewed_by": None, "comment": None, **stored, "created_at": at})
     else:
@@ -81,13 +81,9 @@ def unpacked(row: Any) -> dict[str, Any]:
 def claim_key(connection: Connection, record_type: str, key: str, item_id: str, record_id: str) -> str | None:
     """Claim a business key for an item. None when it is ours now; else the name of the item that holds it."""
     row = {"record_type": record_type, "key": key, "item_id": item_id, "record_id": record_id}
-    connection.execute(upsert(claims).values(row).on_conflict_do_nothing())
-    holder = connection.execute(
-        select(claims.c.item_id, items.c.name)
-        .join(items, items.c.id == claims.c.item_id)
-        .where(claims.c.record_type == record_type, claims.c.key == key)
-    ).one()
-    return None if holder.item_id == item_id else str(holder.name)
+    _CLAIM.run(connection, row)
+    ((holder, name),) = _HOLDER.run(connection, {"of_type": record_type, "of_key": key})
+    return None if holder == item_id else str(name)
 
 
 def release_keys(connection: Connection, record_id: str) -> None:

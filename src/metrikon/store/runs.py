@@ -80,7 +80,7 @@ _SPENT = Hot(
 
 def claim(connection: Connection, owner: str, now: int, lease: int, most: int) -> list[Claim]:
     """Claim runs that are due, oldest first; runs whose lease has run out count as due."""
-    found = _DUE.run(connection, {"now": now, "most": most}).scalars().all()
+    found = [run for (run,) in _DUE.run(connection, {"now": now, "most": most})]
     if not found:
         return []
     values = {"ids": found, "by": owner, "until": now + lease, "now": now}

@@ -129,6 +129,22 @@ _ENCODER = msgspec.json.Encoder()
 _DECODER = msgspec.json.Decoder(Document)
 
 
+class Summary(msgspec.Struct, frozen=True):
+    """What is wanted of a stored document at first: how it was read, without its words."""
+
+    format: str
+    pages: tuple[msgspec.Raw, ...]
+    warnings: tuple[str, ...] = ()
+
+
+_SUMMARY = msgspec.json.Decoder(Summary)
+
+
+def summary(data: bytes) -> Summary:
+    """The summary of a stored form. Raises `msgspec.DecodeError` when it is not one."""
+    return _SUMMARY.decode(data)
+
+
 def to_bytes(document: Document) -> bytes:
     """The stored form: JSON in UTF-8."""
     return _ENCODER.encode(document)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from datetime import date
 from decimal import Decimal, DivisionByZero, InvalidOperation, Overflow
+from functools import lru_cache
 from typing import Any
 
 from lark import Token, Tree
@@ -198,11 +199,37 @@ def evaluate(text: str, scope: Mapping[str, Any], missing: list[str] | None = No
 
     Raises `BadExpression` and `FeelError`.
     """
+    chain = _chain_of(text)
+    if chain:
+        value = _followed(chain, scope)
+        if value is not None:
+            return value
     walk = _Walk()
     value = walk.value(parse(text), scope)
     if missing is not None:
         missing.extend(dict.fromkeys(walk.missing))
     return value
+
+
+@lru_cache(maxsize=4096)
+def _chain_of(text: str) -> tuple[str, ...]:
+    """The names of an expression that is nothing but a path such as invoice.record.total; else none."""
+    tree = parse(text)
+    return tuple(_written(tree).split(".")) if _is_chain(tree) else ()
+
+
+def _is_chain(tree: Any) -> bool:
+    return bool(tree.data == "name" or (tree.data == "path" and _is_chain(tree.children[0])))
+
+
+def _followed(chain: tuple[str, ...], scope: Mapping[str, Any]) -> Any:
+    """What a path leads to through contexts alone; None when it is not as simple as that."""
+    value: Any = scope.get(chain[0])
+    for name in chain[1:]:
+        if not isinstance(value, Mapping):
+            return None
+        value = value.get(name)
+    return native(value)
 
 
 def native(value: Any) -> Any:

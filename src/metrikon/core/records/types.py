@@ -10,13 +10,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 from jsonschema import Draft202012Validator
 from jsonschema.exceptions import SchemaError
 
 from metrikon.core.records.pointers import escape
+from metrikon.core.values.exact import dumps, loads
 
 OURS = "x-metrikon"
 DEEPEST = 12
@@ -104,6 +105,11 @@ class RecordType:
         return self.schema.get(OURS) or {}
 
     @cached_property
+    def packed(self) -> bytes:
+        """Name and schema as JSON, to be sent where the type is needed."""
+        return dumps([self.name, self.schema])
+
+    @cached_property
     def validator(self) -> Any:
         return Draft202012Validator(self.schema)
 
@@ -122,6 +128,13 @@ def record_type(schema: Any, name: str | None = None) -> RecordType:
     found = tuple(_fields(schema, schema, "", True, 0))
     title = name or str(schema.get("title") or "record")
     return RecordType(title, schema, found)
+
+
+@lru_cache(maxsize=64)
+def unpacked_type(packed: bytes) -> RecordType:
+    """The record type that `packed` stands for; known ones are kept."""
+    name, schema = loads(packed)
+    return record_type(schema, str(name))
 
 
 def _fields(whole: Mapping[str, Any], schema: Mapping[str, Any], shape: str, required: bool, depth: int) -> Iterator[Field]:

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import time
 
+from metrikon.core.extraction.index import Index
+from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps
 from metrikon.models.pattern.reader import read_record
 from metrikon.ports.model import ModelAnswer, ModelRequest, Usage
@@ -20,10 +22,15 @@ class PatternModel:
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """The record as JSON, with the place and the certainty of each value."""
-        start = time.perf_counter()
-        found = read_record(request.kind, request.index)
-        usage = Usage(calls=1, seconds=time.perf_counter() - start)
-        return ModelAnswer(dumps(found.record).decode(), usage, found.places, found.sure)
+        return request.patterns(request.kind)
 
 
-__all__ = ["PatternModel"]
+def pattern_answer(kind: RecordType, index: Index) -> ModelAnswer:
+    """What patterns find in a document."""
+    start = time.perf_counter()
+    found = read_record(kind, index)
+    usage = Usage(calls=1, seconds=time.perf_counter() - start)
+    return ModelAnswer(dumps(found.record).decode(), usage, found.places, found.sure)
+
+
+__all__ = ["PatternModel", "pattern_answer"]

@@ -1,0 +1,117 @@
+"""The process in which untrusted bytes and answers are worked on: it takes one request at a time on its standard input.
+
+A frame is four bytes of length (big endian) and as many bytes. A request is JSON {"op", "path", …},
+the operations are those of `OPERATIONS`; the answer is a JSON frame {"ok": true} or {"ok": false,
+"code", "reason"}, followed by a frame of bytes when it went well. What models answer is no more to be
+trusted than what people send: it is parsed and grounded here too.
+"""
+
+from __future__ import annotations
+
+import os
+import resource
+import sys
+from collections.abc import Callable, Mapping
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from metrikon.core.documents.model import from_bytes, to_bytes
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.parse import NotUnderstood
+from metrikon.core.records.types import unpacked_type
+from metrikon.core.values.exact import dumps, loads
+from metrikon.drivers import wire
+from metrikon.drivers.frames import NOT_STORED, NOT_UNDERSTOOD, receive, send
+from metrikon.drivers.paper import LocalPaper
+from metrikon.ports.reader import Limits, Refused
+from metrikon.readers.registry import picture, read
+
+KEPT = 4  # documents that a process keeps at hand
+
+
+def handle(request: dict[str, Any]) -> bytes:
+    """Do what a request asks. Raises `Refused` and `NotUnderstood`."""
+    return OPERATIONS[request["op"]](request)
+
+
+def _bytes(request: dict[str, Any]) -> tuple[bytes, Limits]:
+    limits = Limits(**request.get("limits") or {})
+    path = Path(request["path"])
+    if path.stat().st_size > limits.max_bytes:
+        raise Refused(
+            "too-large", f"The file has {path.stat().st_size / 1e6:.1f} MB; the limit is {limits.max_bytes / 1e6:.1f} MB (setting max_bytes)."
+        )
+    return path.read_bytes(), limits
+
+
+def _read(request: dict[str, Any]) -> bytes:
+    data, limits = _bytes(request)
+    return to_bytes(read(data, limits))
+
+
+def _picture(request: dict[str, Any]) -> bytes:
+    data, _ = _bytes(request)
+    return picture(data, int(request["page"]), float(request["turned"]), int(request["dots"]))
+
+
+@lru_cache(maxsize=KEPT)
+def _paper(path: str) -> LocalPaper:
+    """A document that was read before, by the place of its stored form; those asked for last are kept."""
+    try:
+        return LocalPaper(Index(from_bytes(Path(path).read_bytes())))
+    except (OSError, msgspec.MsgspecError) as error:
+        raise Refused(NOT_STORED, "The document has to be read again.") from error
+
+
+def _messages(request: dict[str, Any]) -> bytes:
+    kind = unpacked_type(str(request["kind"]).encode())
+    return dumps(_paper(request["path"]).messages(kind, str(request["today"]), str(request["context"])))
+
+
+def _patterns(request: dict[str, Any]) -> bytes:
+    return wire.answer_bytes(_paper(request["path"]).patterns(unpacked_type(str(request["kind"]).encode())))
+
+
+def _settle(request: dict[str, Any]) -> bytes:
+    kind = unpacked_type(str(request["kind"]).encode())
+    return wire.reading_bytes(_paper(request["path"]).settle(kind, wire.answer_from(request["answer"])))
+
+
+OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
+    "read": _read,
+    "picture": _picture,
+    "messages": _messages,
+    "patterns": _patterns,
+    "settle": _settle,
+}
+
+
+def main() -> None:
+    """Serve requests until the input ends."""
+    incoming, outgoing = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # what libraries print must not get between the frames
+    memory = int(os.environ.get("METRIKON_READER_MEMORY_MB", "3000")) * 1_000_000
+    resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
+    while (frame := receive(incoming)) is not None:
+        try:
+            answer = handle(loads(frame))
+        except Refused as error:
+            send(outgoing, dumps({"ok": False, "code": error.code, "reason": error.reason}))
+        except NotUnderstood as error:
+            send(outgoing, dumps({"ok": False, "code": NOT_UNDERSTOOD, "reason": str(error)}))
+        except MemoryError:
+            reason = "Reading the file took more memory than is allowed (setting memory_mb)."
+            send(outgoing, dumps({"ok": False, "code": "too-large", "reason": reason}))
+        except Exception as error:  # a library stumbled over the file: the file is to blame, not the service
+            reason = f"The file cannot be read: it is damaged in a way that its format does not allow ({type(error).__name__})."
+            send(outgoing, dumps({"ok": False, "code": "broken", "reason": reason}))
+        else:
+            send(outgoing, dumps({"ok": True}))
+            send(outgoing, answer)
+
+
+if __name__ == "__main__":
+    main()
