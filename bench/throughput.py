@@ -17,7 +17,7 @@ PAIRS = 3
 
 def whole_service(folder: Path, less: int) -> list[Result]:
     """Text PDFs a second against a plain script, with a model that answers at once; the best of three pairs each."""
-    count = 300 // less
+    count = 600 // less
     answers = invoices(folder / "source", count)
     plain, ours, model_plain, model_ours = [], [], [], []
     for pair in range(PAIRS):

@@ -127,26 +127,29 @@ def _words(page: Any, height: float) -> Iterator[Word]:
     rotation = page.get_rotation()
     box = page.get_cropbox(fallback_ok=True)
     first, last = raw.FS_RECTF(), raw.FS_RECTF()
+    to_first, to_last = ctypes.byref(first), ctypes.byref(last)
+    box_of = raw.FPDFText_GetLooseCharBox
     for match in _WORD.finditer(text):
         start, end = match.span()
-        if not raw.FPDFText_GetLooseCharBox(handle, start, first):
+        if not box_of(handle, start, to_first):
             continue
-        raw.FPDFText_GetLooseCharBox(handle, end - 1, last)
-        place = _upright(_around(first, last), box, rotation)
+        box_of(handle, end - 1, to_last)
+        left, top, right, bottom = first.left, first.top, first.right, first.bottom
+        around = (min(left, last.left), max(top, last.top), max(right, last.right), min(bottom, last.bottom))
+        place = _upright(around, box, rotation)
         if place is not None:
-            word = clean(_HYPHEN.sub("-", match.group()).encode("utf-16", "surrogatepass").decode("utf-16", "replace"))
+            word = _worded(match.group())
             if word:
-                yield Word(word, *(round(value, 2) for value in place))
+                x0, y0, x1, y1 = place
+                yield Word(word, round(x0, 2), round(y0, 2), round(x1, 2), round(y1, 2))
     text_page.close()
 
 
-def _around(first: Any, last: Any) -> tuple[float, float, float, float]:
-    return (
-        min(first.left, last.left),
-        max(first.top, last.top),
-        max(first.right, last.right),
-        min(first.bottom, last.bottom),
-    )
+def _worded(units: str) -> str:
+    """A word of UTF-16 units as it should be kept."""
+    if units.isascii() and units.isprintable():
+        return units
+    return clean(_HYPHEN.sub("-", units).encode("utf-16", "surrogatepass").decode("utf-16", "replace"))
 
 
 def _upright(

@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from metrikon.core.documents.model import Line, Page, Segment, Word
 
@@ -24,7 +25,7 @@ class Columns:
         """The column in which something from x0 to x1 stands: most overlap, else the nearest."""
         best, score = 0, float("-inf")
         for number, (left, right) in enumerate(self.places):
-            overlap = min(right, x1) - max(left, x0)
+            overlap = (right if right < x1 else x1) - (left if left > x0 else x0)
             if overlap > score:
                 best, score = number, overlap
         return best
@@ -34,12 +35,14 @@ class Columns:
         return sum(1 for left, right in self.places if min(right, x1) - max(left, x0) > 1) >= 3
 
 
+@lru_cache(maxsize=4096)
 def has_figure(text: str) -> bool:
     """Whether a text is mostly figures: an amount, a quantity, a date, a code."""
     digits = sum(c.isdigit() for c in text)
     return digits > 0 and digits * 2 >= sum(c.isalnum() for c in text)
 
 
+@lru_cache(maxsize=4096)
 def figure_cell(text: str) -> bool:
     """Whether a cell can stand in a column of figures: figures, "12 pcs", "€ 4.50", or a dash."""
     return has_figure(text) or text in _DASHES or bool(_AMOUNT_FIRST.match(text))

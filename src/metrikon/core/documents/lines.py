@@ -31,6 +31,8 @@ def in_lines(words: Sequence[Word]) -> tuple[tuple[Word, ...], tuple[Line, ...]]
 
 def _shares_line(row: list[Word], word: Word) -> bool:
     last = row[-1]
+    if last.y1 <= word.y0:
+        return False
     shared = min(last.y1, word.y1) - max(last.y0, word.y0)
     lower = min(last.y1 - last.y0, word.y1 - word.y0)
     return shared > OVERLAP * lower and not _covers(row, word)
@@ -47,12 +49,19 @@ def _segments(row: list[Word], start: int) -> list[Segment]:
     wide = GAP * heights[len(heights) // 2]
     parts: list[list[Word]] = [[row[0]]]
     for word in row[1:]:
-        if word.x0 - max(w.x1 for w in parts[-1][-2:]) > wide:
+        last = parts[-1]
+        reach = last[-1].x1 if len(last) == 1 else max(last[-1].x1, last[-2].x1)
+        if word.x0 - reach > wide:
             parts.append([word])
         else:
-            parts[-1].append(word)
+            last.append(word)
     found = []
     for part in parts:
+        if len(part) == 1:
+            (word,) = part
+            found.append(Segment(start, start + 1, word.text, word.x0, word.y0, word.x1, word.y1))
+            start += 1
+            continue
         text = " ".join(w.text for w in part)
         found.append(
             Segment(

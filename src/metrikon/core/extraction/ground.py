@@ -189,11 +189,8 @@ def _aligned(fields: Sequence[Field], rows: list[Any], table: Table, index: Inde
 
 def _cell_forms(cell: Cell, index: Index) -> set[object]:
     """What a cell may be equal to: its text squeezed, and its number."""
-    forms: set[object] = {squeezed(cell.text)}
-    if cell.words:
-        page = index.pages[cell.page]
-        forms.update(value for _, value in index._numbers_in(page, cell.words[0], cell.words[-1] + 1))
-    return forms
+    found = index.cell(cell)
+    return {found.text, *found.numbers}
 
 
 def _row_forms(fields: Sequence[Field], row: Any) -> list[object]:
@@ -204,20 +201,16 @@ def _row_forms(fields: Sequence[Field], row: Any) -> list[object]:
 
 
 def _in_row(rows: dict[str, dict[int, tuple[Cell, ...]]], pointer: str, field: Field, value: Any, index: Index) -> Place | None:
-    head, _, tail = pointer.partition("/" + _position(pointer) + "/") if _position(pointer) else ("", "", "")
-    cells = rows.get(head, {}).get(int(_position(pointer) or -1))
+    position = _position(pointer)
+    head, _, tail = pointer.partition("/" + position + "/") if position else ("", "", "")
+    cells = rows.get(head, {}).get(int(position or -1))
     if not cells or not tail:
         return None
+    wanted = value if isinstance(value, Decimal | int) and not isinstance(value, bool) else squeezed(str(value))
     hits: list[Place] = []
     for cell in cells:
-        if not cell.words:
-            continue
-        if isinstance(value, Decimal | int) and not isinstance(value, bool):
-            page = index.pages[cell.page]
-            numbers = index._numbers_in(page, cell.words[0], cell.words[-1] + 1)
-            hits += [place for place, number in numbers if number == value and set(place.words) <= set(cell.words)]
-        else:
-            hits += index.in_cell(cell, str(value))
+        found = index.cell(cell)
+        hits += found.numbers.get(Decimal(wanted), ()) if isinstance(wanted, Decimal | int) else found.find(wanted)
     if not hits:
         return None
     # the same figure may stand in several cells of a row: amounts stand furthest right, quantities left

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -14,6 +15,7 @@ from metrikon.core.values.dates import date_readings, day_first
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_mark, parse_number
 from metrikon.core.values.text import fold
 
+HAS_DIGIT = re.compile(r"\d").search
 LONGEST_DATE = 5  # words
 LONGEST_NUMBER = 4  # words: "1 234 567,89"
 
@@ -72,6 +74,7 @@ class Index:
     def __init__(self, document: Document) -> None:
         self.document = document
         self.pages = {page.number: page for page in document.pages}
+        self._cells: dict[tuple[int, tuple[int, ...]], CellIndex] = {}
 
     @cached_property
     def mark(self) -> str | None:
@@ -108,14 +111,15 @@ class Index:
         for page in self.document.pages:
             for line in page.lines:
                 for segment in line.segments:
-                    for place, value in self._numbers_in(page, segment.first, segment.last):
+                    for place, value in self.numbers_in(page, segment.first, segment.last):
                         found.setdefault(value, []).append(place)
         return found
 
-    def _numbers_in(self, page: Page, first: int, last: int) -> Iterator[tuple[Place, Decimal]]:
+    def numbers_in(self, page: Page, first: int, last: int) -> Iterator[tuple[Place, Decimal]]:
+        """The amounts that stand in the words from `first` up to `last` of a page, with their places."""
         for start in range(first, last):
             text = page.words[start].text
-            if not any(c.isdigit() for c in text) and len(text) > 3:
+            if len(text) > 3 and not HAS_DIGIT(text):
                 continue
             for end in range(start + 1, min(start + LONGEST_NUMBER, last) + 1):
                 if end > start + 1:
@@ -133,7 +137,9 @@ class Index:
         for page in self.document.pages:
             for line in page.lines:
                 for segment in line.segments:
-                    figures = [any(c.isdigit() for c in page.words[n].text) for n in range(segment.first, segment.last)]
+                    if not HAS_DIGIT(segment.text):
+                        continue
+                    figures = [bool(HAS_DIGIT(page.words[n].text)) for n in range(segment.first, segment.last)]
                     for start in range(segment.first, segment.last):
                         if not any(figures[start - segment.first : start - segment.first + 3]):
                             continue  # a date has figures among its first three words
@@ -150,15 +156,39 @@ class Index:
         wanted = squeezed(text)
         return [place for page in self.texts for place in page.find(wanted)]
 
-    def in_cell(self, cell: Cell, text: str) -> list[Place]:
-        """The places of a text within one cell, whose lines may be wrapped."""
-        words = self.pages[cell.page].words
-        return list(Squeezed(cell.page, list(cell.words), [words[n].text for n in cell.words]).find(squeezed(text)))
+    def cell(self, cell: Cell) -> CellIndex:
+        """A cell of a table, indexed once."""
+        key = (cell.page, cell.words)
+        found = self._cells.get(key)
+        if found is None:
+            found = self._cells[key] = CellIndex(self, cell)
+        return found
 
     def quote(self, place: Place) -> str:
         """The words at a place."""
         words = self.pages[place.page].words
         return " ".join(words[n].text for n in place.words)
+
+
+class CellIndex:
+    """The words of one cell, whose lines may be wrapped: what it holds as a number, and as text."""
+
+    def __init__(self, index: Index, cell: Cell) -> None:
+        self.text = squeezed(cell.text)
+        self.numbers: dict[Decimal, list[Place]] = {}
+        self._squeezed: Squeezed | None = None
+        if not cell.words:
+            return
+        page = index.pages[cell.page]
+        own = set(cell.words)
+        for place, value in index.numbers_in(page, cell.words[0], cell.words[-1] + 1):
+            if own.issuperset(place.words):
+                self.numbers.setdefault(value, []).append(place)
+        self._squeezed = Squeezed(cell.page, list(cell.words), [page.words[n].text for n in cell.words])
+
+    def find(self, wanted: str) -> list[Place]:
+        """The places of a squeezed text."""
+        return list(self._squeezed.find(wanted)) if self._squeezed and wanted in self._squeezed.text else []
 
 
 def _may_be_currency(text: str) -> bool:
