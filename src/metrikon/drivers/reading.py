@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 import os
 import queue
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -21,6 +23,8 @@ from metrikon.ports.step import ReaderDied
 
 JOBS_A_WORKER = 2000  # then it is replaced, so that memory stays flat whatever libraries keep
 
+WATCH = 0.1  # seconds between looks at how long they take
+
 
 class _Worker:
     def __init__(self, memory_mb: int) -> None:
@@ -28,15 +32,21 @@ class _Worker:
         command = [sys.executable, "-m", "metrikon.drivers.worker"]
         self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=env)
         self.jobs = 0
+        self.until = math.inf  # when it must have answered
+        self.late = False
+
+    def watch(self, now: float) -> None:
+        """End it when its time is over: whoever waits for its answer is told."""
+        if now > self.until:
+            self.late = True
+            self.process.kill()
 
     def ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
         """The bytes of an answer. Raises `Refused`, or `ReaderDied` when the process ended or ran out of time."""
         self.jobs += 1
         assert self.process.stdin
         assert self.process.stdout
-        timer = threading.Timer(seconds, self.process.kill)
-        timer.daemon = True
-        timer.start()
+        self.until = time.monotonic() + seconds
         try:
             send(self.process.stdin, dumps(request))
             head = receive(self.process.stdout)
@@ -44,10 +54,9 @@ class _Worker:
         except (BrokenPipeError, OSError) as error:
             raise ReaderDied("The process that read the file ended.") from error
         finally:
-            timed_out = not timer.is_alive()
-            timer.cancel()
+            self.until = math.inf
         if head is None or body is None:
-            why = f"took longer than {seconds:g} seconds (setting seconds)" if timed_out else "made the process that read it end"
+            why = f"took longer than {seconds:g} seconds (setting seconds)" if self.late else "made the process that read it end"
             raise ReaderDied(f"Reading the file {why}.")
         answer = loads(head)
         if not answer["ok"]:
@@ -74,7 +83,9 @@ class ReaderPool:
         self.limits = limits or Limits()
         self._free: queue.LifoQueue[_Worker | None] = queue.LifoQueue()
         self._lock = threading.Lock()
-        self._closed = False
+        self._working: set[_Worker] = set()
+        self._watch: threading.Thread | None = None
+        self._done = threading.Event()
         for _ in range(size):
             self._free.put(None)
 
@@ -97,18 +108,33 @@ class ReaderPool:
 
     def close(self) -> None:
         """End all processes that are not busy; busy ones end when their work does."""
-        with self._lock:
-            self._closed = True
+        self._done.set()
         while True:
             try:
                 worker = self._free.get_nowait()
             except queue.Empty:
                 return
             if worker:
-                worker.close()
+                self._let_go(worker)
+
+    def _started(self) -> _Worker:
+        worker = _Worker(self.limits.memory_mb)
+        with self._lock:
+            self._working.add(worker)
+            if self._watch is None:
+                self._watch = threading.Thread(target=self._look_after, name="reading", daemon=True)
+                self._watch.start()
+        return worker
+
+    def _look_after(self) -> None:
+        while self._working or not self._done.is_set():
+            time.sleep(WATCH)
+            with self._lock:
+                for worker in self._working:
+                    worker.watch(time.monotonic())
 
     def _ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
-        worker = self._free.get() or _Worker(self.limits.memory_mb)
+        worker = self._free.get() or self._started()
         keep = False
         try:
             answer = worker.ask(request, seconds)
@@ -118,8 +144,13 @@ class ReaderPool:
             keep = True
             raise
         finally:
-            if not keep or worker.jobs >= JOBS_A_WORKER or self._closed:
-                worker.close()
+            if not keep or worker.jobs >= JOBS_A_WORKER or self._done.is_set():
+                self._let_go(worker)
                 self._free.put(None)
             else:
                 self._free.put(worker)
+
+    def _let_go(self, worker: _Worker) -> None:
+        with self._lock:
+            self._working.discard(worker)
+        worker.close()

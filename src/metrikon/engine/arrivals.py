@@ -31,16 +31,17 @@ class Arrivals:
         Raises `NoFlow`, and `StoreFailed` when it could not be kept: then the sender must send again.
         """
         with self._database.reading() as connection:
-            found = flows.get_flow(connection, flow)
+            found = flows.standing(connection, flow)
         if found is None:
             raise NoFlow(f"There is no flow {flow!r}. Put it first, or name one that is there.")
-        if not found["running"]:
+        version, running = found
+        if not running:
             raise NoFlow(f"The flow {flow!r} is switched off and takes nothing in. Switch it on first.")
         sha256 = self._files.put(data)
         at = self._clock.now()
         ids = (self._clock.new_id(), self._clock.new_id())
         shown = clean(name.replace("\\", "/").rsplit("/", 1)[-1])[:255] or "unnamed"
-        arrival = Arrival(flow, int(found["version"]), intake, identity or ids[0], sha256, shown, len(data))
+        arrival = Arrival(flow, version, intake, identity or ids[0], sha256, shown, len(data))
         arrived = self._database.write(lambda connection: items.arrive(connection, arrival, ids, at))
         self._wake()
         return arrived

@@ -194,7 +194,8 @@ class Work:
         if not effects:
             return []
         flow = self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version)
-        wanted = [self._wanted(effect, place(flow.destinations[effect.parameters["to"]], self.bench.home)) for effect in effects]
+        places = {name: place(flow.destinations[name], self.bench.home) for name in {str(effect.parameters["to"]) for effect in effects}}
+        wanted = [self._wanted(effect, places[str(effect.parameters["to"])]) for effect in effects]
         entries, self.pending = self.pending, []
         now = self.clock.now()
 

@@ -11,7 +11,6 @@ from typing import Any
 
 import httpx
 
-from metrikon.core.extraction.prompt import asked_schema
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRefused, ModelRequest, Usage
 
@@ -78,7 +77,7 @@ class ChatModel:
             "messages": request.messages,
             "temperature": 0,
             "max_tokens": self.settings.most_tokens,
-            "response_format": {"type": "json_schema", "json_schema": {"name": "record", "schema": asked_schema(request.kind.schema)}},
+            "response_format": {"type": "json_schema", "json_schema": {"name": "record", "schema": request.kind.asked}},
         }
 
     def _once(self, body: bytes, start: float, attempt: int) -> ModelAnswer:

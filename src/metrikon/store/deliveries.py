@@ -35,37 +35,33 @@ class Standing:
 
 
 # statements of the hot path are built once: building one costs more than running it
-_KNOWN = select(deliveries).where(deliveries.c.key.in_(bindparam("keys", expanding=True)))
+_KNOWN = Hot(select(deliveries.c.state, deliveries.c.run_id, deliveries.c.path, deliveries.c.receipt).where(deliveries.c.key == bindparam("of")))
 _ENTER = Hot(insert(deliveries).inline())
 
 
 def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: Sequence[Wanted], at: int) -> dict[str, Standing]:
     """Enter rows to be written, each key once. How each path's key stands is returned."""
-    keys = [each.key for each in wanted]
-    known: dict[str, Any] = {}
-    for start in range(0, len(keys), 500):
-        rows = connection.execute(_KNOWN, {"keys": keys[start : start + 500]}).mappings()
-        known.update((row["key"], row) for row in rows)
     found: dict[str, Standing] = {}
     fresh: dict[str, dict[str, Any]] = {}
     for position, each in enumerate(wanted):
-        before = known.get(each.key)
+        rows = _KNOWN.run(connection, {"of": each.key})
+        state, by, path, receipt = rows[0] if rows else (None, None, None, None)
         if each.key in fresh:
             found[each.path] = Standing("done", run_id, "the same key stands twice in this run")
-        elif before is None:
+        elif state is None:
             found[each.path] = Standing("ours", run_id, None)
             fresh[each.key] = _row(each, position, run_id, flow, version, at)
-        elif before["state"] == "done":
-            found[each.path] = Standing("done", before["run_id"], before["receipt"])
-        elif before["run_id"] == run_id and before["path"] == each.path:
+        elif state == "done":
+            found[each.path] = Standing("done", str(by), receipt)
+        elif by == run_id and path == each.path:
             _once_more(connection, each, at)
             found[each.path] = Standing("ours", run_id, None)
-        elif before["state"] == "given up":
+        elif state == "given up":
             row = _row(each, position, run_id, flow, version, at)
             connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(row))
             found[each.path] = Standing("ours", run_id, None)
         else:
-            found[each.path] = Standing("elsewhere", before["run_id"], None)
+            found[each.path] = Standing("elsewhere", str(by), None)
     if fresh:
         _ENTER.many(connection, list(fresh.values()))
     return found

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Connection, Table, func, insert, select, update
+from sqlalchemy import Connection, Table, bindparam, func, insert, select, update
 
 from metrikon.store import changes
+from metrikon.store.hot import Hot
 from metrikon.store.tables import flows, record_types
 
 
@@ -41,6 +42,15 @@ def switch_flow(connection: Connection, name: str, running: bool, at: int) -> No
 def get_flow(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:
     """A flow in a version, or in its newest."""
     return _get(connection, flows, name, version)
+
+
+_STANDING = Hot(select(flows.c.version, flows.c.running).where(flows.c.name == bindparam("of")).order_by(flows.c.version.desc()).limit(1))
+
+
+def standing(connection: Connection, name: str) -> tuple[int, bool] | None:
+    """The newest version of a flow and whether it is switched on; None when there is no such flow."""
+    rows = _STANDING.run(connection, {"of": name})
+    return (int(rows[0][0]), bool(rows[0][1])) if rows else None
 
 
 def get_record_type(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:

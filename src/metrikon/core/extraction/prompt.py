@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from metrikon.core.documents.model import Document
 from metrikon.core.documents.text import document_text
 from metrikon.core.records.types import RecordType
-from metrikon.core.values.exact import dumps
 
 _RULES = """You read one document and answer with one JSON object that follows the JSON Schema given.
 - Take every value from the document. Leave out a field whose value is not printed there; never guess.
@@ -20,10 +16,9 @@ Answer with the JSON object only."""
 
 def messages(kind: RecordType, document: Document, today: str, context: str = "") -> list[dict[str, str]]:
     """The messages of a request, system first. `today`: the date of the run, as YYYY-MM-DD."""
-    schema = dumps(asked_schema(kind.schema)).decode()
     about = f"Today is {today}." + (f" {context}" if context else "")
     text = document_text(document).replace("</document>", "< /document>")
-    user = f"{about}\n\nJSON Schema:\n{schema}\n\n<document>\n{text}\n</document>"
+    user = f"{about}\n\nJSON Schema:\n{kind.asked_text}\n\n<document>\n{text}\n</document>"
     return [{"role": "system", "content": _RULES}, {"role": "user", "content": user}]
 
 
@@ -34,14 +29,3 @@ def again(asked: list[dict[str, str]], answer: str, problem: str) -> list[dict[s
         {"role": "assistant", "content": answer[:4000]},
         {"role": "user", "content": f"That answer cannot be used: {problem}\nAnswer again, with the whole JSON object only."},
     ]
-
-
-def asked_schema(schema: Any) -> Any:
-    """The schema as a model gets it: our annotations cut down to the labels, which help it."""
-    if isinstance(schema, Mapping):
-        found = {name: asked_schema(part) for name, part in schema.items() if name not in ("x-metrikon", "$schema")}
-        labels = (schema.get("x-metrikon") or {}).get("labels")
-        if labels:
-            found["x-labels"] = list(labels)[:4]
-        return found
-    return [asked_schema(part) for part in schema] if isinstance(schema, list) else schema

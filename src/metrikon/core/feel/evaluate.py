@@ -226,7 +226,7 @@ def _followed(chain: tuple[str, ...], scope: Mapping[str, Any]) -> Any:
     """What a path leads to through contexts alone; None when it is not as simple as that."""
     value: Any = scope.get(chain[0])
     for name in chain[1:]:
-        if not isinstance(value, Mapping):
+        if type(value) is not dict and not isinstance(value, Mapping):
             return None
         value = value.get(name)
     return native(value)

@@ -61,7 +61,7 @@ def fill(value: Any, scope: Mapping[str, Any], missing: list[str] | None = None)
         if len(parts) == 1 and isinstance(parts[0], Hole):
             return evaluate(parts[0].expression, scope, missing)
         return "".join(part if isinstance(part, str) else _shown(part, scope, missing) for part in parts)
-    if isinstance(value, Mapping):
+    if type(value) is dict or isinstance(value, Mapping):
         return {name: fill(part, scope, missing) for name, part in value.items()}
     return [fill(part, scope, missing) for part in value] if isinstance(value, list) else value
 

@@ -9,10 +9,12 @@ their own, since they follow from what was journaled.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 from immutables import Map
+from msgspec.structs import replace
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate, fill
 from metrikon.core.flows.kinds import Choose, Each, Step
@@ -79,8 +81,7 @@ class Settle:
 Effect = Perform | Again | Park | Ask | Settle
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(msgspec.Struct, frozen=True):
     """A block of steps being walked: which step is next, and what its names hold."""
 
     prefix: str
@@ -90,8 +91,7 @@ class Frame:
     at: int = 0
 
 
-@dataclass(frozen=True)
-class Open:
+class Open(msgspec.Struct, frozen=True):
     """A step instance that is not done: its parameters and how its tries went."""
 
     frame: str
@@ -102,8 +102,7 @@ class Open:
     reason: str = ""  # why it is parked
 
 
-@dataclass(frozen=True)
-class State:
+class State(msgspec.Struct, frozen=True):
     """Where a run stands."""
 
     flow: Flow
