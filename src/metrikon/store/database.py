@@ -143,7 +143,7 @@ def _engine(path: Path, *, writes: bool) -> Engine:
     def _settings(connection: Any, _: Any) -> None:
         connection.isolation_level = None
         cursor = connection.cursor()
-        for setting in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", f"cache_size={-16000 if writes else -2000}", "temp_store=MEMORY"):
+        for setting in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", f"cache_size={-4000 if writes else -256}", "temp_store=MEMORY"):
             cursor.execute(f"PRAGMA {setting}")
         cursor.close()
 
