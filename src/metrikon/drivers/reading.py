@@ -98,6 +98,11 @@ class ReaderPool:
         given = limits or self.limits
         return self._ask({"op": "read", "path": str(path), "limits": dataclasses.asdict(given)}, given.seconds)
 
+    def keep(self, path: Path, place: Path) -> bytes:
+        """Read a file and put its document at `place`; its summary, in the stored form."""
+        place.parent.mkdir(parents=True, exist_ok=True)
+        return self._ask({"op": "keep", "path": str(path), "place": str(place), "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
+
     def picture(self, path: Path, page: int, turned: float, dots: int) -> bytes:
         """A page as PNG. Raises `Refused` and `ReaderDied`."""
         return self._ask({"op": "picture", "path": str(path), "page": page, "turned": turned, "dots": dots}, self.limits.seconds)

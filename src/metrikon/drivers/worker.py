@@ -18,7 +18,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.documents.model import from_bytes, to_bytes
+from metrikon.core.documents.model import from_bytes, summary_bytes, to_bytes
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.parse import NotUnderstood
 from metrikon.core.records.types import unpacked_type
@@ -52,6 +52,16 @@ def _read(request: dict[str, Any]) -> bytes:
     return to_bytes(read(data, limits))
 
 
+def _keep(request: dict[str, Any]) -> bytes:
+    data, limits = _bytes(request)
+    document = read(data, limits)
+    place = Path(request["place"])
+    aside = place.with_name(f".new-{os.getpid()}")
+    aside.write_bytes(to_bytes(document))
+    os.replace(aside, place)
+    return summary_bytes(document)
+
+
 def _picture(request: dict[str, Any]) -> bytes:
     data, _ = _bytes(request)
     return picture(data, int(request["page"]), float(request["turned"]), int(request["dots"]))
@@ -82,6 +92,7 @@ def _settle(request: dict[str, Any]) -> bytes:
 
 OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "read": _read,
+    "keep": _keep,
     "picture": _picture,
     "messages": _messages,
     "patterns": _patterns,

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from typing import TypeVar
+from collections.abc import Mapping
 
 import msgspec
 
@@ -16,9 +15,6 @@ from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.ports.model import Model
 from metrikon.ports.paper import Paper
-from metrikon.ports.reader import Limits
-
-T = TypeVar("T")
 
 
 class EngineHouse:
@@ -32,34 +28,34 @@ class EngineHouse:
         self.clock = clock
         self.default = default
 
-    def read_document(self, sha256: str, limits: Limits | None = None) -> Document:
+    def read_document(self, sha256: str) -> Document:
         """A kept file as a document; what was read before is not read again."""
-        return self._kept(sha256, from_bytes, limits)
-
-    def summary(self, sha256: str) -> Summary:
-        """The same document without its words."""
-        return self._kept(sha256, summary, None)
-
-    def paper(self, sha256: str) -> Paper:
-        """The document of a kept file, worked on in a worker process."""
-        return WorkerPaper(self.readers, self.files.derived_path(_stored(sha256)), lambda: self._read(sha256, None))
-
-    def _kept(self, sha256: str, decode: Callable[[bytes], T], limits: Limits | None) -> T:
         kept = self.files.get_derived(_stored(sha256))
         if kept is not None:
             try:
-                return decode(kept)
+                return from_bytes(kept)
             except msgspec.MsgspecError:
                 pass  # cut off by a crash: it is made again below
-        return decode(self._read(sha256, limits))
+        self._read(sha256)
+        return from_bytes(self.files.derived_path(_stored(sha256)).read_bytes())
 
-    def _read(self, sha256: str, limits: Limits | None) -> bytes:
+    def summary(self, sha256: str) -> Summary:
+        """The same document without its words."""
+        kept = self.files.get_derived(_stored(sha256))
+        try:
+            return summary(kept) if kept is not None else self._read(sha256)
+        except msgspec.MsgspecError:
+            return self._read(sha256)  # cut off by a crash
+
+    def paper(self, sha256: str) -> Paper:
+        """The document of a kept file, worked on in a worker process."""
+        return WorkerPaper(self.readers, self.files.derived_path(_stored(sha256)), lambda: self._read(sha256))
+
+    def _read(self, sha256: str) -> Summary:
         path = self.files.path(sha256)
         if not path.exists():
             raise KeyError(sha256)
-        data = self.readers.read_bytes(path, limits)
-        self.files.put_derived(_stored(sha256), data)
-        return data
+        return summary(self.readers.keep(path, self.files.derived_path(_stored(sha256))))
 
     def page_picture(self, sha256: str, page: int, turned: float, dots: int) -> bytes:
         """A page as PNG, drawn when first looked at."""

@@ -11,7 +11,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection
 
 from metrikon.core.flows.fold import Again, Effect, Entry, Perform, State, advance, in_order, todo
 from metrikon.core.flows.kinds import OUTWARD
@@ -22,11 +22,10 @@ from metrikon.engine.states import Kept, States
 from metrikon.ports.model import Usage
 from metrikon.ports.step import Call, Outcome, StepFailed
 from metrikon.steps import RUNNERS
-from metrikon.store import deliveries, journal, runs
+from metrikon.store import deliveries, items, journal, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 from metrikon.store.runs import Claim, LeaseLost
-from metrikon.store.tables import items
 
 log = logging.getLogger("metrikon.engine")
 Prices = Callable[[str, Usage], Decimal]
@@ -111,7 +110,7 @@ class Work:
         return state, todo(state)
 
     def _started(self, connection: Connection, state: State) -> tuple[State, tuple[Effect, ...]]:
-        item = connection.execute(select(items).where(items.c.id == self.claim.item_id)).mappings().one()
+        item = items.get(connection, self.claim.item_id)
         now = self.clock.now()
         self.today = datetime.fromtimestamp(now / 1000, UTC).date().isoformat()
         self.file_name = str(item["name"])

@@ -12,7 +12,6 @@ from metrikon.core.documents.model import Document, Summary
 from metrikon.core.records.types import RecordType
 from metrikon.ports.model import Model, Usage
 from metrikon.ports.paper import Paper
-from metrikon.ports.reader import Limits
 
 KILLS = 3  # a file that ends the process that works on it this often is not tried again
 
@@ -58,7 +57,7 @@ class StepFailed(Exception):
 class House(Protocol):
     """What steps may ask of the house."""
 
-    def read_document(self, sha256: str, limits: Limits | None = None) -> Document:
+    def read_document(self, sha256: str) -> Document:
         """The document of a kept file, read now or before. Raises `Refused` or `ReaderDied`."""
         ...
 

@@ -12,31 +12,24 @@ from sqlalchemy import text as sql_text
 
 from metrikon import __version__
 from metrikon.app.assemble import App
+from metrikon.service.asked import ChangesQuery, HashPath, IdPath, NamePath, PagePath, PictureQuery, SwitchBody, TokenBody
 from metrikon.service.auth import add_token
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import (
-    ChangesQuery,
     ChangesView,
     ChangeView,
     DocumentView,
     FlowList,
     FlowToday,
     FlowView,
-    HashPath,
     HealthView,
-    IdPath,
-    NamePath,
-    PagePath,
     PageView,
-    PictureQuery,
     PutView,
     RecordTypeList,
     RecordTypeView,
     Spend,
-    SwitchBody,
     TodayView,
-    TokenBody,
     TokenList,
     TokenMade,
     TokenView,

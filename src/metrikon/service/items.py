@@ -7,24 +7,10 @@ from flask_openapi3 import APIBlueprint, Tag
 from sqlalchemy import select
 
 from metrikon.app.assemble import App
+from metrikon.service.asked import IdPath, ItemQuery, NamePath, RunQuery
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
-from metrikon.service.views import (
-    ArrivedView,
-    ContinueView,
-    EntryView,
-    IdPath,
-    ItemDetail,
-    ItemPage,
-    ItemQuery,
-    ItemView,
-    NamePath,
-    RunDetail,
-    RunPage,
-    RunQuery,
-    RunStarted,
-    RunView,
-)
+from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDetail, ItemPage, ItemView, RunDetail, RunPage, RunStarted, RunView
 from metrikon.store import journal, listing
 from metrikon.store.tables import items, records, runs
 

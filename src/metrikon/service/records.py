@@ -17,22 +17,10 @@ from metrikon.core.records import evidence as evidences
 from metrikon.core.records import findings as all_findings
 from metrikon.core.records.pointers import get
 from metrikon.core.records.types import RecordType
+from metrikon.service.asked import ApproveBody, CheckBody, CsvQuery, IdPath, RecordQuery, RefuseBody
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
-from metrikon.service.views import (
-    ApproveBody,
-    CheckBody,
-    CheckView,
-    CsvQuery,
-    DeliveryView,
-    FieldView,
-    IdPath,
-    RecordDetail,
-    RecordPage,
-    RecordQuery,
-    RecordRow,
-    RefuseBody,
-)
+from metrikon.service.views import CheckView, DeliveryView, FieldView, RecordDetail, RecordPage, RecordRow
 from metrikon.store import listing, records
 from metrikon.store.tables import deliveries, items
 from metrikon.store.tables import records as records_table

@@ -1,4 +1,4 @@
-"""What goes in and out of the API. Requests are checked by these types and responses are made from them."""
+"""What comes out of the API: responses are made from these types."""
 
 from __future__ import annotations
 
@@ -15,71 +15,9 @@ class View(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
 
-class SignIn(View):
-    name: str = Field(..., max_length=80)
-    password: str = Field(..., max_length=400)
-
-
 class SessionView(View):
     person: str
     csrf: str
-
-
-class NamePath(View):
-    name: str = Field(..., max_length=60)
-
-
-class IdPath(View):
-    id: str = Field(..., pattern=r"^[0-9a-z]{26}$")
-
-
-class HashPath(View):
-    sha256: str = Field(..., pattern=r"^[0-9a-f]{64}$")
-
-
-class PagePath(HashPath):
-    page: int = Field(..., ge=1, le=100_000)
-
-
-class PictureQuery(View):
-    dots: int = Field(110, ge=1, le=600, description="Dots an inch; the nearest of 20, 110 and 160 is drawn.")
-
-
-class ListQuery(View):
-    """Paging: `cursor` is the `next` of the page before."""
-
-    cursor: str = Field("", max_length=300)
-    limit: int = Field(50, ge=1, le=500)
-
-
-class ItemQuery(ListQuery):
-    flow: str = Field("", max_length=60)
-    state: str = Field("", max_length=120, description="States, parted by commas.")
-    q: str = Field("", max_length=200, description="Part of a file name or of a value.")
-    since: int = Field(0, ge=0, description="Milliseconds since 1970.")
-
-
-class RunQuery(ListQuery):
-    flow: str = Field("", max_length=60)
-    state: str = Field("", max_length=120)
-    item: str = Field("", max_length=26)
-
-
-class RecordQuery(ListQuery):
-    record_type: str = Field("", max_length=60)
-    state: str = Field("", max_length=120)
-    q: str = Field("", max_length=200)
-    sort: str = Field("-id", max_length=20, pattern=r"^-?(id|title|state|model|item)$")
-
-
-class CsvQuery(View):
-    record_type: str = Field(..., max_length=60)
-    state: str = Field("", max_length=120)
-    q: str = Field("", max_length=200)
-
-
-class ChangesQuery(View):
-    after: int = Field(-1, ge=-1, description="Number of the last change seen; -1 for where the feed stands now.")
 
 
 class ArrivedView(View):
@@ -243,23 +181,10 @@ class RecordDetail(View):
     next_waiting: str | None = None
 
 
-class CheckBody(View):
-    values: dict[str, Any]
-
-
 class CheckView(View):
     values: dict[str, Any]
     evidence: dict[str, EvidenceView]
     findings: list[FindingView]
-
-
-class ApproveBody(View):
-    values: dict[str, Any] | None = None
-    comment: str = Field("", max_length=2000)
-
-
-class RefuseBody(View):
-    comment: str = Field(..., min_length=1, max_length=2000)
 
 
 class WordView(View):
@@ -335,10 +260,6 @@ class FlowList(View):
     items: list[FlowView]
 
 
-class SwitchBody(View):
-    running: bool
-
-
 class PutView(View):
     name: str
     version: int
@@ -360,10 +281,6 @@ class ContinueView(View):
 
 class RunStarted(View):
     run_id: str
-
-
-class TokenBody(View):
-    name: str = Field(..., min_length=1, max_length=80)
 
 
 class TokenView(View):

@@ -13,10 +13,11 @@ from metrikon import __version__
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.service import house, items, records
+from metrikon.service.asked import SignIn
 from metrikon.service.auth import COOKIE, Guard
 from metrikon.service.problems import Problem, install, invalid
 from metrikon.service.reply import reply
-from metrikon.service.views import ProblemView, SessionView, SignIn
+from metrikon.service.views import ProblemView, SessionView
 
 
 class _ExactJson(DefaultJSONProvider):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import Connection, bindparam, insert, select
 
@@ -69,6 +70,16 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
     reason = f"Its content is the same as that of {twin}. Run it anyway if both are meant." if twin else ""
     start_run(connection, run_id, item_id, arrival.flow, arrival.flow_version, at, held=reason)
     return Arrived(item_id, run_id, False, bool(twin))
+
+
+_COLUMNS = ("id", "sha256", "name", "intake", "received_at")
+_GET = Hot(select(*(items.c[name] for name in _COLUMNS)).where(items.c.id == bindparam("of")))
+
+
+def get(connection: Connection, item_id: str) -> dict[str, Any]:
+    """What a run needs to know of its item."""
+    (row,) = _GET.run(connection, {"of": item_id})
+    return dict(zip(_COLUMNS, row, strict=True))
 
 
 def start_run(connection: Connection, run_id: str, item_id: str, flow: str, version: int, at: int, held: str = "") -> None:

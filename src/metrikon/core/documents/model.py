@@ -145,6 +145,11 @@ def summary(data: bytes) -> Summary:
     return _SUMMARY.decode(data)
 
 
+def summary_bytes(document: Document) -> bytes:
+    """The summary of a document, in the form that `summary` reads."""
+    return _ENCODER.encode({"format": document.format, "pages": [page.number for page in document.pages], "warnings": document.warnings})
+
+
 def to_bytes(document: Document) -> bytes:
     """The stored form: JSON in UTF-8."""
     return _ENCODER.encode(document)
