@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -10,8 +11,9 @@ from metrikon.intakes.folder import Folder
 
 
 class Taken(list[tuple[str, bytes]]):
-    def __call__(self, identity: str, name: str, data: bytes) -> None:
+    def __call__(self, identity: str, name: str, data: bytes) -> Callable[[], None]:
         self.append((name, data))
+        return lambda: None
 
 
 @pytest.fixture
@@ -80,7 +82,7 @@ def test_a_file_that_could_not_be_kept_is_taken_at_the_next_look(tmp_path: Path,
     folder = Folder(tmp_path, move=True, settled=0, largest=1000)
     (tmp_path / "a.pdf").write_bytes(b"x")
 
-    def full(identity: str, name: str, data: bytes) -> None:
+    def full(identity: str, name: str, data: bytes) -> Callable[[], None]:
         raise OSError(28, "No space left on device")
 
     assert folder.scan(0, full) == 0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from decimal import Decimal
 from typing import Any
 
@@ -142,8 +142,8 @@ class App:
             folder = self._folders[flow, str(path)] = Folder(path, intake.after == "move", intake.settled, self.settings.max_bytes)
         folder.move, folder.settled = intake.after == "move", intake.settled
 
-        def take(identity: str, name: str, data: bytes) -> None:
-            self.arrivals.take(flow, "folder", identity, name, data)
+        def take(identity: str, name: str, data: bytes) -> Callable[[], object]:
+            return self.arrivals.begin(flow, "folder", identity, name, data).result
 
         try:
             folder.scan(time.monotonic(), take)

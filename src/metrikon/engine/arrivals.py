@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import Future
 
 from metrikon.core.values.text import clean
 from metrikon.ports.clock import Clock
@@ -30,6 +31,10 @@ class Arrivals:
 
         Raises `NoFlow`, and `StoreFailed` when it could not be kept: then the sender must send again.
         """
+        return self.begin(flow, intake, identity, name, data).result()
+
+    def begin(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> Future[Arrived]:
+        """As `take`, without waiting: the future is set once item and run are committed. The order of calls is kept."""
         with self._database.reading() as connection:
             found = flows.standing(connection, flow)
         if found is None:
@@ -42,6 +47,6 @@ class Arrivals:
         ids = (self._clock.new_id(), self._clock.new_id())
         shown = clean(name.replace("\\", "/").rsplit("/", 1)[-1])[:255] or "unnamed"
         arrival = Arrival(flow, version, intake, identity or ids[0], sha256, shown, len(data))
-        arrived = self._database.write(lambda connection: items.arrive(connection, arrival, ids, at))
-        self._wake()
+        arrived = self._database.submit(lambda connection: items.arrive(connection, arrival, ids, at))
+        arrived.add_done_callback(lambda _: self._wake())
         return arrived

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import logging
 import os
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -12,7 +13,17 @@ from pathlib import Path
 log = logging.getLogger("metrikon.intakes")
 TAKEN = "taken"  # the folder that taken files are moved to
 _NOT_YET = (".part", ".partial", ".tmp", ".crdownload", ".download")
-Take = Callable[[str, str, bytes], None]  # identity, name, bytes; must have been kept when it returns
+AT_ONCE = 16  # files on their way at once, in their order
+Take = Callable[[str, str, bytes], Callable[[], object]]  # identity, name, bytes; what it gives waits until they are kept
+
+
+@dataclass(frozen=True)
+class _Sent:
+    """A file on its way in."""
+
+    path: Path
+    stamp: tuple[int, int]
+    wait: Callable[[], object]
 
 
 @dataclass
@@ -32,12 +43,16 @@ class Folder:
         self.path.mkdir(parents=True, exist_ok=True)
         count = 0
         names = set()
+        on_the_way: deque[_Sent] = deque()
         for entry in sorted(os.scandir(self.path), key=lambda e: e.name):
             if not entry.is_file(follow_symlinks=False) or entry.name.startswith((".", "~")) or entry.name.endswith(_NOT_YET):
                 continue
             names.add(entry.name)
             if self._ready(entry, now):
-                count += self._take(Path(entry.path), take)
+                on_the_way += self._take(Path(entry.path), take)
+                if len(on_the_way) >= AT_ONCE:
+                    count += self._taken_in(on_the_way.popleft())
+        count += sum(self._taken_in(each) for each in on_the_way)
         for gone in set(self._seen) - names:
             self._seen.pop(gone, None)
             self._taken.pop(gone, None)
@@ -55,7 +70,7 @@ class Folder:
             return self.settled == 0
         return now - before[1] >= self.settled
 
-    def _take(self, path: Path, take: Take) -> int:
+    def _take(self, path: Path, take: Take) -> list[_Sent]:
         try:
             stat = path.stat()
             stamp = (stat.st_mtime_ns, stat.st_size)
@@ -64,18 +79,22 @@ class Folder:
                     f"{path.name} has {stat.st_size / 1e6:.0f} MB; the limit is {self.largest / 1e6:.0f} MB (setting max_bytes). It was left where it is."
                 )
                 self._taken[path.name] = stamp
-                return 0
+                return []
             data = path.read_bytes()
             if len(data) != stat.st_size:
-                return 0  # it is still growing
-            take(f"{path.name}:{hashlib.sha256(data).hexdigest()[:32]}", path.name, data)
+                return []  # it is still growing
+            return [_Sent(path, stamp, take(f"{path.name}:{hashlib.sha256(data).hexdigest()[:32]}", path.name, data))]
         except OSError as error:
             self.problems[path.name] = f"{path.name} cannot be read: {error.strerror}."
-            return 0
-        self.problems.pop(path.name, None)
-        self._taken[path.name] = stamp
+            return []
+
+    def _taken_in(self, sent: _Sent) -> int:
+        sent.wait()
+        name = sent.path.name
+        self.problems.pop(name, None)
+        self._taken[name] = sent.stamp
         if self.move:
-            self._move(path)
+            self._move(sent.path)
         return 1
 
     def _move(self, path: Path) -> None:
