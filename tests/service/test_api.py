@@ -74,7 +74,7 @@ def test_a_record_is_corrected_and_approved_through_the_client(running: Start) -
 def test_lists_come_page_by_page_in_order(running: Start) -> None:
     service = running()
     for number in range(7):
-        service.client.upload(scenario.FLOW, b"not readable %d" % number, name=f"{number}.txt")
+        service.client.upload(scenario.FLOW, b"\x00\x01not readable %d" % number, name=f"{number}.txt")
     at_rest(service.app, 7)
     seen, cursor = [], ""
     while True:

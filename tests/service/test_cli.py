@@ -46,7 +46,7 @@ def test_read_shows_text_and_tables() -> None:
     assert "table 1, page 1, 3 rows" in out
     code, out, _ = run("read", FERNHILL, "--json")
     data = json.loads(out)
-    assert set(data) == {"format", "text", "pages", "tables", "warnings"}
+    assert set(data) >= {"format", "why", "text", "pages", "tables", "facts", "warnings"}
     assert data["tables"][0]["header"] == ["Code", "Description", "Qty", "Unit price", "Amount"]
 
 

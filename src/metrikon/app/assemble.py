@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import logging
 import threading
 import time
@@ -38,7 +39,7 @@ SCAN = 0.5  # seconds between looks at watched folders
 
 def limits_of(settings: Settings) -> Limits:
     """The limits of reading."""
-    return Limits(settings.max_bytes, settings.max_pages, settings.max_pixels, settings.seconds, settings.memory_mb)
+    return Limits(**{each.name: getattr(settings, each.name) for each in dataclasses.fields(Limits)})
 
 
 def models_of(settings: Settings) -> tuple[dict[str, Model], str]:

@@ -10,6 +10,7 @@ from typing import Any, TextIO
 
 import msgspec
 
+from metrikon.app.settings import BadSetting, Settings, from_environment
 from metrikon.client import Client
 from metrikon.core.values.exact import dumps, loads
 
@@ -71,3 +72,11 @@ def when(milliseconds: int | None) -> str:
 def plain(value: Any) -> str:
     """A value of a record as text."""
     return "" if value is None else f"{value:f}" if hasattr(value, "as_tuple") else str(value)
+
+
+def settings_from(**given: Any) -> Settings:
+    """Settings of the environment; values given here come before them. Raises `CommandFailed`."""
+    try:
+        return from_environment(**given)
+    except BadSetting as error:
+        raise CommandFailed(str(error), 2) from error

@@ -28,13 +28,19 @@ def main(arguments: list[str] | None = None) -> int:
 
         seed = secrets.randbelow(10**6) if given.seed is None else given.seed
         print(f"seed {seed}: draw the same again with --seed {seed}")
-        for each in invent(seed, given.invent):
-            _write(given.folder / f"{each.name}.pdf", each.data, {"record": each.right, "outcome": "", "because": ""})
+        for each_invented in invent(seed, given.invent):
+            _write(given.folder / f"{each_invented.name}.pdf", each_invented.data, {"record": each_invented.right, "outcome": "", "because": ""})
     else:
         from metrikon.demo.garden import sent
 
         for one in sent():
             _write(given.folder / one.name, one.data, {"record": one.right, "outcome": one.outcome, "because": one.because})
+        from metrikon.demo.mixed import mixed
+
+        post = given.folder.parent / "mixed"
+        post.mkdir(exist_ok=True)
+        for each in mixed():
+            _write(post / each.name, each.data, each.right())
     print(f"{len(list(given.folder.glob('*.right.json')))} documents in {given.folder}")
     return 0
 

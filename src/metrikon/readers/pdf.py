@@ -5,20 +5,24 @@ from __future__ import annotations
 import ctypes
 import io
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import pypdfium2 as pdfium
 import pypdfium2.raw as raw
 
 from metrikon.core.documents.lines import in_lines
-from metrikon.core.documents.model import Document, Page, Word
+from metrikon.core.documents.model import Document, Fact, Hidden, Link, Page, Part, Word, union
+from metrikon.core.documents.order import in_order
 from metrikon.core.documents.tables import find_tables
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
+from metrikon.readers.pdf_extras import attached, carried_invoice, field_words, page_extras
+from metrikon.readers.pdf_hidden import Seen
 
 _WORD = re.compile(r"[^\s\ufffe\uffff\x00-\x1f]+[\x02\ufffe]?")  # a hyphen at the end of a line comes as U+0002
 _HYPHEN = re.compile("[\x02\ufffe]$")
+_USUAL = set(".,:;-–/()[]%&+'\"€£$#@*=_!?’“”°·•…|")
 FEW_WORDS = 3  # a page with fewer words of text is read from its picture
 OCR_DOTS = 150  # dots an inch at which a page without text is drawn for reading
 
@@ -37,14 +41,33 @@ class PdfReader:
                 raise Refused("broken", "The PDF has no pages. It is broken; ask the sender for a new one.")
             if count > limits.max_pages:
                 raise Refused("too-many-pages", f"The PDF has {count} pages; the limit is {limits.max_pages} (setting max_pages).")
-            pages, warnings = [], []
-            for number in range(count):
-                page, warning = _read_page(pdf, number, limits)
-                pages.append(page)
-                warnings += warning
+            walk = _Walk(pdf, limits)
+            pages = [walk.page(number) for number in range(count)]
+            parts = list(attached(pdf, limits))
+            walk.facts += carried_invoice(parts, walk.warnings)
         finally:
             pdf.close()
-        return Document(sha256, "pdf", tuple(pages), find_tables(pages), tuple(warnings))
+        if walk.hidden:
+            walk.warnings.append(f"{len(walk.hidden)} words cannot be seen by a person who looks at the page; they are left out of the text.")
+        return Document(
+            sha256,
+            "pdf",
+            tuple(pages),
+            find_tables(pages),
+            tuple(walk.warnings),
+            tuple(walk.facts),
+            tuple(walk.links),
+            tuple(joined(walk.hidden)),
+            parts=tuple(part for part, _ in parts),
+        )
+
+    def parts(self, data: bytes, limits: Limits, warnings: list[str] | None = None) -> Iterator[tuple[Part, bytes]]:
+        """Files attached to the PDF."""
+        pdf = _opened(data)
+        try:
+            yield from attached(pdf, limits)
+        finally:
+            pdf.close()
 
     def picture(self, data: bytes, page: int, turned: float, dots: int) -> bytes:
         """One page as PNG."""
@@ -71,18 +94,76 @@ def _opened(data: bytes) -> Any:
         raise Refused("broken", reason) from error
 
 
-def _read_page(pdf: Any, number: int, limits: Limits) -> tuple[Page, list[str]]:
-    try:
-        page = pdf[number]
-    except pdfium.PdfiumError as error:
-        raise Refused("broken", f"Page {number + 1} of the PDF cannot be opened. The file is broken or cut off.") from error
-    width, height = page.get_size()
-    words = list(_words(page, height))
-    if len(words) >= FEW_WORDS or not _has_picture(page):
-        ordered, lines = in_lines(words)
-        page.close()
-        return Page(number + 1, width, height, "text", ordered, lines), []
-    return _scanned(page, number, limits)
+class _Walk:
+    """Goes through the pages of a PDF and gathers what they hold besides words."""
+
+    def __init__(self, pdf: Any, limits: Limits) -> None:
+        self.pdf = pdf
+        self.limits = limits
+        if pdf.get_formtype() != raw.FORMTYPE_NONE:
+            pdf.init_forms()
+        self.form = pdf.formenv.raw if pdf.formenv else None
+        self.facts: list[Fact] = []
+        self.links: list[Link] = []
+        self.hidden: list[Hidden] = []
+        self.warnings: list[str] = []
+
+    def page(self, number: int) -> Page:
+        """Page `number` (from 0), by its characters or from its picture, whichever is better."""
+        try:
+            page = self.pdf[number]
+        except pdfium.PdfiumError as error:
+            raise Refused("broken", f"Page {number + 1} of the PDF cannot be opened. The file is broken or cut off.") from error
+        width, height = page.get_size()
+        found = list(_words(page, height))
+        words = [word for word, why in found if why is None]
+        layer = [word for word, why in found if why == "it is written in invisible ink"]
+        pictured = _has_picture(page)
+        if pictured and len(words) < FEW_WORDS and len(layer) >= FEW_WORDS and plausible(layer):
+            words = [*words, *layer]  # a scan that came with its text
+            found = [(word, None if why == "it is written in invisible ink" else why) for word, why in found]
+        self.hidden += [Hidden(word.text, why, number + 1, word.box) for word, why in found if why is not None]
+        words += self._annotated(page, number)
+        if (len(words) >= FEW_WORDS and (not pictured or plausible(words))) or not pictured:
+            ordered, lines = in_lines(words)
+            page.close()
+            return in_order(Page(number + 1, width, height, "text", ordered, lines))
+        made, warnings = _scanned(page, number, self.limits)
+        self.warnings += warnings
+        return made
+
+    def _annotated(self, page: Any, number: int) -> list[Word]:
+        """The words of filled form fields, which stand on the page though they are no print of it."""
+        fields, links = page_extras(self.pdf, page, number + 1, self.form)
+        self.links += links
+        box, rotation, words = page.get_cropbox(fallback_ok=True), page.get_rotation(), []
+        for fact, rectangle in fields:
+            place = _upright(rectangle, box, rotation)
+            self.facts.append(fact)
+            if place is not None and fact.value not in ("yes", "no"):
+                words += field_words(fact.value, place)
+        return words
+
+
+def plausible(words: Sequence[Word]) -> bool:
+    """Whether words look like language and figures, and not like a text layer that went wrong."""
+    text = "".join(word.text for word in words)
+    odd = sum(not (c.isalnum() or c in _USUAL) for c in text)
+    broken = sum("\ue000" <= c <= "\uf8ff" or c == "\ufffd" for c in text)
+    single = sum(len(word.text) == 1 for word in words)
+    return broken * 50 <= len(text) and odd * 4 <= len(text) and (single * 2 <= len(words) or len(words) < 10)
+
+
+def joined(hidden: Sequence[Hidden]) -> Iterator[Hidden]:
+    """Hidden words that follow each other on a page, hidden in the same way, as one text."""
+    held: list[Hidden] = []
+    for each in [*hidden, None]:
+        if held and (each is None or (each.page, each.why) != (held[0].page, held[0].why)):
+            boxes = [one.box for one in held if one.box]
+            yield Hidden(" ".join(one.text for one in held)[:4000], held[0].why, held[0].page, union(boxes) if boxes else None)
+            held = []
+        if each is not None:
+            held.append(each)
 
 
 def _scanned(page: Any, number: int, limits: Limits) -> tuple[Page, list[str]]:
@@ -110,8 +191,11 @@ def _has_picture(page: Any) -> bool:
     return any(True for _ in page.get_objects(filter=[raw.FPDF_PAGEOBJ_IMAGE], max_depth=3))
 
 
-def _words(page: Any, height: float) -> Iterator[Word]:
-    """Words with boxes: a word reaches from its first to its last character, as wide as they advance."""
+def _words(page: Any, height: float) -> Iterator[tuple[Word, str | None]]:
+    """Words with boxes, and how those that are not seen are hidden.
+
+    A word reaches from its first to its last character, as wide as they advance.
+    """
     text_page = page.get_textpage()
     handle = text_page.raw
     count = raw.FPDFText_CountChars(handle)
@@ -129,6 +213,7 @@ def _words(page: Any, height: float) -> Iterator[Word]:
     first, last = raw.FS_RECTF(), raw.FS_RECTF()
     to_first, to_last = ctypes.byref(first), ctypes.byref(last)
     box_of = raw.FPDFText_GetLooseCharBox
+    seen = Seen(page, handle)
     for match in _WORD.finditer(text):
         start, end = match.span()
         if not box_of(handle, start, to_first):
@@ -136,12 +221,13 @@ def _words(page: Any, height: float) -> Iterator[Word]:
         box_of(handle, end - 1, to_last)
         left, top, right, bottom = first.left, first.top, first.right, first.bottom
         around = (min(left, last.left), max(top, last.top), max(right, last.right), min(bottom, last.bottom))
+        word = _worded(match.group())
+        if not word:
+            continue
         place = _upright(around, box, rotation)
-        if place is not None:
-            word = _worded(match.group())
-            if word:
-                x0, y0, x1, y1 = place
-                yield Word(word, round(x0, 2), round(y0, 2), round(x1, 2), round(y1, 2))
+        why = seen.why(start, (around[0], around[3], around[2], around[1])) if place is not None else "it stands off the page"
+        x0, y0, x1, y1 = place or (0.0, 0.0, 0.0, 0.0)
+        yield Word(word, round(x0, 2), round(y0, 2), round(x1, 2), round(y1, 2)), why
     text_page.close()
 
 

@@ -1,7 +1,8 @@
-"""A document: pages with words, lines and boxes; tables that may run over pages.
+"""A document: pages with words, lines and boxes; tables that may run over pages; facts it carries.
 
 Boxes are (left, top, right, bottom) in the page's own units, origin at the top left. For a PDF the
-unit is the point (1/72 inch), for a picture the pixel. Word numbers count within their page.
+unit is the point (1/72 inch), for a picture the pixel. Word numbers count within their page. What
+has no pages of its own (a sheet, a web page, a transcript) is set on pages first: see `setting`.
 """
 
 from __future__ import annotations
@@ -12,11 +13,14 @@ from functools import cached_property
 import msgspec
 
 Box = tuple[float, float, float, float]
-FORM = 1  # version of the stored form of a document
+FORM = 2  # version of the stored form of a document
 
 
 class Word(msgspec.Struct, frozen=True, array_like=True):
-    """One word as it stands on a page; `sure` is the reader's certainty from 0 to 1."""
+    """One word as it stands on a page; `sure` is the reader's certainty from 0 to 1.
+
+    `struck`: it is crossed out, and no longer holds.
+    """
 
     text: str
     x0: float
@@ -24,6 +28,7 @@ class Word(msgspec.Struct, frozen=True, array_like=True):
     x1: float
     y1: float
     sure: float = 1.0
+    struck: bool = False
 
     @property
     def box(self) -> Box:
@@ -73,16 +78,21 @@ class Cell(msgspec.Struct, frozen=True, array_like=True):
 
 
 class Table(msgspec.Struct, frozen=True):
-    """A table, joined over pages; every row has one cell a column."""
+    """A table, joined over pages; every row has one cell a column.
+
+    `types`: what each column holds where the file says so or it is plain: "number", "date", "yes/no" or "text".
+    """
 
     header: tuple[Cell, ...]
     rows: tuple[tuple[Cell, ...], ...]
     pages: tuple[int, ...]
+    types: tuple[str, ...] = ()
 
 
 class Page(msgspec.Struct, frozen=True, dict=True):
     """One page: words in reading order, and lines over them. `number` counts from 1.
 
+    `source`: "text" (characters of the file), "ocr" (read from its picture) or "set" (set by us).
     `turned`: degrees the picture was turned clockwise to stand upright before it was read.
     """
 
@@ -103,14 +113,75 @@ class Page(msgspec.Struct, frozen=True, dict=True):
         return tuple(found)
 
 
+class Fact(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Something the file says of itself in a form made for programs, exactly as it stands there.
+
+    `source`: what said it ("ubl", "cii", "json-ld", "microdata", "rdfa", "form field", "header",
+    "meta", "vcard", "icalendar", "json", "xml" or "carried forward"). `path`: where in that source.
+    `term`: the business term of EN 16931 (BT-…), where it is one. `words` stand on `page`, if any do.
+    """
+
+    source: str
+    path: str
+    name: str
+    value: str
+    term: str = ""
+    page: int = 0
+    words: tuple[int, ...] = ()
+
+
+class Link(msgspec.Struct, frozen=True, omit_defaults=True):
+    """An address that words of the document point to; it is never followed."""
+
+    text: str
+    address: str
+    page: int = 0
+
+
+class Hidden(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Text that a person who looks at the document does not see; `why` says how it is hidden."""
+
+    text: str
+    why: str
+    page: int = 0
+    box: Box | None = None
+
+
+class Sentence(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Something said: by whom, from when to when (milliseconds from the start), and where it stands."""
+
+    text: str
+    speaker: str = ""
+    start: int | None = None
+    end: int | None = None
+    page: int = 0
+    words: tuple[int, ...] = ()
+
+
+class Part(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A file within the file. `role`: "attachment", "inline" (shown within a text, such as a logo) or "member"."""
+
+    name: str
+    sha256: str
+    size: int
+    role: str = "attachment"
+    media: str = ""
+
+
 class Document(msgspec.Struct, frozen=True, dict=True):
-    """A file made readable. `sha256` names the bytes it was read from."""
+    """A file made readable. `sha256` names the bytes it was read from; `why` says how its format was found."""
 
     sha256: str
     format: str
     pages: tuple[Page, ...]
     tables: tuple[Table, ...] = ()
     warnings: tuple[str, ...] = ()
+    facts: tuple[Fact, ...] = ()
+    links: tuple[Link, ...] = ()
+    hidden: tuple[Hidden, ...] = ()
+    sentences: tuple[Sentence, ...] = ()
+    parts: tuple[Part, ...] = ()
+    why: str = ""
     form: int = FORM
 
 

@@ -2,14 +2,26 @@
 
 from __future__ import annotations
 
-from metrikon.core.documents.model import Document, Page
+from itertools import groupby
+
+from metrikon.core.documents.model import Document, Page, Segment
 
 SEPARATOR = "   "  # between segments of a line
 
 
 def page_text(page: Page) -> str:
     """The lines of a page; segments that stand apart are kept apart."""
-    return "\n".join(SEPARATOR.join(segment.text for segment in line.segments) for line in page.lines)
+    struck = any(word.struck for word in page.words)
+    return "\n".join(SEPARATOR.join(_crossed(page, s) if struck else s.text for s in line.segments) for line in page.lines)
+
+
+def _crossed(page: Page, segment: Segment) -> str:
+    """The text of a segment; words that are crossed out say so."""
+    parts = []
+    for crossed, words in groupby(page.words[segment.first : segment.last], key=lambda word: word.struck):
+        text = " ".join(word.text for word in words)
+        parts.append(f"[crossed out: {text}]" if crossed else text)
+    return " ".join(parts)
 
 
 def document_text(document: Document) -> str:

@@ -25,6 +25,11 @@ def _instead(character: str) -> str:
     return "" if unicodedata.category(character) in _DROPPED else " "
 
 
+def xml_text(text: str) -> str:
+    """Text without the characters that XML 1.0 does not allow (section 2.2)."""
+    return "".join(c for c in text if c in "\t\n\r" or (c >= " " and not "\ud800" <= c <= "\udfff" and c not in "\ufffe\uffff"))
+
+
 @lru_cache(maxsize=8192)
 def fold(text: str) -> str:
     """The form in which texts are compared: no case, no accents, no punctuation at the edges."""

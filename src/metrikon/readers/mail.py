@@ -1,0 +1,178 @@
+"""Mails (RFC 5322, MIME): headers, the text, what it quotes, and its attachments."""
+
+from __future__ import annotations
+
+import email
+import email.policy
+import hashlib
+import io
+import re
+from collections.abc import Iterator
+from email.message import EmailMessage
+
+from metrikon.core.documents.model import Document, Fact, Link, Part
+from metrikon.core.documents.setting import Block, paragraph
+from metrikon.core.values.text import clean
+from metrikon.ports.reader import Limits, Refused
+from metrikon.readers.building import Carried, built
+from metrikon.readers.plain import text_blocks
+from metrikon.readers.web import main_text, parsed
+
+_HEADERS = ("From", "To", "Cc", "Reply-To", "Date", "Subject", "Message-ID")
+_QUOTES = re.compile(
+    r"^(?:>.*|-{3,}\s*(?:original message|ursprüngliche nachricht|message d'origine|forwarded message|weitergeleitete nachricht)\s*-{3,}"
+    r"|(?:on|am|le|el)\s.{6,120}\s(?:wrote|schrieb|a écrit|escribió)\b.{0,80}:\s*"
+    r"|_{10,})$",
+    re.I,
+)
+SMALL_SIDE, SMALL_BYTES = 260, 40_000  # a picture within a text up to this size is a logo, not a document
+DEEPEST = 20
+
+
+class MailReader:
+    """Reads EML files."""
+
+    formats: tuple[str, ...] = ("eml",)
+
+    def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
+        """Headers as facts, then the text; earlier messages that it quotes stand on pages of their own."""
+        message = _parsed(data)
+        carried = Carried()
+        parts = tuple(part for part, _ in self.parts(data, limits))
+        body, links = _body(message, carried.warnings)
+        own, quoted = _apart(body)
+        facts = tuple(
+            Fact("header", f"/{name}", name, clean(str(message.get(name, "")))[:2000]) for name in _HEADERS if clean(str(message.get(name, "")))
+        )
+        rest: list[Block] = [paragraph("Earlier messages that this one quotes:", 2), *quoted] if quoted else []
+        return built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=facts)
+
+    def parts(self, data: bytes, limits: Limits, warnings: list[str] | None = None) -> Iterator[tuple[Part, bytes]]:
+        """Attachments with their bytes; pictures that belong to the text are "inline"."""
+        message = _parsed(data)
+        shown = _shown_pictures(message)
+        total = 0
+        for number, part in enumerate(_leaves(message, 0)):
+            if number >= limits.max_members:
+                raise Refused("too-large", f"The mail holds more than {limits.max_members} parts (setting max_members).")
+            name = clean((part.get_filename() or "").replace("\\", "/").rsplit("/", 1)[-1])[:255]
+            if not name and part.get_content_maintype() in ("text", "multipart") and part.get_content_disposition() != "attachment":
+                continue
+            content = _bytes(part)
+            total += len(content)
+            if total > limits.max_expanded:
+                raise Refused("too-large", f"The attachments come to more than {limits.max_expanded / 1e6:.0f} MB (setting max_expanded).")
+            if not content:
+                continue
+            media = part.get_content_type()
+            name = name or f"{'message' if media == 'message/rfc822' else 'attachment'}-{number + 1}"
+            role = "inline" if _is_inline(part, content, shown) else "attachment"
+            yield Part(name, hashlib.sha256(content).hexdigest(), len(content), role, media), content
+
+
+def _parsed(data: bytes) -> EmailMessage:
+    try:
+        message = email.message_from_bytes(data, policy=email.policy.default)
+    except (ValueError, LookupError, RecursionError, TypeError, IndexError) as error:
+        raise Refused("broken", "The mail cannot be taken apart; it is damaged.") from error
+    assert isinstance(message, EmailMessage)
+    return message
+
+
+def _leaves(message: EmailMessage, depth: int) -> Iterator[EmailMessage]:
+    """Every part that holds no others; attached mails are one part each."""
+    if depth > DEEPEST:
+        raise Refused("too-deep", f"The mail nests deeper than {DEEPEST} levels.")
+    if message.get_content_type() == "message/rfc822" or not message.is_multipart():
+        yield message
+        return
+    for part in message.get_payload():
+        if isinstance(part, EmailMessage):
+            yield from _leaves(part, depth + 1)
+
+
+def _bytes(part: EmailMessage) -> bytes:
+    if part.get_content_type() == "message/rfc822":
+        inner = part.get_payload()
+        return inner[0].as_bytes() if isinstance(inner, list) and inner and isinstance(inner[0], EmailMessage) else b""
+    try:
+        content = part.get_payload(decode=True)
+    except (ValueError, LookupError, AssertionError):
+        return b""
+    return content if isinstance(content, bytes) else b""
+
+
+def _text(part: EmailMessage) -> str:
+    data = _bytes(part)
+    charset = part.get_content_charset() or "utf-8"
+    try:
+        return data.decode(charset)
+    except (LookupError, UnicodeDecodeError):
+        from metrikon.readers.charset import decoded
+
+        found = decoded(data)
+        return found.text if found else data.decode("utf-8", "replace")
+
+
+def _body(message: EmailMessage, warnings: list[str]) -> tuple[list[Block], list[Link]]:
+    """The text of a mail, the plain one before the one in HTML, and its links."""
+    plain, marked = None, None
+    for part in _leaves(message, 0):
+        if part.get_content_disposition() == "attachment" or part.get_filename():
+            continue
+        if part.get_content_type() == "text/plain" and plain is None:
+            plain = _text(part)
+        elif part.get_content_type() == "text/html" and marked is None:
+            marked = _text(part)
+    found = main_text(parsed(marked.encode("utf-8", "replace"))) if marked and marked.strip() else None
+    if plain and plain.strip():
+        return text_blocks(plain), found.links if found else []
+    if found is None:
+        warnings.append("The mail holds no text of its own.")
+        return [], []
+    return found.blocks, found.links
+
+
+def _apart(blocks: list[Block]) -> tuple[list[Block], list[Block]]:
+    """The message's own blocks, and those of the messages it quotes."""
+    from metrikon.core.documents.setting import Laid, Paragraph
+
+    for number, block in enumerate(blocks):
+        text = (
+            " ".join(p.text for p in block.pieces)
+            if isinstance(block, Paragraph)
+            else " ".join(t for _, t in block.parts)
+            if isinstance(block, Laid)
+            else ""
+        )
+        if _QUOTES.match(clean(text)) and number:
+            return blocks[:number], blocks[number:]
+    return blocks, []
+
+
+def _shown_pictures(message: EmailMessage) -> set[str]:
+    """Content ids that the HTML text shows in its midst."""
+    found: set[str] = set()
+    for part in _leaves(message, 0):
+        if part.get_content_type() == "text/html" and not part.get_filename():
+            found.update(re.findall(r"cid:([^\"'\s>)]{1,200})", _text(part)))
+    return found
+
+
+def _is_inline(part: EmailMessage, content: bytes, shown: set[str]) -> bool:
+    """Whether a picture belongs to the text (a logo, a signature) and is no document of its own."""
+    if part.get_content_maintype() != "image":
+        return False
+    named = str(part.get("Content-ID", "")).strip("<> ") in shown
+    small = len(content) <= SMALL_BYTES or _sides(content) <= SMALL_SIDE
+    return small if (named or part.get_content_disposition() == "inline") else len(content) <= 8_000 and _sides(content) <= SMALL_SIDE
+
+
+def _sides(content: bytes) -> int:
+    from PIL import Image, UnidentifiedImageError
+
+    try:
+        with Image.open(io.BytesIO(content)) as opened:
+            return min(opened.size)
+    except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError):
+        return 10_000

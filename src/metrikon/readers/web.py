@@ -1,0 +1,368 @@
+"""Web pages: the main text without what stands around it, tables, links, and the facts that pages carry for programs.
+
+Nothing is fetched and nothing is run. What a reader of the page would not see is told of as hidden.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from lxml import etree, html
+
+from metrikon.core.documents.model import Document, Hidden, Link
+from metrikon.core.documents.setting import Block, Grid, Paragraph, Piece, paragraph
+from metrikon.core.documents.types import header_row
+from metrikon.core.values.text import clean
+from metrikon.ports.reader import Limits, Refused
+from metrikon.readers.building import Carried, built
+from metrikon.readers.charset import decoded
+from metrikon.readers.webfacts import page_facts
+
+_GONE = {
+    "script",
+    "style",
+    "noscript",
+    "template",
+    "svg",
+    "iframe",
+    "object",
+    "embed",
+    "canvas",
+    "audio",
+    "video",
+    "map",
+    "head",
+    "select",
+    "button",
+    "input",
+    "textarea",
+    "dialog",
+}
+_AROUND = {"nav", "footer", "aside", "menu"}
+_ROLES = {"navigation", "banner", "contentinfo", "complementary", "search", "dialog", "alertdialog", "menu", "menubar"}
+_NAMES = re.compile(
+    r"(?:^|[\s_-])(?:nav(?:igation|bar)?|menu|breadcrumbs?|cookies?|consent|banner|sidebar|footer|newsletter|subscribe|share|social|related|comments?|popup|modal|advert(?:isement)?|ads?|promo|skip)(?:$|[\s_-])",
+    re.I,
+)
+_BLOCK = {
+    "p",
+    "div",
+    "section",
+    "article",
+    "main",
+    "li",
+    "dt",
+    "dd",
+    "h1",
+    "h2",
+    "h3",
+    "h4",
+    "h5",
+    "h6",
+    "blockquote",
+    "pre",
+    "figure",
+    "figcaption",
+    "address",
+    "header",
+    "body",
+    "html",
+    "form",
+    "fieldset",
+    "ul",
+    "ol",
+    "dl",
+    "center",
+    "details",
+    "summary",
+    "hgroup",
+    "td",
+    "th",
+    "tr",
+}
+_HEADS = {"h1", "h2", "h3", "h4", "h5", "h6"}
+_STRUCK = {"s", "del", "strike"}
+_UNSEEN = re.compile(
+    r"display\s*:\s*none|visibility\s*:\s*hidden|opacity\s*:\s*0(?:\.0+)?\s*(?:;|$)|font-size\s*:\s*0(?:px|pt|em)?\s*(?:;|$)|(?:left|top|text-indent)\s*:\s*-\d{3,}",
+    re.I,
+)
+_WHITE = re.compile(r"(?:^|;)\s*color\s*:\s*(?:#fff(?:fff)?|white|rgb\(\s*255\s*,\s*255\s*,\s*255\s*\))", re.I)
+_GROUND = re.compile(r"background(?:-color)?\s*:\s*(?!\s*(?:#fff(?:fff)?|white|transparent|none))", re.I)
+_AT = re.compile(
+    r"\b([\w.+-]{1,60})\s*(?:\[at\]|\(at\)|\{at\}|\s+at\s+|\[@\]|\(@\)|&#64;|&commat;)\s*([\w-]{1,60}(?:\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+|\.)\s*[\w-]{2,60}){1,4})",
+    re.I,
+)
+_DOT = re.compile(r"\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+)\s*", re.I)
+DEEPEST = 200
+MOST_LINKS = 3000
+
+
+class WebReader:
+    """Reads HTML and saved pages."""
+
+    formats: tuple[str, ...] = ("html",)
+
+    def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
+        """Main text and tables as blocks, with facts and links."""
+        root = parsed(data)
+        carried = Carried()
+        facts = page_facts(root, carried.warnings)
+        found = main_text(root)
+        if not found.blocks:
+            carried.warnings.append("The page holds no text; it may be made by scripts, which are not run here.")
+        return built(
+            sha256,
+            "html",
+            found.blocks,
+            limits,
+            Carried(tuple(facts), tuple(found.links[:MOST_LINKS]), tuple(found.hidden[:500]), (), carried.warnings),
+        )
+
+
+@dataclass
+class Found:
+    """What stands on a page."""
+
+    blocks: list[Block] = field(default_factory=list)
+    links: list[Link] = field(default_factory=list)
+    hidden: list[Hidden] = field(default_factory=list)
+
+
+def parsed(data: bytes) -> etree._Element:
+    """The tree of a page, whatever is wrong with it. Raises `Refused` when there is none."""
+    named = re.search(rb"<meta[^>]{0,200}charset\s*=\s*[\"']?([\w-]{2,30})", data[:4000], re.I)
+    text = None
+    if named and not data.startswith((b"\xef\xbb\xbf", b"\xff\xfe", b"\xfe\xff")):
+        try:
+            text = data.decode(named.group(1).decode("ascii"))
+        except (LookupError, UnicodeDecodeError):
+            text = None
+    if text is None:
+        found = decoded(data)
+        text = found.text if found else ""
+    text = re.sub(r"^\s*<\?xml[^>]*\?>", "", text)
+    parser = html.HTMLParser(no_network=True, huge_tree=False, remove_comments=True, remove_pis=True)
+    try:
+        root = html.document_fromstring(text, parser=parser)
+    except (etree.ParserError, etree.XMLSyntaxError, ValueError) as error:
+        raise Refused("broken", "The page holds nothing that can be read.") from error
+    return root
+
+
+def main_text(root: etree._Element) -> Found:
+    """The blocks of the main part of a page, with its links and what is hidden."""
+    walk = _Walk()
+    body = root.find("body")
+    part = _main_part(body if body is not None else root)
+    if part is not body:
+        walk.above(body if body is not None else root, part)
+    walk.into(part, 0, False)
+    walk.close()
+    return walk.found
+
+
+def _main_part(body: etree._Element) -> etree._Element:
+    """The part that holds the page's own text: where it says so itself, else where most text outside links stands."""
+    whole = _weight(body)
+    named = [e for e in body.iter("main", "article") if _weight(e) > 0.25 * whole] or [
+        e for e in body.iter() if isinstance(e.tag, str) and e.get("role") in ("main", "article") and _weight(e) > 0.25 * whole
+    ]
+    mains = [e for e in named if e.tag == "main" or e.get("role") == "main"]
+    if mains:
+        return mains[0]
+    if len(named) == 1:
+        return named[0]
+    part, depth = body, 0
+    while depth < DEEPEST:
+        inner = [e for e in part if isinstance(e.tag, str) and e.tag in _BLOCK and not _is_around(e)]
+        best = max(inner, key=_weight, default=None)
+        if best is None or best.tag in ("table", "ul", "ol", "dl", "p", "tr", "li") or _weight(best) < 0.75 * _weight(part):
+            return part
+        part, depth = best, depth + 1
+    return part
+
+
+def _weight(element: etree._Element) -> float:
+    """Letters that stand outside links and outside what is around."""
+    total = 0.0
+    stack = [(element, 0)]
+    while stack:
+        each, depth = stack.pop()
+        if not isinstance(each.tag, str) or depth > DEEPEST or (each is not element and (each.tag in _GONE or _is_around(each) or _unseen(each))):
+            continue
+        own = len((each.text or "").strip())
+        total += own * (0.2 if each.tag == "a" else 1.0)
+        for child in each:
+            total += len((child.tail or "").strip())
+            stack.append((child, depth + 1))
+    return total
+
+
+def _is_around(element: etree._Element) -> bool:
+    """Navigation, banners and the like, by what the page itself calls them."""
+    if element.tag in _AROUND or element.get("role") in _ROLES:
+        return True
+    if element.tag in ("main", "article", "body", "html", "table", "h1"):
+        return False
+    if element.tag == "header":
+        return element.find(".//h1") is None
+    return bool(_NAMES.search(f"{element.get('class', '')} {element.get('id', '')}"[:300]))
+
+
+def _unseen(element: etree._Element) -> str | None:
+    """Why an element is not seen, or None."""
+    style = element.get("style", "")
+    if "hidden" in element.attrib:
+        return "the page hides it"
+    if style and _UNSEEN.search(style):
+        return "its style hides it"
+    return "it is white on white" if style and _WHITE.search(style) and not _GROUND.search(style) else None
+
+
+def text_of(element: etree._Element) -> str:
+    """All text in an element, whatever stands between."""
+    return clean(" ".join(str(text) for text in element.itertext()))
+
+
+class _Walk:
+    def __init__(self) -> None:
+        self.found = Found()
+        self.pieces: list[Piece] = []
+        self.space = 0
+        self.item = False
+
+    def above(self, body: etree._Element, part: etree._Element) -> None:
+        """A heading above the main part belongs to it."""
+        if part.find(".//h1") is None:
+            for head in body.iter("h1"):
+                text = text_of(head)
+                if text and not any(_is_around(e) for e in head.iterancestors()):
+                    self.found.blocks.append(paragraph(text))
+                return
+
+    def close(self) -> None:
+        """The paragraph that was being gathered is complete."""
+        if any(clean(piece.text) for piece in self.pieces):
+            pieces = [Piece(_plain_address(piece.text), piece.struck) for piece in _joined(self.pieces)]
+            self.found.blocks.append(Paragraph((Piece("•"), *pieces) if self.item else tuple(pieces), self.space))
+        self.pieces, self.space, self.item = [], 0, False
+
+    def into(self, element: etree._Element, depth: int, struck: bool) -> None:
+        if not isinstance(element.tag, str) or depth > DEEPEST:
+            return
+        tag = element.tag
+        if tag in _GONE or (depth and _is_around(element)):
+            return
+        why = _unseen(element)
+        if why is not None:
+            text = text_of(element)
+            if text:
+                self.found.hidden.append(Hidden(text[:4000], why))
+            return
+        if tag == "table" and _is_data(element):
+            self.close()
+            self._table(element)
+            return
+        if tag == "br":
+            self.close()
+        block = tag in _BLOCK
+        if block:
+            self.close()
+            self.space = 1 if tag in _HEADS or tag in ("p", "section", "article") else 0
+            self.item = tag == "li"
+        struck = struck or tag in _STRUCK or "line-through" in element.get("style", "")
+        turned = "bidi-override" in element.get("style", "") and "rtl" in element.get("style", "") + element.get("dir", "")
+        if tag == "a":
+            self._link(element)
+        if tag == "img" and clean(element.get("alt", "")) and len(element.get("alt", "")) < 200:
+            pass  # what a picture shows is not text of the page
+        self._say(element.text, struck, turned)
+        for child in element:
+            self.into(child, depth + 1, struck)
+            self._say(child.tail, struck, turned)
+        if block:
+            self.close()
+
+    def _say(self, text: str | None, struck: bool, turned: bool = False) -> None:
+        if text:
+            self.pieces.append(Piece(text[::-1] if turned else text, struck))
+
+    def _link(self, element: etree._Element) -> None:
+        address = clean(element.get("href", ""))[:2000]
+        if address and not address.startswith(("#", "javascript:", "data:")):
+            self.found.links.append(Link(text_of(element)[:300], address))
+
+    def _table(self, element: etree._Element) -> None:
+        rows: list[tuple[str, ...]] = []
+        headed = False
+        for row in element.iter("tr"):
+            if next(row.iterancestors("table")) is not element:
+                continue
+            cells: list[str] = []
+            for cell in row:
+                if cell.tag not in ("td", "th"):
+                    continue
+                inner = _Walk()
+                inner.into_cell(cell)
+                self.found.links += inner.found.links
+                self.found.hidden += inner.found.hidden
+                cells.append(inner.cell_text())
+                span = cell.get("colspan", "1")
+                cells += [""] * (min(int(span), 60) - 1 if span.isdigit() else 0)
+            if not rows and cells and all(cell.tag == "th" for cell in row if cell.tag in ("td", "th")):
+                headed = True
+            if any(cells):
+                rows.append(tuple(cells))
+        wide = max((len(row) for row in rows), default=0)
+        rows = [row + ("",) * (wide - len(row)) for row in rows]
+        if rows and (headed or header_row(rows)):
+            self.found.blocks.append(Grid(rows[0], tuple(rows[1:])))
+        elif rows:
+            self.found.blocks.append(Grid((), tuple(rows)))
+
+    def into_cell(self, cell: etree._Element) -> None:
+        """Gather the text of a table cell."""
+        self._say(cell.text, False)
+        for child in cell:
+            self.into(child, 1, False)
+            self._say(child.tail, False)
+        self.close()
+
+    def cell_text(self) -> str:
+        """The text gathered, crossed-out words left out when others stand beside them."""
+        texts = []
+        for block in self.found.blocks:
+            if isinstance(block, Paragraph):
+                kept = [piece.text for piece in block.pieces if not piece.struck] or [piece.text for piece in block.pieces]
+                texts.append(clean(" ".join(kept)))
+        return " ".join(texts)
+
+
+def _joined(pieces: list[Piece]) -> Iterator[Piece]:
+    """Pieces of the same kind run together: tags within a word do not part it."""
+    held: Piece | None = None
+    for piece in pieces:
+        if held is not None and held.struck == piece.struck:
+            held = Piece(held.text + piece.text, held.struck)
+        else:
+            if held is not None:
+                yield held
+            held = piece
+    if held is not None:
+        yield held
+
+
+def _is_data(table: etree._Element) -> bool:
+    """Whether a table holds data and not the page's layout: some rows of several short cells, no table within."""
+    if table.get("role") == "presentation" or table.find(".//table") is not None:
+        return False
+    rows = [[c for c in row if c.tag in ("td", "th")] for row in table.iter("tr")]
+    several = [row for row in rows if len(row) >= 2]
+    return len(several) >= 2 or (bool(several) and table.find(".//th") is not None)
+
+
+def _plain_address(text: str) -> str:
+    """Mail addresses written to fool robots, as they are meant: ada (at) garden (dot) example → ada@garden.example."""
+    return _AT.sub(lambda m: f"{m.group(1)}@{_DOT.sub('.', m.group(2))}" if "." in _DOT.sub(".", m.group(2)) else m.group(0), text)
