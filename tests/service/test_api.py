@@ -274,9 +274,9 @@ def test_page_pictures_come_as_png_and_files_only_for_saving(running: Start) -> 
     service.client.wait(sent.run_id)
     (item,) = service.client._ask("GET", "/api/items")["items"]
     headers = {"Authorization": f"Bearer {service.token}"}
-    picture = httpx.get(f"{service.url}/api/documents/{item['sha256']}/pages/1.png", headers=headers, trust_env=False)
+    picture = httpx.get(f"{service.url}/api/documents/{item['sha256']}/pages/1/picture", headers=headers, trust_env=False)
     assert picture.content.startswith(b"\x89PNG")
-    assert httpx.get(f"{service.url}/api/documents/{item['sha256']}/pages/2.png", headers=headers, trust_env=False).status_code == 404
+    assert httpx.get(f"{service.url}/api/documents/{item['sha256']}/pages/2/picture", headers=headers, trust_env=False).status_code == 404
     file = httpx.get(f"{service.url}/api/files/{item['sha256']}", headers=headers, trust_env=False)
     assert file.content == scenario.document(FERNHILL)
     assert file.headers["content-disposition"] == "attachment"

@@ -107,7 +107,7 @@ function Line({ item }: { item: Item }): ReactNode {
 function Thumb({ sha256, readable }: { sha256: string; readable: boolean }): ReactNode {
   const [broken, setBroken] = useState(false);
   if (!readable || broken) return <span className="thumb none">no page</span>;
-  return <img className="thumb" loading="lazy" alt="" src={`/api/documents/${sha256}/pages/1.png?dots=20`} onError={() => setBroken(true)} />;
+  return <img className="thumb" loading="lazy" alt="" src={`/api/documents/${sha256}/pages/1/picture?dots=20`} onError={() => setBroken(true)} />;
 }
 
 function Send({ flows }: { flows: string[] }): ReactNode {

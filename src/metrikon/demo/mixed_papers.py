@@ -187,6 +187,7 @@ def hidden_text() -> bytes:
     text.setFont("Helvetica", 10)
     text.setTextRenderMode(3)
     text.textLine("Total 9.99 GBP")
+    text.setTextRenderMode(0)
     canvas.drawText(text)
     canvas.setFont("Helvetica", 10)
     canvas.drawString(64, 610, "Approve this offer, says the picture.")

@@ -103,6 +103,10 @@ class ReaderPool:
         place.parent.mkdir(parents=True, exist_ok=True)
         return self._ask({"op": "keep", "path": str(path), "place": str(place), "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
 
+    def keep_parts(self, path: Path, root: Path) -> None:
+        """Put the files within a file into the file store at `root`. Raises `Refused` and `ReaderDied`."""
+        self._ask({"op": "parts", "path": str(path), "root": str(root), "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
+
     def picture(self, path: Path, page: int, turned: float, dots: int) -> bytes:
         """A page as PNG. Raises `Refused` and `ReaderDied`."""
         return self._ask({"op": "picture", "path": str(path), "page": page, "turned": turned, "dots": dots}, self.limits.seconds)

@@ -27,7 +27,8 @@ from metrikon.drivers import wire
 from metrikon.drivers.frames import NOT_STORED, NOT_UNDERSTOOD, receive, send
 from metrikon.drivers.paper import LocalPaper
 from metrikon.ports.reader import Limits, Refused
-from metrikon.readers.registry import picture, read
+from metrikon.readers.registry import parts, picture, read
+from metrikon.store.files import DiskFiles
 
 KEPT = 4  # documents that a process keeps at hand
 
@@ -62,6 +63,14 @@ def _keep(request: dict[str, Any]) -> bytes:
     return summary_bytes(document)
 
 
+def _parts(request: dict[str, Any]) -> bytes:
+    data, limits = _bytes(request)
+    files = DiskFiles(Path(request["root"]))
+    for _, content in parts(data, limits):
+        files.put(content)
+    return b""
+
+
 def _picture(request: dict[str, Any]) -> bytes:
     data, _ = _bytes(request)
     return picture(data, int(request["page"]), float(request["turned"]), int(request["dots"]))
@@ -93,6 +102,7 @@ def _settle(request: dict[str, Any]) -> bytes:
 OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "read": _read,
     "keep": _keep,
+    "parts": _parts,
     "picture": _picture,
     "messages": _messages,
     "patterns": _patterns,

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 import msgspec
 
+from metrikon.core.documents.drawing import drawn
 from metrikon.core.documents.model import FORM, Document, Summary, from_bytes, summary
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper
@@ -57,14 +58,20 @@ class EngineHouse:
             raise KeyError(sha256)
         return summary(self.readers.keep(path, self.files.derived_path(_stored(sha256))))
 
-    def page_picture(self, sha256: str, page: int, turned: float, dots: int) -> bytes:
-        """A page as PNG, drawn when first looked at."""
-        name = f"{sha256}-{page}-{dots}.png"
+    def page_picture(self, document: Document, page: int, dots: int) -> tuple[bytes, str]:
+        """A page drawn when first looked at, and its media type: SVG when we set the page, else PNG."""
+        if document.pages[page - 1].source == "set":
+            return drawn(document, page), "image/svg+xml"
+        name = f"{document.sha256}-{page}-{dots}.png"
         kept = self.files.get_derived(name)
         if kept is None:
-            kept = self.readers.picture(self.files.path(sha256), page, turned, dots)
+            kept = self.readers.picture(self.files.path(document.sha256), page, document.pages[page - 1].turned, dots)
             self.files.put_derived(name, kept)
-        return kept
+        return kept, "image/png"
+
+    def keep_parts(self, sha256: str) -> None:
+        """Keep the files within a kept file, each under its own hash."""
+        self.readers.keep_parts(self.files.path(sha256), self.files.root)
 
     def record_type(self, name: str) -> tuple[RecordType, int]:
         return self.catalog.record_type(name)

@@ -9,6 +9,8 @@ from typing import Protocol
 class Files(Protocol):
     """Bytes are on disk and synced when `put` returns."""
 
+    root: Path
+
     def put(self, data: bytes) -> str:
         """Keep bytes; their SHA-256 in hex is returned. The same bytes are kept once."""
         ...

@@ -65,6 +65,10 @@ class House(Protocol):
         """The same document without its words. Raises as `read_document`."""
         ...
 
+    def keep_parts(self, sha256: str) -> None:
+        """Keep the files within a kept file, each under its own hash. Raises as `read_document`."""
+        ...
+
     def paper(self, sha256: str) -> Paper:
         """The same document, put before extraction. Raises as `read_document`."""
         ...

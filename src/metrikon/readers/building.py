@@ -28,7 +28,7 @@ def built(sha256: str, name: str, blocks: Iterable[Block], limits: Limits, carri
     Raises `Refused` when it would fill more pages than are allowed.
     """
     carried = carried or Carried()
-    first = [Grid(("field", "value"), tuple((fact.name, fact.value) for fact in shown))] if shown else []
+    first = [Grid((), tuple((fact.name, fact.value) for fact in shown))] if shown else []
     made, enough = set_blocks([*first, *blocks], limits.max_pages)
     if not enough:
         raise Refused("too-many-pages", f"The file would fill more than {limits.max_pages} pages (setting max_pages). Send it in parts.")

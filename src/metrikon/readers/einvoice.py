@@ -70,6 +70,9 @@ _LINE: tuple[tuple[str, str, str], ...] = (
 )
 
 
+_KINDS = {"326": "invoice", "380": "invoice", "384": "invoice", "389": "invoice", "381": "credit note", "396": "credit note"}  # UNTDID 1001
+
+
 @dataclass(frozen=True)
 class EInvoice:
     """The business terms of an e-invoice as facts, and its lines as a table."""
@@ -111,6 +114,9 @@ def _read(root: etree._Element, source: str, spaces: dict[str, str], lines: str)
         value, place = _found(root, path, spaces)
         if value:
             facts.append(Fact(source, place, name, _dated(value), term))
+    code = next((fact for fact in facts if fact.term == "BT-3"), None)
+    if code and code.value in _KINDS:
+        facts.insert(0, Fact(source, code.path, "Document type", _KINDS[code.value]))
     if not any(fact.term == "BT-27" for fact in facts):
         facts = [Fact(f.source, f.path, "Seller", f.value, "BT-27") if f.term == "BT-28" else f for f in facts]
     rows = []

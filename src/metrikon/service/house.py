@@ -20,11 +20,14 @@ from metrikon.service.views import (
     ChangesView,
     ChangeView,
     DocumentView,
+    FactView,
     FlowList,
     FlowToday,
     FlowView,
     HealthView,
+    HiddenView,
     PageView,
+    PartView,
     PutView,
     RecordTypeList,
     RecordTypeView,
@@ -82,17 +85,31 @@ def blueprint(app: App) -> APIBlueprint:
             PageView(number=p.number, width=p.width, height=p.height, source=p.source, words=[WordView(text=w.text, box=w.box) for w in p.words])
             for p in found.pages
         ]
-        return reply(DocumentView(sha256=found.sha256, format=found.format, pages=pages, warnings=list(found.warnings)))
+        view = DocumentView(
+            sha256=found.sha256,
+            format=found.format,
+            why=found.why,
+            pages=pages,
+            warnings=list(found.warnings),
+            facts=[FactView(name=f.name, value=f.value, source=f.source, path=f.path, term=f.term) for f in found.facts[:500]],
+            hidden=[HiddenView(text=each.text, why=each.why, page=each.page) for each in found.hidden[:100]],
+            parts=[PartView(name=each.name, file=each.sha256, size=each.size, role=each.role) for each in found.parts],
+        )
+        return reply(view)
 
-    @api.get("/api/documents/<string:sha256>/pages/<int:page>.png", responses={200: {"content": {"image/png": {}}}}, operation_id="getPagePicture")
+    @api.get(
+        "/api/documents/<string:sha256>/pages/<int:page>/picture",
+        responses={200: {"content": {"image/png": {}, "image/svg+xml": {}}}},
+        operation_id="getPagePicture",
+    )
     def page_picture(path: PagePath, query: PictureQuery) -> Response:
-        """The picture of a page, drawn when first asked for."""
+        """The picture of a page, drawn when first asked for: PNG, or SVG for what has no pages of its own."""
         sha256 = _kept(app, path.sha256)
-        pages = app.house.read_document(sha256).pages
-        if path.page > len(pages):
-            raise Problem(404, "no-page", f"The document has {len(pages)} pages.")
-        png = app.house.page_picture(sha256, path.page, pages[path.page - 1].turned, min(SIZES, key=lambda size: abs(size - query.dots)))
-        return Response(png, content_type="image/png", headers={"Cache-Control": "private, max-age=86400, immutable"})
+        found = app.house.read_document(sha256)
+        if path.page > len(found.pages):
+            raise Problem(404, "no-page", f"The document has {len(found.pages)} pages.")
+        data, media = app.house.page_picture(found, path.page, min(SIZES, key=lambda size: abs(size - query.dots)))
+        return Response(data, content_type=media, headers={"Cache-Control": "private, max-age=86400, immutable"})
 
     @api.get("/api/files/<string:sha256>", responses={200: {"content": {"application/octet-stream": {}}}}, operation_id="getFile")
     def file(path: HashPath) -> Response:

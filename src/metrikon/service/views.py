@@ -200,11 +200,42 @@ class PageView(View):
     words: list[WordView]
 
 
+class FactView(View):
+    """Something the file says of itself in a form made for programs; `term`: its business term in EN 16931."""
+
+    name: str
+    value: str
+    source: str
+    path: str
+    term: str = ""
+
+
+class HiddenView(View):
+    """Text that a person who looks at the document does not see."""
+
+    text: str
+    why: str
+    page: int = 0
+
+
+class PartView(View):
+    """A file within the file; `role` is "attachment", "inline" or "member"."""
+
+    name: str
+    file: str
+    size: int
+    role: str
+
+
 class DocumentView(View):
     sha256: str
     format: str
     pages: list[PageView]
     warnings: list[str]
+    why: str = ""
+    facts: list[FactView] = []
+    hidden: list[HiddenView] = []
+    parts: list[PartView] = []
 
 
 class WaitingView(View):

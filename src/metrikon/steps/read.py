@@ -11,6 +11,8 @@ def run(call: Call, house: House) -> Outcome:
     sha256 = str(call.parameters["file"])
     try:
         document = house.summary(sha256)
+        if document.parts:
+            house.keep_parts(sha256)
     except Refused as error:
         raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
     except ReaderDied as error:
@@ -19,4 +21,6 @@ def run(call: Call, house: House) -> Outcome:
         raise StepFailed(f"{call.file_name}: {error} It is tried again.", again=True, wait=0.2) from error
     except KeyError as error:
         raise StepFailed(f"The file {sha256[:12]} is not kept here. Give the read step a file, such as ${{item.file}}.") from error
-    return Outcome({"document": sha256, "format": document.format, "pages": len(document.pages), "warnings": list(document.warnings)})
+    result = {"document": sha256, "format": document.format, "pages": len(document.pages), "warnings": list(document.warnings)}
+    parts = [{"name": part.name, "file": part.sha256, "size": part.size, "role": part.role} for part in document.parts]
+    return Outcome({**result, "parts": parts})

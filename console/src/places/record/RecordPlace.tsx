@@ -219,6 +219,7 @@ function FieldLine({ field, record, draft, active, editing, taken, ticked, choos
         )}
         {differs && <div className="changed">{asRead === undefined ? "nothing was read here" : `${shown(asRead)} was read`}</div>}
         {!differs && value !== undefined && given?.how === "not found in the document" && <div className="changed">not found in the document</div>}
+        {!differs && given?.how === "fact" && <div className="changed">said by the file in its data: {given.quote}</div>}
       </div>
       {draft.findings.filter((each) => each.fields[0] === pointer).map((each, number) => (
         <FindingLine key={number} finding={each} />

@@ -112,7 +112,7 @@ function Paper({ paper: page, sha256, evidence, active, troubled, zoom, choose, 
       onMouseUp={end}
       onMouseLeave={() => from && end()}
     >
-      <img src={`/api/documents/${sha256}/pages/${page.number}.png?dots=${zoom > 1.3 ? 160 : 110}`} alt={`Page ${page.number}`} loading="lazy" draggable={false} />
+      <img src={`/api/documents/${sha256}/pages/${page.number}/picture?dots=${zoom > 1.3 ? 160 : 110}`} alt={`Page ${page.number}`} loading="lazy" draggable={false} />
       {!take &&
         here.map(([pointer, each]) => {
           const [x0, y0, x1, y1] = (each.box ?? []).map(Number) as [number, number, number, number];

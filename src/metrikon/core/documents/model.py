@@ -206,6 +206,7 @@ class Summary(msgspec.Struct, frozen=True):
     format: str
     pages: tuple[msgspec.Raw, ...]
     warnings: tuple[str, ...] = ()
+    parts: tuple[Part, ...] = ()
 
 
 _SUMMARY = msgspec.json.Decoder(Summary)
@@ -218,7 +219,8 @@ def summary(data: bytes) -> Summary:
 
 def summary_bytes(document: Document) -> bytes:
     """The summary of a document, in the form that `summary` reads."""
-    return _ENCODER.encode({"format": document.format, "pages": [page.number for page in document.pages], "warnings": document.warnings})
+    pages = [page.number for page in document.pages]
+    return _ENCODER.encode({"format": document.format, "pages": pages, "warnings": document.warnings, "parts": document.parts})
 
 
 def to_bytes(document: Document) -> bytes:

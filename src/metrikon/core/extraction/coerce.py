@@ -7,7 +7,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from metrikon.core.extraction.index import Index
-from metrikon.core.records.types import RecordType, resolved
+from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.dates import parse_date
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, parse_number
 from metrikon.core.values.text import clean, fold
@@ -37,6 +37,13 @@ class Coercion:
                 self.changes.append(f"The record was taken out of {name!r}.")
         value = self._value(self.kind.schema, answer, "")
         return value if isinstance(value, dict) else {}
+
+    def leaf(self, field: Field, value: Any) -> Any:
+        """A single value fitted to its field; nothing is noted."""
+        kept = len(self.changes), len(self.dropped)
+        fitted = self._leaf(resolved(self.kind.schema, field.schema), value, field.shape)
+        del self.changes[kept[0] :], self.dropped[kept[1] :]
+        return fitted
 
     def _value(self, schema: Mapping[str, Any], value: Any, pointer: str) -> Any:
         schema = resolved(self.kind.schema, schema)

@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.coerce import Coercion
+from metrikon.core.extraction.facts import contradicted, fact_evidence, known, taken
 from metrikon.core.extraction.ground import ground
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import parse_answer
@@ -37,14 +38,20 @@ def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Plac
     parsed = parse_answer(answer)
     coercion = Coercion(kind, index)
     record = coercion.record(parsed.value)
+    facts = known(kind, index, coercion)
+    differing = contradicted(facts, record, ground(kind, record, index, given)) if facts else []
+    record = taken(kind, record, facts, coercion.changes) if facts else record
     evidence = ground(kind, record, index, given)
+    for each in facts:
+        if each.fact.words or not evidence[each.field.shape].found:
+            evidence[each.field.shape] = fact_evidence(each, index)
     record = as_printed(record, evidence, index)
     for pointer, least in (sure or {}).items():
         if pointer in evidence and least < evidence[pointer].sure:
             evidence[pointer] = _less_sure(evidence[pointer], least)
     notes = [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if parsed.cut_off else []
     notes += [_unusable(kind, pointer) for pointer in coercion.dropped]
-    notes += left_out(kind, record, index)
+    notes += differing + left_out(kind, record, index) + hidden_text(index)
     findings = notes + check_record(kind, record, evidence)
     return Reading(record, evidence, findings, (*parsed.changes, *coercion.changes), notes)
 
@@ -66,6 +73,15 @@ def left_out(kind: RecordType, record: dict[str, Any], index: Index) -> list[Fin
             message = f"{each.title} was left out, though the document holds the words “{label}”."
             found.append(Finding("left out", "stop", message, (each.shape,)))
     return found
+
+
+def hidden_text(index: Index) -> list[Finding]:
+    """What the document holds that a person does not see: it was not read, and someone should know."""
+    hidden = index.document.hidden
+    if not hidden:
+        return []
+    some = "; ".join(f"“{each.text[:80]}” ({each.why})" for each in hidden[:3])
+    return [Finding("hidden text", "warn", f"The document holds text that a person does not see, which was left out: {some}.")]
 
 
 def _starts_print(index: Index, label: str) -> bool:

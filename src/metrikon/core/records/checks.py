@@ -44,7 +44,7 @@ def required(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]
                 yield Finding("required", "stop", f"{label} is required and was not found.", (pointer,))
         elif error.validator == "minItems":
             least = error.validator_value
-            yield Finding("required", "stop", f"{_title(kind, place)} needs at least {least} rows.", (place,))
+            yield Finding("required", "stop", f"{_title(kind, place)} needs at least {least} row{'s' if least != 1 else ''}.", (place,))
         else:
             yield Finding("type", "stop", f"{_title(kind, place)}: {_plain(error)}", (place,))
 

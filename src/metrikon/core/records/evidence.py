@@ -14,8 +14,8 @@ NOT_FOUND = "not found in the document"
 class Evidence(msgspec.Struct, frozen=True, omit_defaults=True):
     """For one value: page (from 1), box in page units, the words quoted, how it was found, how sure (0 to 1).
 
-    `how`: "printed" (the value stands there), "sign" (a mark or word stands for it), "person"
-    (given by a person) or "not found in the document".
+    `how`: "printed" (the value stands there), "sign" (a mark or word stands for it), "fact" (the file
+    says so in its data for programs), "person" (given by a person) or "not found in the document".
     """
 
     how: str

@@ -2,7 +2,7 @@
 
 On a property, `x-metrikon` may hold: `labels` (how documents name the field), `means` (for each
 option of an enum, the words that stand for it), `kind` ("date", "amount", "currency", "sender",
-"title"), `evidence` (false for values that are not printed). On the type itself: `key` (pointers
+"title"), `terms` (its business terms in EN 16931), `evidence` (false for values that are not printed). On the type itself: `key` (pointers
 that tell one record from another), `sums` and `order` (see `checks`).
 """
 
