@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from pathlib import Path
 
 import pypdf
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from PIL import Image
+from PIL import Image, ImageEnhance, ImageFilter
 
 from metrikon.core.documents.text import document_text
 from metrikon.demo import scenario
@@ -18,6 +19,7 @@ from metrikon.drivers.reading import ReaderPool
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.readers.registry import picture, read
+from metrikon.readers.usable import verdict
 
 DOCUMENT = scenario.document("01-fernhill-nurseries.pdf")
 
@@ -174,3 +176,49 @@ def test_a_damaged_file_is_read_or_refused_and_nothing_else(at: int, junk: bytes
         read(data)
     except Refused as error:
         assert error.reason
+
+
+def _page() -> Image.Image:
+    return Image.open(io.BytesIO(picture(scenario.document("02-moorgate-seed.pdf"), 1, 0.0, 110))).convert("RGB")
+
+
+@pytest.mark.parametrize(
+    ("spoilt", "usable", "said"),
+    [
+        (lambda page: page, "good", ""),
+        (lambda page: page.filter(ImageFilter.GaussianBlur(1.6)), "doubtful", "blurred"),
+        (lambda page: page.filter(ImageFilter.GaussianBlur(5)), "unusable", "blurred"),
+        (lambda page: ImageEnhance.Contrast(page).enhance(0.1), "doubtful", "faint"),
+        (lambda page: ImageEnhance.Contrast(page).enhance(0.03), "unusable", "contrast"),
+        (lambda page: ImageEnhance.Brightness(page).enhance(0.04), "unusable", "dark"),
+        (lambda page: page.resize((200, 283)), "unusable", "200 pixels"),
+        (lambda page: page.resize((420, 594)), "doubtful", "420 pixels"),
+        (lambda page: Image.new("RGB", (1000, 1400), "white"), "unusable", "contrast"),
+    ],
+)
+def test_a_picture_is_judged_before_it_is_read(spoilt: Callable[[Image.Image], Image.Image], usable: str, said: str) -> None:
+    found = verdict(spoilt(_page()))
+    assert found.usable == usable
+    assert said in found.reason
+
+
+def test_a_photo_that_cannot_be_read_is_refused_with_the_reason_and_costs_nothing() -> None:
+    out = io.BytesIO()
+    _page().filter(ImageFilter.GaussianBlur(6)).save(out, "JPEG")
+    with pytest.raises(Refused, match=r"too blurred\. Take it again"):
+        read(out.getvalue())
+
+
+@pytest.mark.parametrize("name", ["05-oakhanger-garden-scan.pdf", "06-hollins-bulb-photo.jpg"])
+def test_the_scan_and_the_photo_of_the_demo_are_good_enough(name: str) -> None:
+    assert verdict(Image.open(io.BytesIO(picture(scenario.document(name), 1, 0.0, 110)))).usable == "good"
+
+
+def test_an_empty_page_among_others_is_told_of_and_the_rest_is_read() -> None:
+    pages = [_page(), Image.new("RGB", _page().size, "white")]
+    out = io.BytesIO()
+    pages[0].save(out, "TIFF", save_all=True, append_images=pages[1:])
+    found = read(out.getvalue())
+    assert len(found.pages) == 2
+    assert "Moorgate" in document_text(found)
+    assert found.warnings == ("Page 2 is empty or was not read: there is hardly any contrast: nothing stands out from the ground.",)

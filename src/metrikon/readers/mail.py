@@ -41,9 +41,8 @@ class MailReader:
         parts = tuple(part for part, _ in self.parts(data, limits))
         body, links = _body(message, carried.warnings)
         own, quoted = _apart(body)
-        facts = tuple(
-            Fact("header", f"/{name}", name, clean(str(message.get(name, "")))[:2000]) for name in _HEADERS if clean(str(message.get(name, "")))
-        )
+        headers = ((name, _header(message, name)) for name in _HEADERS)
+        facts = tuple(Fact("header", f"/{name}", name, value) for name, value in headers if value)
         rest: list[Block] = [paragraph("Earlier messages that this one quotes:", 2), *quoted] if quoted else []
         return built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=facts)
 
@@ -77,6 +76,15 @@ def _parsed(data: bytes) -> EmailMessage:
         raise Refused("broken", "The mail cannot be taken apart; it is damaged.") from error
     assert isinstance(message, EmailMessage)
     return message
+
+
+def _header(message: EmailMessage, name: str) -> str:
+    """A header's text; as it was sent when it is too damaged to be decoded."""
+    try:
+        value = str(message.get(name, ""))
+    except (IndexError, ValueError, TypeError, AttributeError, LookupError):
+        value = next((str(raw) for key, raw in message.raw_items() if key.lower() == name.lower()), "")
+    return clean(value)[:2000]
 
 
 def _leaves(message: EmailMessage, depth: int) -> Iterator[EmailMessage]:
@@ -163,7 +171,7 @@ def _is_inline(part: EmailMessage, content: bytes, shown: set[str]) -> bool:
     """Whether a picture belongs to the text (a logo, a signature) and is no document of its own."""
     if part.get_content_maintype() != "image":
         return False
-    named = str(part.get("Content-ID", "")).strip("<> ") in shown
+    named = _header(part, "Content-ID").strip("<> ") in shown
     small = len(content) <= SMALL_BYTES or _sides(content) <= SMALL_SIDE
     return small if (named or part.get_content_disposition() == "inline") else len(content) <= 8_000 and _sides(content) <= SMALL_SIDE
 

@@ -128,7 +128,7 @@ class _Walk:
             ordered, lines = in_lines(words)
             page.close()
             return in_order(Page(number + 1, width, height, "text", ordered, lines))
-        made, warnings = _scanned(page, number, self.limits)
+        made, warnings = _scanned(page, number, self.limits, len(self.pdf) == 1)
         self.warnings += warnings
         return made
 
@@ -166,8 +166,8 @@ def joined(hidden: Sequence[Hidden]) -> Iterator[Hidden]:
             held.append(each)
 
 
-def _scanned(page: Any, number: int, limits: Limits) -> tuple[Page, list[str]]:
-    from metrikon.readers.ocr import read_picture  # the engine is heavy: loaded for scans only
+def _scanned(page: Any, number: int, limits: Limits, alone: bool) -> tuple[Page, list[str]]:
+    from metrikon.readers.picture import read_judged
 
     width, height = page.get_size()
     dots = OCR_DOTS
@@ -175,12 +175,12 @@ def _scanned(page: Any, number: int, limits: Limits) -> tuple[Page, list[str]]:
         dots //= 2
     image = _drawn(page, dots)
     page.close()
-    words, turned, upright = read_picture(image)
+    found = read_judged(image, number + 1, alone)
     ratio = width / image.width
-    scaled = [Word(w.text, w.x0 * ratio, w.y0 * ratio, w.x1 * ratio, w.y1 * ratio, w.sure) for w in words]
+    scaled = [Word(w.text, w.x0 * ratio, w.y0 * ratio, w.x1 * ratio, w.y1 * ratio, w.sure) for w in found.words]
     ordered, lines = in_lines(scaled)
-    made = Page(number + 1, upright[0] * ratio, upright[1] * ratio, "ocr", ordered, lines, turned)
-    return made, [] if words else [f"Page {number + 1} holds no readable text."]
+    made = Page(number + 1, found.size[0] * ratio, found.size[1] * ratio, "ocr", ordered, lines, found.turned)
+    return in_order(made), found.notes
 
 
 def _drawn(page: Any, dots: int) -> Any:
