@@ -17,6 +17,7 @@ LAYERS = {
     "connections": 2,
     "readers": 3,
     "models": 3,
+    "transcription": 3,
     "intakes": 3,
     "destinations": 3,
     "drivers": 4,

@@ -14,6 +14,8 @@ from metrikon.core.documents.drawing import drawn
 from metrikon.core.documents.model import Document, from_bytes, to_bytes
 from metrikon.core.documents.text import document_text
 from metrikon.demo.mixed import mixed
+from metrikon.ports.reader import Limits
+from metrikon.readers.recording import heard
 from metrikon.readers.registry import parts, picture, read
 
 POST = Path(str(resources.files("metrikon.demo").joinpath("mixed")))
@@ -23,7 +25,9 @@ _READ: dict[str, Document] = {}
 
 def document(name: str) -> Document:
     if name not in _READ:
-        _READ[name] = read((POST / name).read_bytes())
+        said = POST / f"{name}.said.json"
+        data = (POST / name).read_bytes()
+        _READ[name] = heard(said.read_bytes(), "0" * 64, "wav", "tests", Limits()) if said.exists() else read(data)
     return _READ[name]
 
 
@@ -81,6 +85,8 @@ def test_every_word_of_a_cell_a_fact_and_a_sentence_has_its_place(name: str) -> 
 def test_each_page_has_a_picture_of_its_size(name: str) -> None:
     data = (POST / name).read_bytes()
     found = document(name)
+    if (POST / f"{name}.said.json").exists():
+        return  # a recording has no picture but that of its transcript, which the house draws
     for page in found.pages[:1]:
         drawing = picture(data, page.number, page.turned)
         if page.source == "set":

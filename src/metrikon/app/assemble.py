@@ -32,6 +32,7 @@ from metrikon.store import flows
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
+from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 
 log = logging.getLogger("metrikon.app")
 SCAN = 0.5  # seconds between looks at watched folders
@@ -40,6 +41,13 @@ SCAN = 0.5  # seconds between looks at watched folders
 def limits_of(settings: Settings) -> Limits:
     """The limits of reading."""
     return Limits(**{each.name: getattr(settings, each.name) for each in dataclasses.fields(Limits)})
+
+
+def transcriber_of(settings: Settings) -> HttpTranscriber | None:
+    """The transcription service that is set, if one is."""
+    if not settings.transcription_url:
+        return None
+    return HttpTranscriber(SpeechSettings(settings.transcription_url, settings.transcription_model, settings.transcription_key))
 
 
 def models_of(settings: Settings) -> tuple[dict[str, Model], str]:
@@ -76,7 +84,8 @@ class App:
         self.default_model = next(iter(models)) if models else default
         self.catalog = Catalog(self.database, self.clock, set(self.models))
         self.readers = ReaderPool(settings.readers, limits_of(settings))
-        self.house = EngineHouse(self.files, self.readers, self.models, self.catalog, self.clock, self.default_model)
+        self.transcriber = transcriber_of(settings)
+        self.house = EngineHouse(self.files, self.readers, self.models, self.catalog, self.clock, self.default_model, self.transcriber)
         bench = Bench(self.database, self.house, self.home, self.price, lambda: self.engine.stopping)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, lambda said: build(said, self.home))
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
@@ -102,6 +111,8 @@ class App:
             close = getattr(model, "close", None)
             if close:
                 close()
+        if self.transcriber:
+            self.transcriber.close()
         self.database.close()
 
     def price(self, model: str, usage: Usage) -> Decimal:

@@ -68,13 +68,21 @@ def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 
 def _stand_in(model: str) -> ModelServer | None:
-    return ModelServer().start() if model == "stand-in" else None
+    return ModelServer(recordings=scenario.post_folder()).start() if model == "stand-in" else None
 
 
 def _settings(home: Path, port: int, stand_in: ModelServer | None) -> Settings:
     url = stand_in.url if stand_in else ""
     prices = {"price_in": Decimal("0.20"), "price_out": Decimal("0.80")} if stand_in else {}  # made up
-    return settings_from(home=home, port=port, model_url=url, model_name=NAME if stand_in else "", model_label=NAME if stand_in else "", **prices)
+    return settings_from(
+        home=home,
+        port=port,
+        model_url=url,
+        model_name=NAME if stand_in else "",
+        model_label=NAME if stand_in else "",
+        transcription_url=url,
+        **prices,
+    )
 
 
 def _free_port(wanted: int) -> int:

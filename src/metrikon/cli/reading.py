@@ -3,20 +3,25 @@
 from __future__ import annotations
 
 import argparse
+import tempfile
 from pathlib import Path
 from typing import Any, TextIO
 
 import msgspec
 
-from metrikon.app.assemble import limits_of
+from metrikon.app.assemble import limits_of, transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.cli.common import CommandFailed, print_json, settings_from, table
-from metrikon.core.documents.model import Document
+from metrikon.core.documents.model import Document, from_bytes
 from metrikon.core.documents.text import document_text
 from metrikon.drivers.pictures import marked, marked_set
 from metrikon.drivers.reading import ReaderPool
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
+from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
+from metrikon.readers.recording import WANTED
+from metrikon.readers.registry import found_format
+from metrikon.transcription.http import HttpTranscriber
 
 READABLE = "the file; what it is is found from its bytes, not from its name"
 SHOWN = 60  # facts shown to people; --json has them all
@@ -65,11 +70,31 @@ def read_file(path: Path, settings: Settings, pool: ReaderPool | None = None) ->
     readers = pool or ReaderPool(1, limits_of(settings))
     try:
         return readers.read(path)
+    except Refused as error:
+        transcriber = transcriber_of(settings)
+        if error.code != WANTED or transcriber is None:
+            raise
+        return _heard(path, transcriber, readers)
     except ReaderDied as error:
         raise Refused("reader-died", str(error)) from error
     finally:
         if pool is None:
             readers.close()
+
+
+def _heard(path: Path, transcriber: HttpTranscriber, readers: ReaderPool) -> Document:
+    """The document of a recording, by the transcription service that is set."""
+    data = path.read_bytes()
+    try:
+        answer = transcriber.transcribe(data, found_format(data[:64]).format)
+    except (TranscriptionDown, TranscriptionRefused) as error:
+        raise Refused("not-heard", str(error)) from error
+    finally:
+        transcriber.close()
+    with tempfile.TemporaryDirectory(prefix="metrikon-") as folder:
+        place = Path(folder) / "document"
+        readers.keep_heard(path, place, answer, transcriber.name)
+        return from_bytes(place.read_bytes())
 
 
 def refused(given: argparse.Namespace, error: Refused, out: TextIO, err: TextIO) -> int:

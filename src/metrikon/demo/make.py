@@ -41,6 +41,8 @@ def main(arguments: list[str] | None = None) -> int:
         post.mkdir(exist_ok=True)
         for each in mixed():
             _write(post / each.name, each.data, each.right())
+            if each.said:
+                (post / f"{each.name}.said.json").write_text(msgspec.json.format(dumps(each.said), indent=1).decode() + "\n", "utf-8")
     print(f"{len(list(given.folder.glob('*.right.json')))} documents in {given.folder}")
     return 0
 

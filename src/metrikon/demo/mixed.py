@@ -33,11 +33,12 @@ class Mixed:
     facts: dict[str, str] = field(default_factory=dict)
     hidden: tuple[str, ...] = ()
     sentences: int = 0
+    said: dict[str, Any] = field(default_factory=dict)  # of a recording: what a speech server answers
     parts: tuple[str, ...] = ()
 
     def right(self) -> dict[str, Any]:
         """What is right, for the file beside it."""
-        return {name: value for name, value in self.__dict__.items() if name not in ("name", "data") and value}
+        return {name: value for name, value in self.__dict__.items() if name not in ("name", "data", "said") and value}
 
 
 def mixed() -> Iterator[Mixed]:
@@ -59,6 +60,7 @@ def _spoken() -> Iterator[Mixed]:
     yield Mixed(
         "23-visitor-line-call.json", json.dumps(mixed_texts.sentences(call), indent=1).encode(), "json", ("half past nine",), sentences=len(call)
     )
+    yield Mixed("27-voice-note.wav", mixed_papers.voice_note(), "wav", ("12.80 for twine",), sentences=2, said=mixed_texts.VOICE_NOTE)
     yield Mixed("24-trustees-meeting.txt", mixed_texts.MEETING.encode(), "text", ("the roof of the palm house",), sentences=9)
 
 

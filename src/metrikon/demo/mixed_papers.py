@@ -264,6 +264,27 @@ def carrying(xml: bytes) -> bytes:
     return out.getvalue()
 
 
+def voice_note() -> bytes:
+    """Four seconds of sound with the rise and fall of speech; no one says anything in it."""
+    import math
+    import struct
+    import wave
+
+    rate = 8000
+    frames = bytearray()
+    for n in range(4 * rate):
+        t = n / rate
+        loud = max(0.0, math.sin(2 * math.pi * 2.2 * t)) * (0.4 if 2.1 < t < 2.3 else 1.0)
+        frames += struct.pack("<h", round(6000 * loud * (math.sin(2 * math.pi * 140 * t) + 0.4 * math.sin(2 * math.pi * 610 * t))))
+    out = io.BytesIO()
+    with wave.open(out, "wb") as made:
+        made.setnchannels(1)
+        made.setsampwidth(2)
+        made.setframerate(rate)
+        made.writeframes(bytes(frames))
+    return out.getvalue()
+
+
 def logo() -> bytes:
     """A small logo."""
     image = Image.new("RGB", (96, 40), (31, 92, 77))

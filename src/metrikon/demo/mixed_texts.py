@@ -16,6 +16,15 @@ CALL: tuple[Said, ...] = (
     ("Linnea Brook", 26100, 29000, "Thank you, you will get a message with the details."),
 )
 
+VOICE_NOTE: dict[str, Any] = {
+    "language": "en",
+    "text": "Twelve eighty for twine at the market in Wexcombe. Please put it on the collecting budget.",
+    "segments": [
+        {"start": 0.0, "end": 2.1, "text": "12.80 for twine at the market in Wexcombe."},
+        {"start": 2.3, "end": 4.0, "text": "Please put it on the collecting budget."},
+    ],
+}
+
 MEETING = """[00:00:04] Ottilie Crane: Shall we begin? First the roof of the palm house.
 [00:00:11] Barnaby Wells: Two quotations are in, one for 48,200 and one for 51,900.
 [00:00:24] Ottilie Crane: Does either of them include the gutters?

@@ -46,6 +46,11 @@ def folder() -> Path:
     return Path(str(resources.files("metrikon.demo")))
 
 
+def post_folder() -> Path:
+    """Where the mixed post lies."""
+    return Path(str(resources.files("metrikon.demo").joinpath("mixed")))
+
+
 def flow_text() -> str:
     """The demo's flow."""
     return (folder() / "flows" / f"{FLOW}.yaml").read_text("utf-8")

@@ -103,6 +103,12 @@ class ReaderPool:
         place.parent.mkdir(parents=True, exist_ok=True)
         return self._ask({"op": "keep", "path": str(path), "place": str(place), "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
 
+    def keep_heard(self, path: Path, place: Path, answer: bytes, name: str) -> bytes:
+        """Put the document of a recording at `place`, made from the answer of a transcription; its summary."""
+        place.parent.mkdir(parents=True, exist_ok=True)
+        request = {"op": "heard", "path": str(path), "place": str(place), "answer": answer.decode("utf-8", "replace"), "name": name}
+        return self._ask({**request, "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
+
     def keep_parts(self, path: Path, root: Path) -> None:
         """Put the files within a file into the file store at `root`. Raises `Refused` and `ReaderDied`."""
         self._ask({"op": "parts", "path": str(path), "root": str(root), "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)

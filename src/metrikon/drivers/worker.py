@@ -8,6 +8,7 @@ trusted than what people send: it is parsed and grounded here too.
 
 from __future__ import annotations
 
+import hashlib
 import os
 import resource
 import sys
@@ -18,7 +19,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.documents.model import from_bytes, summary_bytes, to_bytes
+from metrikon.core.documents.model import Document, from_bytes, summary_bytes, to_bytes
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.parse import NotUnderstood
 from metrikon.core.records.types import unpacked_type
@@ -27,7 +28,8 @@ from metrikon.drivers import wire
 from metrikon.drivers.frames import NOT_STORED, NOT_UNDERSTOOD, receive, send
 from metrikon.drivers.paper import LocalPaper
 from metrikon.ports.reader import Limits, Refused
-from metrikon.readers.registry import parts, picture, read
+from metrikon.readers.recording import heard
+from metrikon.readers.registry import found_format, parts, picture, read
 from metrikon.store.files import DiskFiles
 
 KEPT = 4  # documents that a process keeps at hand
@@ -55,7 +57,17 @@ def _read(request: dict[str, Any]) -> bytes:
 
 def _keep(request: dict[str, Any]) -> bytes:
     data, limits = _bytes(request)
-    document = read(data, limits)
+    return _stored(read(data, limits), request)
+
+
+def _heard(request: dict[str, Any]) -> bytes:
+    data, limits = _bytes(request)
+    sha256, found = hashlib.sha256(data).hexdigest(), found_format(data)
+    document = heard(str(request["answer"]).encode(), sha256, found.format, str(request["name"]), limits)
+    return _stored(msgspec.structs.replace(document, why=found.why), request)
+
+
+def _stored(document: Document, request: dict[str, Any]) -> bytes:
     place = Path(request["place"])
     aside = place.with_name(f".new-{os.getpid()}")
     aside.write_bytes(to_bytes(document))
@@ -102,6 +114,7 @@ def _settle(request: dict[str, Any]) -> bytes:
 OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "read": _read,
     "keep": _keep,
+    "heard": _heard,
     "parts": _parts,
     "picture": _picture,
     "messages": _messages,

@@ -16,12 +16,26 @@ from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.ports.model import Model
 from metrikon.ports.paper import Paper
+from metrikon.ports.reader import Refused
+from metrikon.ports.transcription import Transcriber
+from metrikon.readers.recording import WANTED
+from metrikon.readers.registry import found_format
 
 
 class EngineHouse:
     """The house as the engine offers it to steps."""
 
-    def __init__(self, files: Files, readers: ReaderPool, models: Mapping[str, Model], catalog: Catalog, clock: Clock, default: str) -> None:
+    def __init__(
+        self,
+        files: Files,
+        readers: ReaderPool,
+        models: Mapping[str, Model],
+        catalog: Catalog,
+        clock: Clock,
+        default: str,
+        transcriber: Transcriber | None = None,
+    ) -> None:
+        self.transcriber = transcriber
         self.files = files
         self.readers = readers
         self.models = models
@@ -56,7 +70,14 @@ class EngineHouse:
         path = self.files.path(sha256)
         if not path.exists():
             raise KeyError(sha256)
-        return summary(self.readers.keep(path, self.files.derived_path(_stored(sha256))))
+        place = self.files.derived_path(_stored(sha256))
+        try:
+            return summary(self.readers.keep(path, place))
+        except Refused as error:
+            if error.code != WANTED or self.transcriber is None:
+                raise
+        answer = self.transcriber.transcribe(path.read_bytes(), found_format(path.read_bytes()[:64]).format)
+        return summary(self.readers.keep_heard(path, place, answer, self.transcriber.name))
 
     def page_picture(self, document: Document, page: int, dots: int) -> tuple[bytes, str]:
         """A page drawn when first looked at, and its media type: SVG when we set the page, else PNG."""

@@ -2,6 +2,7 @@
 
 POST /v1/chat/completions     answers any prompt that carries a document and a schema
 GET  /v1/models               its one model, "stand-in"
+POST /v1/audio/transcriptions returns the text stored beside a recording of the demo, and says that it does
 POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds}
 GET  /misbehave               what is set, and how many calls came
 """
@@ -15,6 +16,7 @@ import threading
 import time
 from dataclasses import dataclass, field
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
 from typing import Any
 
 from metrikon.sandbox.answering import Answering, find_parts
@@ -53,9 +55,10 @@ class _Server(ThreadingHTTPServer):
     daemon_threads = True
     request_queue_size = 128
 
-    def __init__(self, address: tuple[str, int], mood: Mood) -> None:
+    def __init__(self, address: tuple[str, int], mood: Mood, recordings: Path | None) -> None:
         super().__init__(address, _Handler)
         self.mood = mood
+        self.recordings = recordings
 
     def handle_error(self, request: Any, client_address: Any) -> None:
         """A caller that went away is no error of ours."""
@@ -79,9 +82,12 @@ class _Handler(BaseHTTPRequestHandler):
             self._send(404, {"error": {"message": f"There is nothing at {self.path}."}})
 
     def do_POST(self) -> None:
-        length = int(self.headers.get("Content-Length") or 0)
+        given = self.rfile.read(int(self.headers.get("Content-Length") or 0))
+        if self.path == "/v1/audio/transcriptions":
+            self._hear(given)
+            return
         try:
-            body = json.loads(self.rfile.read(length) or b"{}")
+            body = json.loads(given or b"{}")
         except ValueError:
             self._send(400, {"error": {"message": "The body is no JSON."}})
             return
@@ -91,6 +97,18 @@ class _Handler(BaseHTTPRequestHandler):
             self._complete(body)
         else:
             self._send(404, {"error": {"message": f"There is nothing at {self.path}."}})
+
+    def _hear(self, form: bytes) -> None:
+        """It does not hear: a recording of the demo gets the text that is stored beside it."""
+        kind = self.server.mood.next_kind()
+        if kind in ("429", "500"):
+            self._send(int(kind), {"error": {"message": "Not now."}}, {"Retry-After": str(self.server.mood.retry_after)})
+            return
+        for path in self.server.recordings.glob("*.said.json") if self.server.recordings else ():
+            if path.with_name(path.name.removesuffix(".said.json")).read_bytes() in form:
+                self._send(200, {**json.loads(path.read_text("utf-8")), "stand_in": True})
+                return
+        self._send(400, {"error": {"message": "The stand-in cannot hear; it knows the recordings of the demo only."}})
 
     def _misbehave(self, body: dict[str, Any]) -> None:
         unknown = [kind for kind in body.get("kinds", ()) if kind not in KINDS]
@@ -194,11 +212,11 @@ def _changed(kind: str, answer: dict[str, Any], dice: random.Random) -> dict[str
 
 
 class ModelServer:
-    """The stand-in as an object: `start`, `url`, `mood`, `stop`."""
+    """The stand-in as an object: `start`, `url`, `mood`, `stop`. `recordings`: folder of recordings with their texts beside them."""
 
-    def __init__(self, port: int = 0, host: str = "127.0.0.1") -> None:
+    def __init__(self, port: int = 0, host: str = "127.0.0.1", recordings: Path | None = None) -> None:
         self.mood = Mood()
-        self._server = _Server((host, port), self.mood)
+        self._server = _Server((host, port), self.mood, recordings)
         self.port = int(self._server.server_address[1])
         self.url = f"http://{host}:{self.port}/v1"
         self._thread = threading.Thread(target=self._server.serve_forever, kwargs={"poll_interval": 0.1}, name="stand-in", daemon=True)

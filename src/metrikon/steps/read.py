@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed
+from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
 
 
 def run(call: Call, house: House) -> Outcome:
@@ -15,6 +16,10 @@ def run(call: Call, house: House) -> Outcome:
             house.keep_parts(sha256)
     except Refused as error:
         raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
+    except TranscriptionDown as error:
+        raise StepFailed(f"{call.file_name}: {error}", again=True) from error
+    except TranscriptionRefused as error:
+        raise StepFailed(f"{call.file_name}: {error} Correct the settings, then continue.") from error
     except ReaderDied as error:
         if call.attempt >= KILLS:
             raise StepFailed(f"{call.file_name} is refused: {error} It happened {KILLS} times.", refused=True) from error

@@ -1,0 +1,1 @@
+"""Adapters of the transcription port."""
