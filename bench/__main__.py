@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import growth, throughput
+from bench import growth, reading, throughput
 from bench.report import Result, write
 
 ALL = {
@@ -17,6 +17,12 @@ ALL = {
     "many calls": throughput.many_calls,
     "many runs": growth.many_runs,
     "memory": growth.memory,
+    "text PDFs": reading.text_pdfs,
+    "grounding": reading.grounding,
+    "OCR": reading.ocr,
+    "reading memory": reading.reading_memory,
+    "two processes": reading.two_processes,
+    "broken inputs": reading.broken_inputs,
 }
 
 
