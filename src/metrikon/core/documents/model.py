@@ -193,6 +193,8 @@ def union(boxes: Iterable[Box]) -> Box:
 
 def words_box(page: Page, words: tuple[int, ...]) -> Box:
     """The box around some words of a page."""
+    if len(words) == 1:
+        return page.words[words[0]].box
     return union(page.words[number].box for number in words)
 
 

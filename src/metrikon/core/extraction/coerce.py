@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from decimal import Decimal, InvalidOperation
+from functools import lru_cache
 from typing import Any
 
 from metrikon.core.extraction.index import Index
@@ -161,6 +162,7 @@ def _plain_number(text: str) -> Decimal | None:
         return None
 
 
+@lru_cache(maxsize=2048)
 def _key(name: str) -> str:
     return "".join(c for c in name.casefold() if c.isalnum())
 

@@ -14,10 +14,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import date
 from decimal import Decimal
+from functools import lru_cache
 from typing import Any
 
-from metrikon.core.documents.model import Cell, Table, words_box
-from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.documents.model import Table, words_box
+from metrikon.core.extraction.index import Index, Place, RowIndex, squeezed
 from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
@@ -36,7 +37,7 @@ def ground(kind: RecordType, record: dict[str, Any], index: Index, given: Mappin
         if field is None or value is None:
             continue
         place_given = (given or {}).get(pointer)
-        in_row = _in_row(rows, pointer, field, value, index)
+        in_row = _in_row(rows, pointer, field, value)
         if place_given is not None and _holds(field, value, place_given, index):
             found[pointer] = _evidence(index, place_given, 1.0)
         elif in_row is not None:
@@ -152,13 +153,13 @@ def _near(label: Sequence[float], value: Sequence[float]) -> float:
     return 0.7 if below else 0.0
 
 
-def _row_places(kind: RecordType, pointer: str, record: dict[str, Any], index: Index) -> dict[int, tuple[Cell, ...]]:
+def _row_places(kind: RecordType, pointer: str, record: dict[str, Any], index: Index) -> dict[int, RowIndex]:
     """For each row of the list, the table row that holds most of its values (rows stay in order)."""
     rows = record.get(pointer.strip("/")) if pointer.count("/") == 1 else None
     if not isinstance(rows, list):
         return {}
     fields = kind.lists[pointer]
-    best: dict[int, tuple[Cell, ...]] = {}
+    best: dict[int, RowIndex] = {}
     for table in index.document.tables:
         found = _aligned(fields, rows, table, index)
         if len(found) > len(best):
@@ -166,56 +167,51 @@ def _row_places(kind: RecordType, pointer: str, record: dict[str, Any], index: I
     return best
 
 
-def _aligned(fields: Sequence[Field], rows: list[Any], table: Table, index: Index) -> dict[int, tuple[Cell, ...]]:
-    texts = [tuple(_cell_forms(cell, index) for cell in cells) for cells in table.rows]
-    found: dict[int, tuple[Cell, ...]] = {}
+def _aligned(fields: Sequence[Field], rows: list[Any], table: Table, index: Index) -> dict[int, RowIndex]:
+    indexed = [index.row(cells) for cells in table.rows]
+    found: dict[int, RowIndex] = {}
     at = 0
     for number, row in enumerate(rows):
         wanted = _row_forms(fields, row)
         if not wanted:
             continue
         best, score = -1, 0
-        for place in range(at, min(at + 12, len(texts))):
-            hits = sum(1 for form in wanted if any(form in cell for cell in texts[place]))
+        for place in range(at, min(at + 12, len(indexed))):
+            holds = indexed[place].holds
+            hits = sum(1 for form in wanted if holds(form))
             if hits > score:
                 best, score = place, hits
             if score == len(wanted):
                 break
         if best >= 0 and score * 2 > len(wanted):
-            found[number] = table.rows[best]
+            found[number] = indexed[best]
             at = best + 1
     return found
-
-
-def _cell_forms(cell: Cell, index: Index) -> set[object]:
-    """What a cell may be equal to: its text squeezed, and its number."""
-    found = index.cell(cell)
-    return {found.text, *found.numbers}
 
 
 def _row_forms(fields: Sequence[Field], row: Any) -> list[object]:
     if not isinstance(row, dict):
         return []
     values = [row.get(field.name) for field in fields]
-    return [Decimal(v) if isinstance(v, Decimal | int) else squeezed(str(v)) for v in values if v is not None and v != ""]
+    return [v if isinstance(v, Decimal | int) else squeezed(str(v)) for v in values if v is not None and v != ""]
 
 
-def _in_row(rows: dict[str, dict[int, tuple[Cell, ...]]], pointer: str, field: Field, value: Any, index: Index) -> Place | None:
-    position = _position(pointer)
-    head, _, tail = pointer.partition("/" + position + "/") if position else ("", "", "")
-    cells = rows.get(head, {}).get(int(position or -1))
-    if not cells or not tail:
+def _in_row(rows: dict[str, dict[int, RowIndex]], pointer: str, field: Field, value: Any) -> Place | None:
+    head, position, tail = _parts(pointer)
+    row = rows.get(head, {}).get(position)
+    if row is None or not tail:
         return None
-    wanted = value if isinstance(value, Decimal | int) and not isinstance(value, bool) else squeezed(str(value))
-    hits: list[Place] = []
-    for cell in cells:
-        found = index.cell(cell)
-        hits += found.numbers.get(Decimal(wanted), ()) if isinstance(wanted, Decimal | int) else found.find(wanted)
-    if not hits:
-        return None
+    figure = isinstance(value, Decimal | int) and not isinstance(value, bool)
+    hits = row.numbers.get(value, []) if figure else row.find(squeezed(str(value)))
+    if len(hits) < 2:
+        return hits[0] if hits else None
     # the same figure may stand in several cells of a row: amounts stand furthest right, quantities left
     return max(hits, key=lambda p: (p.exact, p.words[-1])) if field.shape.endswith("amount") else min(hits, key=lambda p: (not p.exact, p.words[0]))
 
 
-def _position(pointer: str) -> str:
-    return next((part for part in pointer.split("/") if part.isdigit()), "")
+@lru_cache(maxsize=8192)
+def _parts(pointer: str) -> tuple[str, int, str]:
+    """The pointer of the list, the position in it, and the rest; -1 outside lists."""
+    position = next((part for part in pointer.split("/") if part.isdigit()), "")
+    head, _, tail = pointer.partition(f"/{position}/") if position else ("", "", "")
+    return head, int(position or -1), tail

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -16,6 +16,9 @@ from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_ma
 from metrikon.core.values.text import fold
 
 HAS_DIGIT = re.compile(r"\d").search
+# two marks between figures, a year, or a word of letters beside figures
+_MAY_BE_DATE = re.compile(r"\d\s?[./-]\s?\d{1,2}\s?[./-]|\d{4}\s?[./-]|(?:19|20)\d\d(?!\d)|\d[a-z]{0,2}\.?,?\s+[^\W\d]{3}|[^\W\d]{3}\.?\s+\d").search
+_MAY_NAME_CURRENCY = re.compile(f"[€£$¥]|zł|Kč|{'|'.join(CURRENCY_CODES)}", re.IGNORECASE).search
 LONGEST_DATE = 5  # words
 LONGEST_NUMBER = 4  # words: "1 234 567,89"
 
@@ -74,7 +77,7 @@ class Index:
     def __init__(self, document: Document) -> None:
         self.document = document
         self.pages = {page.number: page for page in document.pages}
-        self._cells: dict[tuple[int, tuple[int, ...]], CellIndex] = {}
+        self._rows: dict[int, RowIndex] = {}  # by identity: rows belong to the document, which is kept
 
     @cached_property
     def mark(self) -> str | None:
@@ -86,10 +89,11 @@ class Index:
         """The currency code named most often, by code before sign."""
         counts: dict[str, int] = {}
         for page in self.document.pages:
-            for word in page.words:
-                code = currency_in(word.text) if _may_be_currency(word.text) else None
-                if code:
-                    counts[code] = counts.get(code, 0) + 1
+            for segment in (segment for line in page.lines for segment in line.segments if _MAY_NAME_CURRENCY(segment.text)):
+                for word in page.words[segment.first : segment.last]:
+                    code = currency_in(word.text) if _may_be_currency(word.text) else None
+                    if code:
+                        counts[code] = counts.get(code, 0) + 1
         return max(counts, key=lambda code: counts[code]) if counts else None
 
     @cached_property
@@ -108,11 +112,20 @@ class Index:
     def numbers(self) -> dict[Decimal, list[Place]]:
         """Every amount that stands in the document, with its places."""
         found: dict[Decimal, list[Place]] = {}
+        for here in self.numbers_at.values():
+            for place, value in here:
+                found.setdefault(value, []).append(place)
+        return found
+
+    @cached_property
+    def numbers_at(self) -> dict[tuple[int, int], list[tuple[Place, Decimal]]]:
+        """The same by page and the word with which they begin."""
+        found: dict[tuple[int, int], list[tuple[Place, Decimal]]] = {}
         for page in self.document.pages:
             for line in page.lines:
                 for segment in line.segments:
                     for place, value in self.numbers_in(page, segment.first, segment.last):
-                        found.setdefault(value, []).append(place)
+                        found.setdefault((page.number, place.words[0]), []).append((place, value))
         return found
 
     def numbers_in(self, page: Page, first: int, last: int) -> Iterator[tuple[Place, Decimal]]:
@@ -137,7 +150,7 @@ class Index:
         for page in self.document.pages:
             for line in page.lines:
                 for segment in line.segments:
-                    if not HAS_DIGIT(segment.text):
+                    if not _MAY_BE_DATE(segment.text):
                         continue
                     figures = [bool(HAS_DIGIT(page.words[n].text)) for n in range(segment.first, segment.last)]
                     for start in range(segment.first, segment.last):
@@ -156,12 +169,11 @@ class Index:
         wanted = squeezed(text)
         return [place for page in self.texts for place in page.find(wanted)]
 
-    def cell(self, cell: Cell) -> CellIndex:
-        """A cell of a table, indexed once."""
-        key = (cell.page, cell.words)
-        found = self._cells.get(key)
+    def row(self, cells: tuple[Cell, ...]) -> RowIndex:
+        """A row of a table, indexed once."""
+        found = self._rows.get(id(cells))
         if found is None:
-            found = self._cells[key] = CellIndex(self, cell)
+            found = self._rows[id(cells)] = RowIndex(self, cells)
         return found
 
     def quote(self, place: Place) -> str:
@@ -170,25 +182,39 @@ class Index:
         return " ".join(words[n].text for n in place.words)
 
 
-class CellIndex:
-    """The words of one cell, whose lines may be wrapped: what it holds as a number, and as text."""
+class RowIndex:
+    """The cells of one table row, indexed by what they are: a number, a text. Cells may be wrapped over lines."""
 
-    def __init__(self, index: Index, cell: Cell) -> None:
-        self.text = squeezed(cell.text)
+    def __init__(self, index: Index, cells: Sequence[Cell]) -> None:
         self.numbers: dict[Decimal, list[Place]] = {}
-        self._squeezed: Squeezed | None = None
-        if not cell.words:
-            return
-        page = index.pages[cell.page]
-        own = set(cell.words)
-        for place, value in index.numbers_in(page, cell.words[0], cell.words[-1] + 1):
-            if own.issuperset(place.words):
-                self.numbers.setdefault(value, []).append(place)
-        self._squeezed = Squeezed(cell.page, list(cell.words), [page.words[n].text for n in cell.words])
+        self.texts: dict[str, Place] = {}
+        self._index = index
+        self._cells = [cell for cell in cells if cell.words]
+        for cell in self._cells:
+            text = squeezed(cell.text)
+            if text:
+                self.texts.setdefault(text, Place(cell.page, cell.words))
+            if HAS_DIGIT(cell.text):
+                for number in cell.words:
+                    for place, value in index.numbers_at.get((cell.page, number), ()):
+                        if len(place.words) == 1 or set(place.words) <= set(cell.words):
+                            self.numbers.setdefault(value, []).append(place)
+
+    def holds(self, form: object) -> bool:
+        """Whether a cell is just this number or this squeezed text."""
+        return form in self.texts or form in self.numbers
 
     def find(self, wanted: str) -> list[Place]:
-        """The places of a squeezed text."""
-        return list(self._squeezed.find(wanted)) if self._squeezed and wanted in self._squeezed.text else []
+        """The places of a squeezed text: a whole cell, else a part of one."""
+        whole = self.texts.get(wanted)
+        if whole is not None:
+            return [whole]
+        found: list[Place] = []
+        for cell in self._cells:
+            if wanted and wanted in squeezed(cell.text):
+                words = self._index.pages[cell.page].words
+                found += Squeezed(cell.page, list(cell.words), [words[n].text for n in cell.words]).find(wanted)
+        return found
 
 
 def _may_be_currency(text: str) -> bool:

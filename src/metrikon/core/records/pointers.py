@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from functools import lru_cache
 from typing import Any
 
 
@@ -20,16 +20,26 @@ def steps(pointer: str) -> list[str]:
     return [part.replace("~1", "/").replace("~0", "~") for part in pointer[1:].split("/")]
 
 
-def leaves(value: Any, pointer: str = "") -> Iterator[tuple[str, Any]]:
+def leaves(value: Any, pointer: str = "") -> list[tuple[str, Any]]:
     """Every leaf with its pointer; empty lists and objects have none."""
+    found: list[tuple[str, Any]] = []
+    _leaves(value, pointer, found)
+    return found
+
+
+def _leaves(value: Any, pointer: str, found: list[tuple[str, Any]]) -> None:
     if isinstance(value, dict):
         for name, part in value.items():
-            yield from leaves(part, f"{pointer}/{escape(name)}")
+            inner = f"{pointer}/{escape(name)}" if "/" in name or "~" in name else f"{pointer}/{name}"
+            if isinstance(part, dict | list):
+                _leaves(part, inner, found)
+            else:
+                found.append((inner, part))
     elif isinstance(value, list):
         for number, part in enumerate(value):
-            yield from leaves(part, f"{pointer}/{number}")
+            _leaves(part, f"{pointer}/{number}", found)
     else:
-        yield pointer, value
+        found.append((pointer, value))
 
 
 def get(value: Any, pointer: str) -> Any:
@@ -44,6 +54,7 @@ def get(value: Any, pointer: str) -> Any:
     return value
 
 
+@lru_cache(maxsize=8192)
 def shape(pointer: str) -> str:
     """A pointer with its list positions left open: /lines/3/amount → /lines/*/amount."""
     return "/".join("*" if part.isdigit() else part for part in pointer.split("/"))

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Any
 
+import jsonschema_rs
 from jsonschema import Draft202012Validator
 from jsonschema.exceptions import SchemaError
 
@@ -122,7 +123,13 @@ class RecordType:
 
     @cached_property
     def validator(self) -> Any:
+        """Says all that is wrong with a record, in words that can be worked with."""
         return Draft202012Validator(self.schema)
+
+    @cached_property
+    def quick(self) -> Any:
+        """Says whether anything is wrong with a record, fifty times as fast; knows `Decimal`."""
+        return jsonschema_rs.validator_for(dict(self.schema))
 
 
 def record_type(schema: Any, name: str | None = None) -> RecordType:
