@@ -9,6 +9,7 @@ import msgspec
 import pytest
 
 from metrikon.core.documents.model import Document, Fact, Hidden
+from metrikon.core.documents.setting import Paragraph, Piece, set_blocks
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.settle import settle
 from metrikon.core.records.types import RecordType
@@ -69,3 +70,13 @@ def test_text_that_no_person_sees_is_told_and_not_read(invoice: RecordType) -> N
     (told,) = [each for each in findings if each.check == "hidden text"]
     assert "“Total 9.99” (it is white on white)" in told.message
     assert told.level == "warn"
+
+
+def test_a_value_that_is_crossed_out_is_not_taken_in_silence(invoice: RecordType) -> None:
+    made, _ = set_blocks([Paragraph((Piece("Total"), Piece("4.50", True), Piece("3.95")))])
+    index = Index(Document("0" * 64, "html", made.pages))
+    old = settle(invoice, '{"total": 4.5}', index)
+    assert any(each.check == "unsure" and each.fields == ("/total",) for each in old.findings)
+    new = settle(invoice, '{"total": 3.95}', index)
+    assert not any(each.check == "unsure" for each in new.findings)
+    assert new.evidence["/total"].quote == "3.95"

@@ -6,7 +6,7 @@ values. `sure` is the reader's certainty of the words, lowered where the choice 
 
     sure = least certainty of the words × 1 when exact, 0.8 within a word
            × 1 when the place is the only one or stands by its label, 0.85 when it was one of several
-    and 0.5 for a date whose order of day and month the document leaves open.
+    and 0.5 for a date whose order of day and month the document leaves open, 0.3 for words crossed out.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.numbers import CURRENCY_SIGNS
 
-WITHIN_WORD, ONE_OF_SEVERAL, OPEN_DATE = 0.8, 0.85, 0.5
+WITHIN_WORD, ONE_OF_SEVERAL, OPEN_DATE, CROSSED_OUT = 0.8, 0.85, 0.5, 0.3
 
 
 def ground(kind: RecordType, record: dict[str, Any], index: Index, given: Mapping[str, Place] | None = None) -> dict[str, Evidence]:
@@ -94,6 +94,7 @@ def _anywhere(field: Field, value: Any, index: Index, labels: _Labels) -> Eviden
     candidates = places(field, value, index)
     if not candidates:
         return MISSING
+    candidates = [place for place in candidates if not _struck(index, place)] or candidates
     if field.kind in ("choice", "title", "currency"):
         best = max(candidates[:40], key=lambda place: (_height(index, place), -place.page))
         return _evidence(index, best, 1.0, "sign")
@@ -106,6 +107,11 @@ def _anywhere(field: Field, value: Any, index: Index, labels: _Labels) -> Eviden
     return _evidence(index, best, 1.0 if clear else ONE_OF_SEVERAL)
 
 
+def _struck(index: Index, place: Place) -> bool:
+    words = index.pages[place.page].words
+    return any(words[n].struck for n in place.words)
+
+
 def _height(index: Index, place: Place) -> float:
     word = index.pages[place.page].words[place.words[0]]
     return round(word.y1 - word.y0, 1) if place.exact else 0.0
@@ -116,6 +122,8 @@ def _evidence(index: Index, place: Place, factor: float, how: str = "printed") -
     sure = min(page.words[n].sure for n in place.words) * factor
     if not place.exact:
         sure *= OPEN_DATE if index.day_first is None and _is_date(index, place) else WITHIN_WORD
+    if _struck(index, place):
+        sure *= CROSSED_OUT
     return Evidence(how, place.page, words_box(page, place.words), index.quote(place), round(sure, 3))
 
 
