@@ -95,6 +95,8 @@ _AT = re.compile(
     re.I,
 )
 _DOT = re.compile(r"\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+)\s*", re.I)
+_LISTING = {"ul", "ol", "div", "section"}
+LEAST_LINKS = 4
 DEEPEST = 200
 MOST_LINKS = 3000
 
@@ -179,7 +181,7 @@ def _main_part(body: etree._Element) -> etree._Element:
         inner = [e for e in part if isinstance(e.tag, str) and e.tag in _BLOCK and not _is_around(e)]
         best = max(inner, key=_weight, default=None)
         if best is None or best.tag in ("table", "ul", "ol", "dl", "p", "tr", "li") or _weight(best) < 0.75 * _weight(part):
-            return part
+            return part  # what stands beside it belongs to the text as much
         part, depth = best, depth + 1
     return part
 
@@ -209,6 +211,12 @@ def _is_around(element: etree._Element) -> bool:
     if element.tag == "header":
         return element.find(".//h1") is None
     return bool(_NAMES.search(f"{element.get('class', '')} {element.get('id', '')}"[:300]))
+
+
+def _is_listing(element: etree._Element) -> bool:
+    """Whether a part of the page holds little but links to other pages."""
+    linked = [len(text_of(link)) for link in element.iter("a")]
+    return len(linked) >= LEAST_LINKS and sum(linked) > 0.8 * len(text_of(element)) and element.find(".//table") is None
 
 
 def _unseen(element: etree._Element) -> str | None:
@@ -267,6 +275,8 @@ class _Walk:
             return
         if tag == "br":
             self.close()
+        if depth and tag in _LISTING and _is_listing(element):
+            return
         block = tag in _BLOCK
         if block:
             self.close()
