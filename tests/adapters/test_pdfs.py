@@ -170,3 +170,14 @@ def test_an_attached_file_that_is_no_e_invoice_is_no_trouble() -> None:
     found = read(out.getvalue())
     assert found.facts == ()
     assert "broken.xml" in found.warnings[0]
+
+
+def test_sums_carried_from_page_to_page_are_facts_and_no_rows() -> None:
+    found = read(scenario.document("04-silverbeck-plants-three-pages.pdf"))
+    carried = [fact for fact in found.facts if fact.source == "carried forward"]
+    assert carried
+    assert all("orward" in fact.name or "over" in fact.name for fact in carried)
+    for fact in carried:
+        words = found.pages[fact.page - 1].words
+        assert " ".join(words[n].text for n in fact.words) == fact.value
+    assert len(found.tables[0].rows) == 88

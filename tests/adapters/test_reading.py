@@ -222,3 +222,16 @@ def test_an_empty_page_among_others_is_told_of_and_the_rest_is_read() -> None:
     assert len(found.pages) == 2
     assert "Moorgate" in document_text(found)
     assert found.warnings == ("Page 2 is empty or was not read: there is hardly any contrast: nothing stands out from the ground.",)
+
+
+@pytest.mark.parametrize("degrees", [90, 180, 270])
+def test_a_photo_that_lies_on_its_side_or_stands_on_its_head_is_read_upright(degrees: int) -> None:
+    photo = Image.open(scenario.post_folder() / "54-receipt-collecting-trip.jpg")
+    out = io.BytesIO()
+    photo.rotate(degrees, expand=True).save(out, "PNG")
+    found = read(out.getvalue())
+    assert "TAMARACK" in document_text(found)
+    assert "38.40" in document_text(found)
+    (total,) = [word for word in found.pages[0].words if word.text == "38.40"]
+    assert total.x1 - total.x0 > total.y1 - total.y0
+    assert round(found.pages[0].turned / 90) % 4 == degrees // 90

@@ -21,6 +21,7 @@ from metrikon.engine.catalog import Catalog
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.house import EngineHouse
+from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.work import Bench
 from metrikon.intakes.folder import Folder
 from metrikon.models.chat import ChatModel, ChatSettings
@@ -89,7 +90,7 @@ class App:
         bench = Bench(self.database, self.house, self.home, self.price, lambda: self.engine.stopping)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, lambda said: build(said, self.home))
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
-        self.arrivals = Arrivals(self.database, self.files, self.clock, self.engine.wake)
+        self.arrivals = Arrivals(self.database, self.files, self.clock, self.engine.wake, Opening(self.readers, self.files, settings.max_depth))
         self.answers = Answers(self.database, self.house, self.engine)
         self._folders: dict[tuple[str, str], Folder] = {}
         self._stop = threading.Event()
@@ -155,6 +156,9 @@ class App:
         folder.move, folder.settled = intake.after == "move", intake.settled
 
         def take(identity: str, name: str, data: bytes) -> Callable[[], object]:
+            if intake.opened and may_hold(data):
+                arrived = self.arrivals.take_opened(flow, "folder", identity, name, data)
+                return lambda: arrived
             return self.arrivals.begin(flow, "folder", identity, name, data).result
 
         try:

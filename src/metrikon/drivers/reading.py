@@ -14,7 +14,9 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from metrikon.core.documents.model import Document, from_bytes
+import msgspec
+
+from metrikon.core.documents.model import Document, Part, from_bytes
 from metrikon.core.extraction.parse import NotUnderstood
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers.frames import NOT_UNDERSTOOD, receive, send
@@ -109,9 +111,14 @@ class ReaderPool:
         request = {"op": "heard", "path": str(path), "place": str(place), "answer": answer.decode("utf-8", "replace"), "name": name}
         return self._ask({**request, "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
 
-    def keep_parts(self, path: Path, root: Path) -> None:
-        """Put the files within a file into the file store at `root`. Raises `Refused` and `ReaderDied`."""
-        self._ask({"op": "parts", "path": str(path), "root": str(root), "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
+    def keep_parts(self, path: Path, root: Path) -> tuple[str, list[Part]]:
+        """Put the files within a file into the file store at `root`; its format and those files.
+
+        Raises `Refused` and `ReaderDied`.
+        """
+        request = {"op": "parts", "path": str(path), "root": str(root), "limits": dataclasses.asdict(self.limits)}
+        found = loads(self._ask(request, self.limits.seconds))
+        return str(found["format"]), msgspec.convert(found["parts"], list[Part])
 
     def picture(self, path: Path, page: int, turned: float, dots: int) -> bytes:
         """A page as PNG. Raises `Refused` and `ReaderDied`."""

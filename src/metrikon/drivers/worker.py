@@ -78,9 +78,11 @@ def _stored(document: Document, request: dict[str, Any]) -> bytes:
 def _parts(request: dict[str, Any]) -> bytes:
     data, limits = _bytes(request)
     files = DiskFiles(Path(request["root"]))
-    for _, content in parts(data, limits):
+    kept = []
+    for part, content in parts(data, limits):
         files.put(content)
-    return b""
+        kept.append(part)
+    return dumps({"format": found_format(data).format, "parts": kept})
 
 
 def _picture(request: dict[str, Any]) -> bytes:

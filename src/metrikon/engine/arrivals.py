@@ -6,6 +6,7 @@ from collections.abc import Callable
 from concurrent.futures import Future
 
 from metrikon.core.values.text import clean
+from metrikon.engine.opening import Opening
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.store import flows, items
@@ -20,7 +21,8 @@ class NoFlow(Exception):
 class Arrivals:
     """The way in for every intake."""
 
-    def __init__(self, database: Database, files: Files, clock: Clock, wake: Callable[[], None]) -> None:
+    def __init__(self, database: Database, files: Files, clock: Clock, wake: Callable[[], None], opening: Opening) -> None:
+        self._opening = opening
         self._database = database
         self._files = files
         self._clock = clock
@@ -32,6 +34,16 @@ class Arrivals:
         Raises `NoFlow`, and `StoreFailed` when it could not be kept: then the sender must send again.
         """
         return self.begin(flow, intake, identity, name, data).result()
+
+    def take_opened(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> list[Arrived]:
+        """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself."""
+        sha256 = self._files.put(data)
+        inner = self._opening.inner(data, sha256)
+        if not inner:
+            return [self.take(flow, intake, identity, name, data)]
+        outer = identity or sha256
+        sent = [self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256)) for each in inner]
+        return [each.result() for each in sent]
 
     def begin(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> Future[Arrived]:
         """As `take`, without waiting: the future is set once item and run are committed. The order of calls is kept."""

@@ -11,6 +11,7 @@ from typing import Any
 import pypdfium2 as pdfium
 import pypdfium2.raw as raw
 
+from metrikon.core.documents.carried import carried_sums
 from metrikon.core.documents.lines import in_lines
 from metrikon.core.documents.model import Document, Fact, Hidden, Link, Page, Part, Word, union
 from metrikon.core.documents.order import in_order
@@ -44,7 +45,7 @@ class PdfReader:
             walk = _Walk(pdf, limits)
             pages = [walk.page(number) for number in range(count)]
             parts = list(attached(pdf, limits))
-            walk.facts += carried_invoice(parts, walk.warnings)
+            walk.facts += [*carried_invoice(parts, walk.warnings), *carried_sums(pages)]
         finally:
             pdf.close()
         if walk.hidden:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from PIL import Image, ImageOps, ImageSequence, UnidentifiedImageError
 
+from metrikon.core.documents.carried import carried_sums
 from metrikon.core.documents.lines import in_lines
 from metrikon.core.documents.model import Document, Page, Word
 from metrikon.core.documents.order import in_order
@@ -36,7 +37,7 @@ class PictureReader:
             notes += found.notes
             ordered, lines = in_lines(found.words)
             pages.append(in_order(Page(number, found.size[0], found.size[1], "ocr", ordered, lines, found.turned)))
-        return Document(sha256, "picture", tuple(pages), find_tables(pages), tuple(notes))
+        return Document(sha256, "picture", tuple(pages), find_tables(pages), tuple(notes), tuple(carried_sums(pages)))
 
     def picture(self, data: bytes, page: int, turned: float, dots: int) -> bytes:
         """One page as PNG, upright."""

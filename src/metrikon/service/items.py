@@ -11,7 +11,7 @@ from metrikon.service.asked import IdPath, ItemQuery, NamePath, RunQuery
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDetail, ItemPage, ItemView, RunDetail, RunPage, RunStarted, RunView
-from metrikon.store import journal, listing
+from metrikon.store import flows, journal, listing
 from metrikon.store.tables import items, records, runs
 
 IDENTITY_HEADER = "Idempotency-Key"
@@ -26,7 +26,8 @@ def blueprint(app: App) -> APIBlueprint:
         """Send a file: the body is its bytes, or a form with one `file`. The same Idempotency-Key gets the same answer."""
         data, name = _uploaded()
         identity = request.headers.get(IDENTITY_HEADER, "").strip()[:200] or None
-        arrived = app.arrivals.take(path.name, "upload", identity, name, data)
+        take = app.arrivals.take_opened if _opened(app, path.name) else None
+        arrived = take(path.name, "upload", identity, name, data)[0] if take else app.arrivals.take(path.name, "upload", identity, name, data)
         return reply(ArrivedView(**vars(arrived)), 200 if arrived.known else 201)
 
     @api.get("/api/items", responses={200: ItemPage}, operation_id="listItems")
@@ -99,3 +100,12 @@ def blueprint(app: App) -> APIBlueprint:
         return data, name
 
     return api
+
+
+def _opened(app: App, name: str) -> bool:
+    """Whether uploads of a flow are opened into the files that they hold."""
+    with app.database.reading() as connection:
+        found = flows.standing(connection, name)
+    if found is None:
+        return False  # taking it in says what is wrong
+    return any(intake.kind == "upload" and intake.opened for intake in app.catalog.flow(name, found[0]).intakes)

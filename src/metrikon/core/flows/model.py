@@ -8,6 +8,8 @@ from pydantic import Field
 
 from metrikon.core.flows.kinds import Form, Step
 
+_OPENED = "Whether each file in an archive, and each attachment of a mail, becomes an item of its own."
+
 
 class FolderIntake(Form):
     """Files that appear in a folder. Taken when settled, once each."""
@@ -16,12 +18,14 @@ class FolderIntake(Form):
     path: str = Field(..., min_length=1, description="The folder; relative paths start at the service's folder.")
     after: Literal["keep", "move"] = Field("keep", description="What becomes of a file that was taken: kept, or moved to `taken`.")
     settled: float = Field(1.0, ge=0, le=3600, description="Seconds a file must have stayed the same.")
+    opened: bool = Field(False, description=_OPENED)
 
 
 class UploadIntake(Form):
     """Files sent to the service by its API, its client, or the console."""
 
     kind: Literal["upload"]
+    opened: bool = Field(False, description=_OPENED)
 
 
 class XlsxDestination(Form):
