@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import growth, reading, throughput
+from bench import accuracy, growth, reading, throughput
 from bench.report import Result, write
 
 ALL = {
@@ -23,6 +23,9 @@ ALL = {
     "reading memory": reading.reading_memory,
     "two processes": reading.two_processes,
     "broken inputs": reading.broken_inputs,
+    "tables": accuracy.tables,
+    "scans": accuracy.scans,
+    "judgement": accuracy.verdicts,
 }
 
 
