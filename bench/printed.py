@@ -10,6 +10,7 @@ from pathlib import Path
 from metrikon.demo.bills import Bill
 from metrikon.demo.layout import RIGHT_ALIGNED, Layout, footer_lines, meta_pairs, table, title, total_pairs
 
+NARROW = "\u00a0"  # amounts do not break
 CHROMIUM = "/usr/bin/chromium"
 _BORDER = {
     "boxes": "td,th{border:1px solid #777}",
@@ -28,7 +29,10 @@ def page(bill: Bill, look: Layout) -> str:
         f"<th {side or 'style=text-align:left'}>{escape(look.label(column))}</th>" for column, side in zip(look.columns, right, strict=True)
     )
     rows = "".join(
-        "<tr>" + "".join(f"<td {side}>{escape(text)}</td>" for text, side in zip(cells, right, strict=True)) + "</tr>" for cells in table(bill, look)
+        "<tr>"
+        + "".join(f"<td {side}>{escape(text.replace(' ', NARROW) if side else text)}</td>" for text, side in zip(cells, right, strict=True))
+        + "</tr>"
+        for cells in table(bill, look)
     )
     totals = "".join(f"<tr><td>{escape(name)}</td><td style='text-align:right'>{escape(value)}</td></tr>" for name, value in total_pairs(bill, look))
     footer = "<br>".join(escape(line) for line in footer_lines(bill, look))

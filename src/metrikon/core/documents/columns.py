@@ -7,9 +7,11 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from statistics import median
 
 from metrikon.core.documents.model import Line, Page, Segment, Word
 
+WIDER = 1.7  # times the usual space between words: what parts two columns
 _DASHES = {"-", "–", "—"}
 _AMOUNT_FIRST = re.compile(r"^[-+(]?\S{0,3} ?\d[\d.,']*(?![\d.,' ]*%)\s+[^\W\d]")
 
@@ -20,6 +22,7 @@ class Columns:
 
     places: tuple[tuple[float, float], ...]
     figures: tuple[bool, ...]
+    space: float = 3.0  # between two words, usually
 
     def of(self, x0: float, x1: float) -> int:
         """The column in which something from x0 to x1 stands: most overlap, else the nearest."""
@@ -58,8 +61,67 @@ def find_columns(page: Page, header: Sequence[Line], body: Sequence[Line]) -> Co
     elif usual and len(usual[0].segments) == len(shape):
         shape = [(min(a, c), max(b, d)) for (a, b), (c, d) in zip(shape, _from_rows(usual), strict=True)]
         shape = _apart(shape, [(s[0], s[1]) for s in heads])
-    columns = Columns(tuple(shape), tuple(False for _ in shape))
-    return Columns(columns.places, _figure_columns(columns, usual or body))
+    shape = _narrow_parted(page, header, usual or body, shape)
+    columns = Columns(tuple(shape), tuple(False for _ in shape), _usual_space(page))
+    return Columns(columns.places, _figure_columns(columns, page, usual or body), columns.space)
+
+
+def _narrow_parted(page: Page, header: Sequence[Line], body: Sequence[Line], shape: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Columns that stand so close that their words ran together, such as "12 | pcs", parted where no line has ink.
+
+    The empty strip must be clearly wider than the spaces between words on this page, or have print
+    that ends exactly at its left edge and begins exactly at its right edge on every line.
+    """
+    lines = [*header, *body]
+    if page.source != "text" or len(lines) < 2:
+        return shape
+    space = _usual_space(page)
+    words = [word for line in lines for word in page.words[line.first : line.last]]
+    found: list[tuple[float, float]] = []
+    for left, right in shape:
+        inside = sorted((w.x0, w.x1) for w in words if w.x0 >= left - 1 and w.x1 <= right + 1)
+        start, reach = left, inside[0][1] if inside else right
+        for x0, x1 in inside:
+            if _on_both_sides(page, body, (left, right), reach, x0) and (
+                x0 - reach >= WIDER * space or (x0 - reach >= 0.8 * space and _sharp(page, lines, (left, right), reach, x0))
+            ):
+                found.append((start, reach))
+                start = x0
+            reach = max(reach, x1)
+        found.append((start, right))
+    return found
+
+
+def _on_both_sides(page: Page, body: Sequence[Line], column: tuple[float, float], end: float, begin: float) -> bool:
+    """Whether most rows that have print in a column have some on either side of a strip."""
+    filled = both = 0
+    for line in body:
+        inside = [w for w in page.words[line.first : line.last] if w.x0 >= column[0] - 1 and w.x1 <= column[1] + 1]
+        filled += bool(inside)
+        both += any(w.x1 <= end + 1 for w in inside) and any(w.x0 >= begin - 1 for w in inside)
+    return both > 0 and both >= 0.7 * filled
+
+
+def _sharp(page: Page, lines: Sequence[Line], column: tuple[float, float], end: float, begin: float) -> bool:
+    """Whether a strip from `end` to `begin` has print at both its edges on every line, of different lengths on the left."""
+    wide: set[int] = set()
+    count = 0
+    for line in lines:
+        inside = [w for w in page.words[line.first : line.last] if w.x0 >= column[0] - 1 and w.x1 <= column[1] + 1]
+        before, after = [w for w in inside if w.x1 <= end + 1], [w for w in inside if w.x0 >= begin - 1]
+        if not before or not after:
+            continue
+        if abs(before[-1].x1 - end) > 1 or abs(after[0].x0 - begin) > 1:
+            return False
+        wide.add(round(before[-1].x1 - before[-1].x0))
+        count += 1
+    return count >= 4 and len(wide) >= 2
+
+
+def _usual_space(page: Page) -> float:
+    """The usual space between two words of one segment."""
+    gaps = [page.words[n + 1].x0 - page.words[n].x1 for line in page.lines for s in line.segments for n in range(s.first, s.last - 1)]
+    return max(1.5, median(gaps)) if gaps else 3.0
 
 
 def _merged(segments: list[Segment]) -> list[tuple[float, float]]:
@@ -98,12 +160,34 @@ def _apart(spans: list[tuple[float, float]], cores: list[tuple[float, float]]) -
     return [(span[0], span[1]) for span in found]
 
 
-def _figure_columns(columns: Columns, body: Sequence[Line]) -> tuple[bool, ...]:
+def parted(columns: Columns, page: Page, segment: Segment) -> dict[int, list[int]]:
+    """The words of a segment by column: all in one, but for words that stand in another, clearly apart from the rest."""
+    home = columns.of(segment.x0, segment.x1)
+    found: dict[int, list[int]] = {}
+    wide = 0.8 * WIDER * columns.space
+    for number in range(segment.first, segment.last):
+        word = page.words[number]
+        column = columns.of(word.x0, word.x1)
+        left, right = columns.places[column]
+        if column != home and word.x0 >= left - 2 and word.x1 <= right + 2:
+            before = word.x0 - page.words[number - 1].x1 if number > segment.first else 0.0
+            after = page.words[number + 1].x0 - word.x1 if number + 1 < segment.last else 0.0
+            figure = columns.figures[column] and figure_cell(word.text)
+            strip = left - columns.places[home][1] if column > home else columns.places[home][0] - right
+            if figure or max(before, after) >= (min(wide, strip - 0.5) if strip >= 0.8 * columns.space else wide):
+                found.setdefault(column, []).append(number)
+                continue
+        found.setdefault(home, []).append(number)
+    return found
+
+
+def _figure_columns(columns: Columns, page: Page, body: Sequence[Line]) -> tuple[bool, ...]:
     seen: list[list[bool]] = [[] for _ in columns.places]
     for line in body:
         if len(line.segments) >= 2:
             for segment in line.segments:
-                seen[columns.of(segment.x0, segment.x1)].append(figure_cell(segment.text))
+                for column, numbers in parted(columns, page, segment).items():
+                    seen[column].append(figure_cell(" ".join(page.words[n].text for n in numbers)))
     return tuple(bool(marks) and sum(marks) * 2 > len(marks) for marks in seen)
 
 

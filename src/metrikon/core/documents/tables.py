@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from metrikon.core.documents.columns import Columns, figure_cell, find_columns, has_figure, split_by_columns
+from metrikon.core.documents.columns import Columns, figure_cell, find_columns, has_figure, parted, split_by_columns
 from metrikon.core.documents.model import Cell, Line, Page, Segment, Table
 from metrikon.core.values.text import fold
 
@@ -162,9 +162,16 @@ def _kind(columns: Columns, line: Line) -> str:
     """What a line is to the table: a "row", wrapped "text" of one, or something "other"."""
     if _is_row(columns, line):
         return "row"
-    fits = len(line.segments) <= 2
-    in_text = all(not columns.figures[columns.of(s.x0, s.x1)] for s in line.segments)
-    return "text" if fits and in_text and not line.text.rstrip().endswith(":") else "other"
+    if len(line.segments) > 2 or line.text.rstrip().endswith(":"):
+        return "other"
+    homes = [columns.of(s.x0, s.x1) for s in line.segments]
+    if not any(columns.figures[home] for home in homes):
+        return "text"
+    # the rest of a wrapped text with the rest of a wrapped code beside it, at the left edge of its column
+    last = len(columns.places) - 1
+    wrapped = last not in homes and sum(columns.figures[home] for home in homes) == 1
+    edges = all(abs(s.x0 - columns.places[home][0]) < 4 for s, home in zip(line.segments, homes, strict=True))
+    return "text" if wrapped and edges else "other"
 
 
 def _is_row(columns: Columns, line: Line) -> bool:
@@ -175,6 +182,8 @@ def _is_row(columns: Columns, line: Line) -> bool:
     figures = [n for n, segments in cells.items() if columns.figures[n] and any(figure_cell(s.text) for s in segments)]
     foreign = [n for n, segments in cells.items() if columns.figures[n] and not any(figure_cell(s.text) for s in segments)]
     wanted = sum(columns.figures)
+    if len(foreign) == 1 and foreign[0] != len(columns.places) - 1 and len(figures) >= max(3, wanted - 1):
+        return True  # a code that was wrapped: only its first piece stands on this line
     return len(figures) >= max(2, (wanted + 1) // 2) and not foreign
 
 
@@ -209,23 +218,9 @@ def _row(columns: Columns, page: Page, lines: list[int]) -> tuple[Cell, ...]:
     cells: list[list[int]] = [[] for _ in columns.places]
     for number in lines:
         for segment in page.lines[number].segments:
-            for column, words in _split(columns, page, segment).items():
+            for column, words in parted(columns, page, segment).items():
                 cells[column].extend(words)
     return tuple(_cell(page, numbers) for numbers in cells)
-
-
-def _split(columns: Columns, page: Page, segment: Segment) -> dict[int, list[int]]:
-    """A segment lies in one column, unless its words clearly stand in columns of figures."""
-    home = columns.of(segment.x0, segment.x1)
-    found: dict[int, list[int]] = {}
-    for number in range(segment.first, segment.last):
-        word = page.words[number]
-        column = columns.of(word.x0, word.x1)
-        left, right = columns.places[column]
-        inside = word.x0 >= left - 2 and word.x1 <= right + 2
-        own = column != home and inside and columns.figures[column] and figure_cell(word.text)
-        found.setdefault(column if own else home, []).append(number)
-    return found
 
 
 def _cell(page: Page, numbers: list[int]) -> Cell:
