@@ -1,0 +1,135 @@
+"""Mails: headers, the text that was written now, what it quotes, and what is attached."""
+
+from __future__ import annotations
+
+import io
+from email.message import EmailMessage
+
+import pytest
+from PIL import Image
+
+from metrikon.core.documents.model import Document
+from metrikon.core.documents.text import document_text
+from metrikon.ports.reader import Limits, Refused
+from metrikon.readers.registry import parts, read
+
+
+def message(text: str = "The ferns have come.", **headers: str) -> EmailMessage:
+    made = EmailMessage()
+    for name, value in {"From": "ada@fern.example", "To": "office@ellerby.example", "Subject": "Ferns", **headers}.items():
+        made[name.replace("_", "-")] = value
+    made.set_content(text)
+    return made
+
+
+def png(wide: int, high: int) -> bytes:
+    out = io.BytesIO()
+    Image.effect_noise((wide, high), 80).save(out, "PNG")
+    return out.getvalue()
+
+
+def found(made: EmailMessage) -> Document:
+    return read(made.as_bytes())
+
+
+def facts(document: Document) -> dict[str, str]:
+    return {fact.name: fact.value for fact in document.facts}
+
+
+@pytest.mark.parametrize(
+    ("subject", "shown"),
+    [
+        ("=?utf-8?B?R3LDvMOfZSBhdXMgZGVtIEdhcnRlbg==?=", "Grüße aus dem Garten"),
+        ("=?iso-8859-1?Q?Gr=FC=DFe?= und mehr", "Grüße und mehr"),
+        ("=?utf-8?B?broken", "=?utf-8?B?broken"),
+    ],
+)
+def test_headers_are_decoded_as_far_as_they_can_be(subject: str, shown: str) -> None:
+    raw = f"From: ada@fern.example\r\nTo: office@ellerby.example\r\nSubject: {subject}\r\n\r\nHello there.\r\n"
+    assert facts(read(raw.encode()))["Subject"] == shown
+
+
+@pytest.mark.parametrize(
+    "quote",
+    [
+        "> What is the price?",
+        "On 3 March 2026, Ben wrote:",
+        "Am 3. März 2026 um 10:04 schrieb Ben:",
+        "-----Original Message-----",
+        "---------- Forwarded message ---------",
+    ],
+)
+def test_what_a_mail_quotes_is_set_apart(quote: str) -> None:
+    text = document_text(found(message(f"The price is 4.50.\n\n{quote}\n> It was 9.99 last year.\n")))
+    own, _, quoted = text.partition("Earlier messages that this one quotes:")
+    assert "4.50" in own
+    assert "9.99" not in own
+    assert "9.99" in quoted
+
+
+def test_the_plain_text_is_read_before_the_one_in_html() -> None:
+    made = message("plain words")
+    made.add_alternative("<p>marked words</p>", subtype="html")
+    assert "plain words" in document_text(found(made))
+    assert "marked words" not in document_text(found(made))
+
+
+def test_html_alone_is_read_as_a_page() -> None:
+    made = EmailMessage()
+    made["From"], made["Subject"] = "ada@fern.example", "x"
+    made.set_content('<html><body><p>The price is <s>9.99</s> 4.50</p><p style="display:none">secret</p></body></html>', subtype="html")
+    document = found(made)
+    assert "[crossed out: 9.99] 4.50" in document_text(document)
+    assert "secret" not in document_text(document)
+
+
+@pytest.mark.parametrize(
+    ("wide", "high", "inline", "role"),
+    [(90, 40, True, "inline"), (1200, 1600, True, "attachment"), (1200, 1600, False, "attachment"), (40, 40, False, "inline")],
+)
+def test_logos_are_told_from_pictures_of_documents(wide: int, high: int, inline: bool, role: str) -> None:
+    made = message()
+    made.add_alternative('<p>Look: <img src="cid:pic"></p>', subtype="html")
+    data = png(wide, high)
+    if inline:
+        payload = made.get_payload()
+        payload[1].add_related(data, "image", "png", cid="<pic>", filename="pic.png", disposition="inline")  # type: ignore[union-attr,index]
+    else:
+        made.add_attachment(data, maintype="image", subtype="png", filename="pic.png")
+    assert [part.role for part in found(made).parts] == [role]
+
+
+def test_a_mail_within_a_mail_is_one_part_that_can_be_read() -> None:
+    made = message("see below")
+    made.add_attachment(message("inner words", Subject="Inner"))
+    ((part, data),) = parts(made.as_bytes())
+    assert part.media == "message/rfc822"
+    inner = read(data)
+    assert facts(inner)["Subject"] == "Inner"
+    assert "inner words" in document_text(inner)
+
+
+@pytest.mark.parametrize("name", ["../../etc/passwd", "C:\\temp\\bill.pdf", ""])
+def test_names_of_attachments_lead_nowhere(name: str) -> None:
+    made = message()
+    made.add_attachment(b"%PDF-1.4 x", maintype="application", subtype="pdf", filename=name or None)
+    ((part, _),) = parts(made.as_bytes())
+    assert "/" not in part.name
+    assert "\\" not in part.name
+    assert "\x00" not in part.name
+    assert part.name
+
+
+def test_more_parts_than_allowed_are_refused_by_name_of_the_setting() -> None:
+    made = message()
+    for number in range(12):
+        made.add_attachment(b"x", maintype="application", subtype="octet-stream", filename=f"{number}.bin")
+    with pytest.raises(Refused, match="max_members"):
+        read(made.as_bytes(), Limits(max_members=10))
+
+
+@pytest.mark.parametrize("charset", ["utf-8", "iso-8859-1", "windows-1252", "no-such-thing"])
+def test_a_text_is_read_in_the_encoding_it_names_or_the_likeliest(charset: str) -> None:
+    encoding = "utf-8" if charset == "no-such-thing" else charset
+    raw = f"From: a@b.example\r\nSubject: x\r\nContent-Type: text/plain; charset={charset}\r\nContent-Transfer-Encoding: 8bit\r\n\r\n".encode()
+    assert "Crêpes für Müller" in document_text(read(raw + "Crêpes für Müller".encode(encoding)))
