@@ -82,9 +82,9 @@ def _narrow_parted(page: Page, header: Sequence[Line], body: Sequence[Line], sha
         inside = sorted((w.x0, w.x1) for w in words if w.x0 >= left - 1 and w.x1 <= right + 1)
         start, reach = left, inside[0][1] if inside else right
         for x0, x1 in inside:
-            if _on_both_sides(page, body, (left, right), reach, x0) and (
-                x0 - reach >= WIDER * space or (x0 - reach >= 0.8 * space and _sharp(page, lines, (left, right), reach, x0))
-            ):
+            gap = x0 - reach
+            wide = gap >= 0.8 * space and (gap >= WIDER * space or _sharp(page, lines, (left, right), reach, x0))
+            if wide and _on_both_sides(page, body, (left, right), reach, x0):
                 found.append((start, reach))
                 start = x0
             reach = max(reach, x1)

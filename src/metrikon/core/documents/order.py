@@ -49,11 +49,13 @@ def _stretch(page: Page) -> tuple[int, int, float] | None:
     """(first line, end, x of the gutter) of the longest stretch of two columns, or None."""
     best: tuple[int, int, float] | None = None
     score = 0
-    for gutter in _gutters(page):
+    gutters = _gutters(page)
+    reaches = [(min(s.y0 for s in line.segments), max(s.y1 for s in line.segments)) for line in page.lines] if gutters else []
+    for gutter in gutters:
         first, both, start, figures = None, 0, 0, 0
         for number in range(len(page.lines) + 1):
             line = page.lines[number] if number < len(page.lines) else None
-            far = line is not None and number > 0 and line.box[1] - page.lines[number - 1].box[3] > FAR
+            far = line is not None and number > 0 and reaches[number][0] - reaches[number - 1][1] > FAR
             if line is not None and not (far and first is not None) and not any(s.x0 < gutter - 1 < s.x1 - 1 for s in line.segments):
                 if first is None:
                     first, both, start, figures = number, 0, number, 0
