@@ -129,11 +129,11 @@ def ocr(folder: Path, less: int) -> list[Result]:
 
 
 _PEAK = """
-import resource, sys
+import re, sys
 from metrikon.readers.registry import read
 from metrikon.ports.reader import Limits
 read(open(sys.argv[1], "rb").read(), Limits(max_pages=1000))
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000)
+print(int(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read()).group(1)) / 1000)  # getrusage would tell the parent's
 """
 
 
