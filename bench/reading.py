@@ -33,6 +33,7 @@ from metrikon.demo.invent import drawn
 from metrikon.demo.layout import Layout
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.registry import picture, read
+from tests.helpers import damaged
 
 
 def long_bill(rows: int) -> tuple[bytes, bytes]:
@@ -185,7 +186,7 @@ def broken_inputs(folder: Path, less: int) -> list[Result]:
 
     engine.read_picture = lambda image: ([], 0.0, image.size)
     for number in range(wanted):
-        data = _damaged(given[number % len(given)], dice)
+        data = damaged(given[number % len(given)], dice)
         start = time.perf_counter()
         try:
             document_text(read(data, Limits(max_pages=60)))
@@ -197,23 +198,6 @@ def broken_inputs(folder: Path, less: int) -> list[Result]:
         slowest = max(slowest, time.perf_counter() - start)
     behind = f"{failed} of {wanted:,} inputs ended otherwise (seed {seed}); the slowest took {slowest:.2f} s"
     return [result("broken inputs read or refused in words / all", 1 - failed / wanted, "1", lambda r: r == 1, behind)]
-
-
-def _damaged(given: bytes, dice: random.Random) -> bytes:
-    data = bytearray(given)
-    for _ in range(dice.randrange(1, 12)):
-        if not data:
-            break
-        at, kind = dice.randrange(len(data)), dice.randrange(4)
-        if kind == 0:
-            data[at] = dice.randrange(256)
-        elif kind == 1:
-            del data[at : at + dice.randrange(1, 60)]
-        elif kind == 2:
-            data[at:at] = data[max(0, at - dice.randrange(200)) : at]
-        else:
-            del data[at:]
-    return bytes(data)
 
 
 __all__ = ["broken_inputs", "grounding", "ocr", "reading_memory", "text_pdfs", "two_processes"]

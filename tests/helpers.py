@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -89,3 +90,21 @@ def delivered(app: App) -> dict[str, str]:
     """State of every delivery, by key."""
     with app.database.reading() as connection:
         return {row.key: row.state for row in connection.execute(select(deliveries.c.key, deliveries.c.state))}
+
+
+def damaged(given: bytes, dice: random.Random) -> bytes:
+    """A file with a few bytes changed, left out, doubled or cut off."""
+    data = bytearray(given)
+    for _ in range(dice.randrange(1, 12)):
+        if not data:
+            break
+        at, kind = dice.randrange(len(data)), dice.randrange(4)
+        if kind == 0:
+            data[at] = dice.randrange(256)
+        elif kind == 1:
+            del data[at : at + dice.randrange(1, 60)]
+        elif kind == 2:
+            data[at:at] = data[max(0, at - dice.randrange(200)) : at]
+        else:
+            del data[at:]
+    return bytes(data)

@@ -15,6 +15,7 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.detect import detect
 from metrikon.readers.registry import formats, parts, read
 from tests.adapters.test_mixed import NAMES, POST
+from tests.helpers import damaged
 
 
 def text(data: bytes | str) -> str:
@@ -170,23 +171,9 @@ def test_damaged_files_are_read_or_refused_and_nothing_else(name: str, seed: int
     dice = random.Random(f"{seed} {name}")
     given = (POST / name).read_bytes()
     for _ in range(25):
-        data = bytearray(given)
-        for _ in range(dice.randrange(1, 12)):
-            at = dice.randrange(len(data))
-            kind = dice.randrange(4)
-            if kind == 0:
-                data[at] = dice.randrange(256)
-            elif kind == 1:
-                del data[at : at + dice.randrange(1, 60)]
-            elif kind == 2:
-                data[at:at] = data[max(0, at - dice.randrange(200)) : at]
-            else:
-                del data[at:]
-            if not data:
-                break
         try:
-            found = read(bytes(data), Limits(max_pages=60))
+            found = read(damaged(given, dice), Limits(max_pages=60))
         except Refused as error:
-            assert error.reason.endswith((".", ")")) or error.reason
+            assert error.reason
         else:
             assert document_text(found) is not None

@@ -157,3 +157,11 @@ def test_a_column_is_of_the_type_of_its_cells(column: list[str], expected: str) 
 )
 def test_a_header_row_is_told_from_the_first_row_of_data(rows: list[list[str]], expected: bool) -> None:
     assert header_row(rows) is expected
+
+
+def test_a_cell_longer_than_a_page_loses_nothing() -> None:
+    text = " ".join(f"word{n}" for n in range(1500))
+    made, enough = set_blocks([Grid((), ((text, "x"),))])
+    assert enough
+    assert len(made.tables[0].rows[0][0].words) == 1500
+    assert all(word.y1 < page.height for page in made.pages for word in page.words)

@@ -9,7 +9,7 @@ from metrikon.core.documents.columns import has_figure
 from metrikon.core.documents.model import Fact, Page
 
 _CARRIED = re.compile(
-    r"\b(?:carried|brought)\s+(?:forward|over)\b|\bübertrag\b|\breport(?:é)?\b.{0,12}$|\bà reporter\b|\btransport(?:eren)?\b|\ba riportare\b",
+    r"\b(?:carried|brought)\s+(?:forward|over)\b|\bübertrag\b|^reporté?\b.{0,12}$|\bà reporter\b|\btransport(?:eren)?\b|\ba riportare\b",
     re.IGNORECASE,
 )
 

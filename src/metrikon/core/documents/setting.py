@@ -113,11 +113,6 @@ class Setter:
         pages = [sheet.page() for sheet in self._sheets if sheet.words or sheet.number == 1]
         return Set(tuple(pages), tuple(self._tables), tuple(self._said))
 
-    def new_page(self) -> None:
-        """Go on with a fresh page, unless this one is fresh."""
-        if self._sheets[-1].at:
-            self._next()
-
     def _room(self, lines: int) -> _Sheet:
         sheet = self._sheets[-1]
         if sheet.at + lines > LINES and sheet.at:
@@ -139,8 +134,6 @@ class Setter:
             sheet = self._room(1)
             if self.full:
                 return
-            if first_page and first_page != sheet.number:
-                numbers = numbers or []
             first = len(sheet.words)
             self._line(sheet, [(0, line)])
             if not first_page or first_page == sheet.number:
@@ -197,7 +190,7 @@ class Setter:
         if self.full:
             return tuple(Cell(text) for text in texts)
         own: list[list[int]] = [[] for _ in texts]
-        for number in range(min(tall, LINES)):
+        for number in range(tall):  # a cell taller than a page makes its page taller: nothing is left out
             parts = [(start, lines[number] if number < len(lines) else []) for start, lines in zip(starts, wrapped, strict=True)]
             for cell, (first, last) in zip(own, self._line(sheet, parts), strict=True):
                 cell.extend(range(first, last))
