@@ -5,14 +5,15 @@ from __future__ import annotations
 import difflib
 import io
 import random
+import shutil
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
 from PIL import Image, ImageEnhance, ImageFilter
 
-from bench.printed import page, printed
-from bench.report import Result, result
+from bench.printed import OFFICE, page, printed, written
+from bench.report import Result, note, result
 from metrikon.core.documents.model import Document, Table
 from metrikon.demo.ageing import scanned
 from metrikon.demo.bills import Bill
@@ -26,6 +27,7 @@ PRODUCERS: dict[str, Callable[[Bill, Layout], bytes]] = {
     "PDF library": lambda bill, look: drawn(bill, replace(look, producer="canvas")),
     "typesetter": lambda bill, look: drawn(bill, replace(look, producer="typst")),
     "browser print": lambda bill, look: printed(page(bill, look)),
+    "office program": lambda bill, look: written(page(bill, look)),
 }
 
 
@@ -59,6 +61,9 @@ def tables(folder: Path, less: int) -> list[Result]:
     seed = random.SystemRandom().randrange(10**6)
     found, joined, long = [], 0, 0
     for name, make in PRODUCERS.items():
+        if name == "office program" and not shutil.which(OFFICE):
+            print(f"  {name}: left out, because {OFFICE} is not installed (apt-get install libreoffice-writer-nogui)")
+            continue
         right = total = 0
         for bill, look in _unseen(seed, 30 // less + 2):
             wanted = list(table(bill, look))
@@ -66,6 +71,7 @@ def tables(folder: Path, less: int) -> list[Result]:
             best = _best_table(document, len(look.columns))
             good, all_of_them = _cells(best, wanted)
             right, total = right + good, total + all_of_them
+            note(f"cells, {name}", f"{bill.number}, {len(wanted)} rows of {len(look.columns)}, {look.language}", good / all_of_them)
             if len(document.pages) > 1 and len(wanted) >= 40:
                 long += 1
                 joined += best is not None and len(best.rows) == len(wanted) and len(best.pages) > 1
@@ -99,6 +105,7 @@ def scans(folder: Path, less: int) -> list[Result]:
         data = drawn(replace(bill, rows=bill.rows[:9]), look)
         scan = scanned(data, turned=round(dice.uniform(-2.5, 2.5), 1), seed=dice.randrange(999))
         shares.append(_alike(_letters(read(data)), _letters(read(scan))))
+        note("characters, scan", f"{bill.number}, {look.language}, {look.font}", shares[-1])
     mean = sum(shares) / len(shares)
     return [
         result(

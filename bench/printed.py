@@ -1,4 +1,4 @@
-"""A third producer of PDFs for the measurements: bills as web pages, printed by Chromium."""
+"""More producers of PDFs for the measurements: bills as web pages, printed by a browser and by an office program."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from metrikon.demo.layout import RIGHT_ALIGNED, Layout, footer_lines, meta_pairs
 
 NARROW = "\u00a0"  # amounts do not break
 CHROMIUM = "/usr/bin/chromium"
+OFFICE = "soffice"
 _BORDER = {
     "boxes": "td,th{border:1px solid #777}",
     "lines": "tr{border-bottom:1px solid #999}",
@@ -52,3 +53,14 @@ def printed(html: str) -> bytes:
         command += ["--no-pdf-header-footer", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
         subprocess.run([*command, f"--print-to-pdf={target}", source.as_uri()], check=True, capture_output=True, timeout=60)
         return target.read_bytes()
+
+
+def written(html: str) -> bytes:
+    """A page opened as a text by the office program, and exported to PDF."""
+    with tempfile.TemporaryDirectory(prefix="metrikon-print-") as folder:
+        source = Path(folder) / "page.html"
+        source.write_text(html, "utf-8")
+        command = [OFFICE, f"-env:UserInstallation=file://{folder}/profile", "--headless", "--infilter=HTML (StarWriter)"]
+        command += ["--convert-to", "pdf:writer_pdf_Export", "--outdir", folder, str(source)]
+        subprocess.run(command, check=True, capture_output=True, timeout=120)
+        return source.with_suffix(".pdf").read_bytes()

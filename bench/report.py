@@ -23,6 +23,14 @@ class Result:
         return f"{self.ratio:.2f}"
 
 
+SCORES: list[tuple[str, str, float]] = []
+
+
+def note(what: str, document: str, share: float) -> None:
+    """Keep the score of one document, for the table of all."""
+    SCORES.append((what, document, share))
+
+
 def result(name: str, ratio: float, wanted: str, holds: Callable[[float], bool], behind: str) -> Result:
     """A result that says whether it is good."""
     return Result(name, ratio, wanted, holds(ratio), behind)
@@ -42,6 +50,9 @@ def write(folder: Path, results: list[Result], where: str) -> None:
     for each in results:
         lines.append(f"| {each.name} | {each.shown} | {each.wanted} | {'holds' if each.good else '**does not hold**'} | {each.behind} |")
     lines += ["", "![The ratios against what was wanted](bench.png)", ""]
+    if SCORES:
+        lines += ["## Each document", "", "| what was scored | document | share that is right |", "|---|---|---:|"]
+        lines += [f"| {what} | {document} | {share:.3f} |" for what, document, share in SCORES] + [""]
     (folder / "bench.md").write_text("\n".join(lines), "utf-8")
     _plot(folder / "bench.png", results)
 

@@ -33,6 +33,7 @@ from metrikon.store import flows
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
+from metrikon.store.passwords import Passwords
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 
 log = logging.getLogger("metrikon.app")
@@ -86,11 +87,16 @@ class App:
         self.catalog = Catalog(self.database, self.clock, set(self.models))
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
-        self.house = EngineHouse(self.files, self.readers, self.models, self.catalog, self.clock, self.default_model, self.transcriber)
+        self.passwords = Passwords(self.home)
+        self.house = EngineHouse(
+            self.files, self.readers, self.models, self.catalog, self.clock, self.default_model, self.transcriber, self.passwords.of
+        )
         bench = Bench(self.database, self.house, self.home, self.price, lambda: self.engine.stopping)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, lambda said: build(said, self.home))
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
-        self.arrivals = Arrivals(self.database, self.files, self.clock, self.engine.wake, Opening(self.readers, self.files, settings.max_depth))
+        self.arrivals = Arrivals(
+            self.database, self.files, self.clock, self.engine.wake, Opening(self.readers, self.files, settings.max_depth, self.passwords.of)
+        )
         self.answers = Answers(self.database, self.house, self.engine)
         self._folders: dict[tuple[str, str], Folder] = {}
         self._stop = threading.Event()

@@ -9,7 +9,7 @@ from typing import Any, TextIO
 
 from metrikon.app.assemble import models_of
 from metrikon.cli.common import CommandFailed, plain, print_json, settings_from, table
-from metrikon.cli.reading import READABLE, read_file, refused
+from metrikon.cli.reading import READABLE, passwords_in, read_file, refused, with_passwords
 from metrikon.core.extraction.index import Index
 from metrikon.core.records import evidence, findings
 from metrikon.core.records.pointers import leaves
@@ -34,6 +34,7 @@ def add(commands: Any) -> None:
     taking.add_argument("--model-url", metavar="URL", help="base URL of a chat-completions server; its key comes from METRIKON_MODEL_KEY")
     taking.add_argument("--model", metavar="NAME", help="name of the model at that server")
     taking.add_argument("--context", default="", help="what the model should know besides")
+    with_passwords(taking)
     taking.add_argument("--json", action="store_true", help="print record, evidence, findings and usage as JSON")
     taking.set_defaults(run=run_extract)
 
@@ -43,7 +44,7 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     settings = settings_from(model_url=given.model_url, model_name=given.model)
     kind = _type(given.record_type)
     try:
-        document = read_file(given.file, settings)
+        document = read_file(given.file, settings, passwords=passwords_in(given.passwords))
     except Refused as error:
         return refused(given, error, out, err)
     models, default = models_of(settings)

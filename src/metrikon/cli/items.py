@@ -53,20 +53,22 @@ def run_upload(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         if not given.wait:
             if given.json:
                 print_json(asdict(sent), out)
-            else:
-                print(
-                    f"{'Known already' if sent.known else 'Taken in'}: item {sent.item_id}, run {sent.run_id}{' (held: looks like a repeat)' if sent.held else ''}",
-                    file=out,
-                )
+            for each in () if given.json else (sent, *sent.others):
+                held = " (held: looks like a repeat)" if each.held else ""
+                print(f"{'Known already' if each.known else 'Taken in'}: item {each.item_id}, run {each.run_id}{held}", file=out)
             return 0
         try:
-            run = service.wait(sent.run_id, given.timeout)
+            ended = [service.wait(each.run_id, given.timeout) for each in (sent, *sent.others)]
         except NotSettled as error:
-            raise CommandFailed(f"{error} It goes on; see it with `metrikon runs show {sent.run_id}`.") from error
+            raise CommandFailed(f"{error} It goes on; see it with `metrikon runs show {error.run_id}`.") from error
     if given.json:
-        print_json(asdict(run), out)
-    else:
+        print_json([asdict(run) for run in ended] if sent.others else asdict(ended[0]), out)
+    for run in () if given.json else ended:
         print(f"{run.item_name}: {run.state}{f'. {run.reason}' if run.reason else ''}", file=out)
+    return max(_exit_code(run) for run in ended)
+
+
+def _exit_code(run: Run) -> int:
     return 0 if run.state in ("done", "stopped") else 3 if run.needs_person else 1
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -40,16 +41,30 @@ def add(commands: Any) -> None:
     reading.add_argument(
         "--pictures", type=Path, metavar="DIR", help="also write a picture of each page, with the boxes of words and cells drawn on it"
     )
+    with_passwords(reading)
     reading.set_defaults(run=run_read)
+
+
+def with_passwords(parser: argparse.ArgumentParser) -> None:
+    """Add the option for encrypted files."""
+    parser.add_argument("--passwords", type=Path, metavar="FILE", help="a text file with passwords to try on an encrypted file, one a line")
+
+
+def passwords_in(path: Path | None) -> list[str]:
+    """The passwords in a text file. Raises `CommandFailed`."""
+    try:
+        return path.read_text("utf-8").splitlines() if path else []
+    except (OSError, UnicodeDecodeError) as error:
+        raise CommandFailed(f"{path} cannot be read: {error}", 2) from error
 
 
 def run_read(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Read a file and show it."""
-    settings = settings_from()
+    settings, passwords = settings_from(), passwords_in(given.passwords)
     pool = ReaderPool(1, limits_of(settings))
     try:
-        document = read_file(given.file, settings, pool)
-        written = _pictures(document, given.file, given.pictures, pool) if given.pictures else []
+        document = read_file(given.file, settings, pool, passwords)
+        written = _pictures(document, given.file, given.pictures, pool, passwords) if given.pictures else []
     except Refused as error:
         return refused(given, error, out, err)
     finally:
@@ -63,13 +78,13 @@ def run_read(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     return 0
 
 
-def read_file(path: Path, settings: Settings, pool: ReaderPool | None = None) -> Document:
+def read_file(path: Path, settings: Settings, pool: ReaderPool | None = None, passwords: Sequence[str] = ()) -> Document:
     """The document in a file. Raises `Refused`, and `CommandFailed` without a file."""
     if not path.is_file():
         raise CommandFailed(f"There is no file {path}.", 2)
     readers = pool or ReaderPool(1, limits_of(settings))
     try:
-        return readers.read(path)
+        return readers.read(path, passwords=passwords)
     except Refused as error:
         transcriber = transcriber_of(settings)
         if error.code != WANTED or transcriber is None:
@@ -130,7 +145,7 @@ def _show(document: Document, out: TextIO, err: TextIO) -> None:
         print(f"\nwithin: {part.name}, {part.size} bytes, {part.role}", file=out)
 
 
-def _pictures(document: Document, path: Path, folder: Path, pool: ReaderPool) -> list[Path]:
+def _pictures(document: Document, path: Path, folder: Path, pool: ReaderPool, passwords: Sequence[str]) -> list[Path]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         written = []
@@ -140,7 +155,7 @@ def _pictures(document: Document, path: Path, folder: Path, pool: ReaderPool) ->
             else:
                 place, data = (
                     folder / f"{path.stem}-{page.number:03}.png",
-                    marked(document, page.number, pool.picture(path, page.number, page.turned, 110)),
+                    marked(document, page.number, pool.picture(path, page.number, page.turned, 110, passwords)),
                 )
             place.write_bytes(data)
             written.append(place)

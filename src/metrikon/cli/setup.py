@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import getpass
+import sys
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -27,6 +29,15 @@ def add(commands: Any) -> None:
         switching.add_argument("name")
         reaching(switching)
         switching.set_defaults(run=run_switch, running=running)
+    opening = flows.add_parser(
+        "passwords",
+        help="set the passwords that open encrypted files of a flow",
+        description="Set the passwords that open encrypted PDFs and ZIP archives of a flow, in the place of those before. "
+        "They are read from the standard input, one a line; no line forgets them. They are kept apart from the flow and never shown.",
+    )
+    opening.add_argument("name")
+    reaching(opening)
+    opening.set_defaults(run=run_passwords)
     types = commands.add_parser("record-types", help="put record types").add_subparsers(title="record types", metavar="ACTION", required=True)
     typing = types.add_parser("put", help="check a record type (JSON Schema) and keep it under a name")
     typing.add_argument("name")
@@ -80,6 +91,25 @@ def run_switch(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         service.switch_flow(given.name, given.running)
     print(f"Flow {given.name} is {'on' if given.running else 'off: it takes nothing in'}.", file=out)
     return 0
+
+
+def run_passwords(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Set the passwords of a flow."""
+    passwords = [line.rstrip("\r\n") for line in iter(lambda: _secret_line(err), "")]
+    with client(given) as service:
+        count = service.put_passwords(given.name, [each for each in passwords if each])
+    if given.json:
+        print_json({"flow": given.name, "count": count}, out)
+    else:
+        print(f"Flow {given.name} has {count} password{'s' if count != 1 else ''}. Runs that wait for one can be continued.", file=out)
+    return 0
+
+
+def _secret_line(err: TextIO) -> str:
+    """A line of the standard input, not shown while it is typed; empty at the end."""
+    if sys.stdin.isatty():
+        return getpass.getpass("Password (empty to end): ", err)
+    return sys.stdin.readline()
 
 
 def run_settings(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

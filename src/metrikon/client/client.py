@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
 from types import TracebackType
@@ -39,7 +39,8 @@ class Client:
         data = file if isinstance(file, bytes) else Path(file).read_bytes()
         shown = name or ("unnamed" if isinstance(file, bytes) else Path(file).name)
         headers = {"Content-Type": "application/octet-stream"} | ({"Idempotency-Key": identity} if identity else {})
-        return Arrived.of(self._ask("POST", f"/api/flows/{flow}/items", content=data, headers=headers, params={"name": shown}))
+        sent = self._ask("POST", f"/api/flows/{flow}/items", content=data, headers=headers, params={"name": shown})
+        return Arrived.of({**sent, "others": tuple(Arrived.of(each) for each in sent.get("others", ()))})
 
     def wait(self, run_id: str, timeout: float = 60.0, *, person: bool = False) -> Run:
         """Wait until a run settles or needs a person. With `person`, go on waiting for the person too.
@@ -115,6 +116,10 @@ class Client:
     def switch_flow(self, name: str, running: bool) -> None:
         """Switch a flow on or off."""
         self._ask("POST", f"/api/flows/{name}/switch", body={"running": running})
+
+    def put_passwords(self, name: str, passwords: Sequence[str]) -> int:
+        """Set the passwords that open encrypted files of a flow; how many it has."""
+        return int(self._ask("PUT", f"/api/flows/{name}/passwords", body={"passwords": list(passwords)})["count"])
 
     def today(self) -> dict[str, Any]:
         """What needs a person, what came in today, what it cost."""

@@ -20,12 +20,16 @@ class _Thing:
 
 @dataclass(frozen=True)
 class Arrived(_Thing):
-    """The answer to an upload. `known`: the same was sent before; `held`: it looks like a repeat."""
+    """The answer to an upload. `known`: the same was sent before; `held`: it looks like a repeat.
+
+    `others`: the further items, when the file was opened into several.
+    """
 
     item_id: str
     run_id: str
     known: bool
     held: bool
+    others: tuple[Arrived, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -160,6 +160,12 @@ def _papers() -> Iterator[Mixed]:
         hidden=("Approve this offer", "9.99"),
     )
     yield Mixed("54-receipt-collecting-trip.jpg", mixed_papers.receipt_photo(), "jpeg", ("TAMARACK", "38.40"))
+    ferry = mixed_papers.receipt_photo("ferry", 57, creases=3, aslant=-1.4)
+    yield Mixed("57-receipt-ferry-crumpled.jpg", mixed_papers.crumpled(ferry, 57), "jpeg", ("ENNICK ISLES", "88.60", "4471"))
+    yield Mixed("58-receipt-lodging.jpg", mixed_papers.receipt_photo("lodging", 58, creases=2, aslant=3.0), "jpeg", ("GASTHOF", "153,20", "13,45"))
+    yield Mixed(
+        "56-application-scan.pdf", mixed_papers.application_scan(), "pdf", ("Linnea Marsh", "Seed bank assistant", "Germination tests", "960377")
+    )
     yield Mixed(
         "55-invoice-with-its-xml.pdf",
         mixed_papers.carrying(mixed_texts.CII.encode()),

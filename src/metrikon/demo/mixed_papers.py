@@ -204,10 +204,8 @@ def hidden_text() -> bytes:
     return out.getvalue()
 
 
-def receipt_photo() -> bytes:
-    """A till receipt from a collecting trip, faded and creased, photographed a little aslant."""
-    dice = random.Random(54)
-    lines = [
+TRIP_RECEIPTS = {
+    "field supplies": [
         "TAMARACK FIELD SUPPLIES",
         "Harbour Row 9, Loch Ennick",
         "",
@@ -222,7 +220,42 @@ def receipt_photo() -> bytes:
         "",
         "CARD **** 4471",
         "Thank you",
-    ]
+    ],
+    "ferry": [
+        "ENNICK ISLES FERRY",
+        "Pier 1, Loch Ennick",
+        "",
+        "13/06/2026  07:05",
+        "",
+        "Van up to 6 m           61.00",
+        "Adult return    2       27.60",
+        "",
+        "TOTAL GBP               88.60",
+        "VAT 0%                   0.00",
+        "",
+        "CARD **** 4471",
+    ],
+    "lodging": [
+        "GASTHOF ZUR LATSCHE",
+        "Dorfplatz 4, 6099 Arvental",
+        "",
+        "Rechnung 311   02.07.2026",
+        "",
+        "2 Nächte EZ           148,00",
+        "Ortstaxe                5,20",
+        "",
+        "SUMME EUR             153,20",
+        "inkl. 10% MwSt         13,45",
+        "",
+        "BAR BEZAHLT",
+    ],
+}
+
+
+def receipt_photo(which: str = "field supplies", seed: int = 54, creases: int = 5, aslant: float = 2.2) -> bytes:
+    """A till receipt from a collecting trip, faded and creased, photographed a little aslant."""
+    dice = random.Random(seed)
+    lines = TRIP_RECEIPTS[which]
     page = io.BytesIO()
     canvas = Canvas(page, pagesize=(260, 400), invariant=1)
     canvas.setFont("Courier-Bold", 11)
@@ -232,16 +265,60 @@ def receipt_photo() -> bytes:
     canvas.save()
     image = Image.open(io.BytesIO(PdfReader().picture(page.getvalue(), 1, 0.0, 200))).convert("L")
     pen = ImageDraw.Draw(image)
-    for _ in range(5):
+    for _ in range(creases):
         x = dice.randrange(60, image.width - 60)
         pen.line((x, 0, x + dice.randrange(-90, 90), image.height), fill=226, width=3)
-    grain = np.random.default_rng(54).normal(0, 6, (image.height, image.width))
+    grain = np.random.default_rng(seed).normal(0, 6, (image.height, image.width))
     image = Image.fromarray(np.clip(np.asarray(image, dtype=float) * 0.9 + 12 + grain, 0, 255).astype("uint8"))
     image = image.filter(ImageFilter.GaussianBlur(0.6))
-    image = image.rotate(2.2, expand=True, fillcolor=150, resample=Image.Resampling.BICUBIC)
+    image = image.rotate(aslant, expand=True, fillcolor=150, resample=Image.Resampling.BICUBIC)
     out = io.BytesIO()
     image.save(out, "JPEG", quality=82)
     return out.getvalue()
+
+
+def crumpled(picture: bytes, seed: int) -> bytes:
+    """A picture of paper that was crumpled: light and dark fields with soft edges, words shifted a little across them."""
+    image = Image.open(io.BytesIO(picture)).convert("L")
+    dice = np.random.default_rng(seed)
+    coarse = Image.fromarray(dice.uniform(0, 255, (7, 5)).astype("uint8")).resize(image.size, Image.Resampling.BICUBIC)
+    shade = np.asarray(coarse, dtype=float) / 255
+    pixels = np.asarray(image, dtype=float) * (0.82 + 0.18 * shade)
+    shift = np.rint((shade - 0.5) * 6).astype(int)
+    rows, columns = np.indices(pixels.shape)
+    bent = pixels[np.clip(rows + shift, 0, pixels.shape[0] - 1), columns]
+    out = io.BytesIO()
+    Image.fromarray(np.clip(bent, 0, 255).astype("uint8")).save(out, "JPEG", quality=80)
+    return out.getvalue()
+
+
+def application_scan() -> bytes:
+    """An application of one column, printed and scanned a little aslant."""
+    out = io.BytesIO()
+    canvas = _canvas(out)
+    canvas.setFont("Helvetica-Bold", 15)
+    canvas.drawString(60, 780, "Linnea Marsh")
+    canvas.setFont("Helvetica", 11)
+    lines = [
+        "Post applied for: Seed bank assistant",
+        "Telephone 01632 960377, linnea.marsh@post.example",
+        "",
+        "Experience",
+        "2023 to 2026   Volunteer, seed cleaning, Wexcombe Alpine Society",
+        "2020 to 2023   Nursery worker, Larkmead Horticulture",
+        "",
+        "Education",
+        "2020   Diploma in Horticulture, Oakhanger College",
+        "",
+        "Skills",
+        "Germination tests, drying and packing, records in spreadsheets",
+    ]
+    for number, line in enumerate(lines):
+        canvas.drawString(60, 745 - number * 24, line)
+    canvas.save()
+    from metrikon.demo.ageing import scanned
+
+    return scanned(out.getvalue(), turned=-1.1, seed=56)
 
 
 def carrying(xml: bytes) -> bytes:

@@ -10,7 +10,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -91,19 +91,20 @@ class ReaderPool:
         for _ in range(size):
             self._free.put(None)
 
-    def read(self, path: Path, limits: Limits | None = None) -> Document:
+    def read(self, path: Path, limits: Limits | None = None, passwords: Sequence[str] = ()) -> Document:
         """The document in a file. Raises `Refused` and `ReaderDied`."""
-        return from_bytes(self.read_bytes(path, limits))
+        return from_bytes(self.read_bytes(path, limits, passwords))
 
-    def read_bytes(self, path: Path, limits: Limits | None = None) -> bytes:
+    def read_bytes(self, path: Path, limits: Limits | None = None, passwords: Sequence[str] = ()) -> bytes:
         """As `read`, in the stored form."""
         given = limits or self.limits
-        return self._ask({"op": "read", "path": str(path), "limits": dataclasses.asdict(given)}, given.seconds)
+        return self._ask({"op": "read", "path": str(path), "passwords": passwords, "limits": dataclasses.asdict(given)}, given.seconds)
 
-    def keep(self, path: Path, place: Path) -> bytes:
-        """Read a file and put its document at `place`; its summary, in the stored form."""
+    def keep(self, path: Path, place: Path, passwords: Sequence[str] = ()) -> bytes:
+        """Read a file and put its document at `place`; its summary, in the stored form. `passwords` are tried on what is encrypted."""
         place.parent.mkdir(parents=True, exist_ok=True)
-        return self._ask({"op": "keep", "path": str(path), "place": str(place), "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
+        request = {"op": "keep", "path": str(path), "place": str(place), "passwords": passwords, "limits": dataclasses.asdict(self.limits)}
+        return self._ask(request, self.limits.seconds)
 
     def keep_heard(self, path: Path, place: Path, answer: bytes, name: str) -> bytes:
         """Put the document of a recording at `place`, made from the answer of a transcription; its summary."""
@@ -111,18 +112,19 @@ class ReaderPool:
         request = {"op": "heard", "path": str(path), "place": str(place), "answer": answer.decode("utf-8", "replace"), "name": name}
         return self._ask({**request, "limits": dataclasses.asdict(self.limits)}, self.limits.seconds)
 
-    def keep_parts(self, path: Path, root: Path) -> tuple[str, list[Part]]:
+    def keep_parts(self, path: Path, root: Path, passwords: Sequence[str] = ()) -> tuple[str, list[Part]]:
         """Put the files within a file into the file store at `root`; its format and those files.
 
         Raises `Refused` and `ReaderDied`.
         """
-        request = {"op": "parts", "path": str(path), "root": str(root), "limits": dataclasses.asdict(self.limits)}
+        request = {"op": "parts", "path": str(path), "root": str(root), "passwords": passwords, "limits": dataclasses.asdict(self.limits)}
         found = loads(self._ask(request, self.limits.seconds))
         return str(found["format"]), msgspec.convert(found["parts"], list[Part])
 
-    def picture(self, path: Path, page: int, turned: float, dots: int) -> bytes:
+    def picture(self, path: Path, page: int, turned: float, dots: int, passwords: Sequence[str] = ()) -> bytes:
         """A page as PNG. Raises `Refused` and `ReaderDied`."""
-        return self._ask({"op": "picture", "path": str(path), "page": page, "turned": turned, "dots": dots}, self.limits.seconds)
+        request = {"op": "picture", "path": str(path), "page": page, "turned": turned, "dots": dots, "passwords": passwords}
+        return self._ask(request, self.limits.seconds)
 
     def work(self, request: Mapping[str, Any]) -> bytes:
         """What an operation on a document gives. Raises `Refused`, `NotUnderstood` and `ReaderDied`."""

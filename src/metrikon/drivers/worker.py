@@ -52,12 +52,12 @@ def _bytes(request: dict[str, Any]) -> tuple[bytes, Limits]:
 
 def _read(request: dict[str, Any]) -> bytes:
     data, limits = _bytes(request)
-    return to_bytes(read(data, limits))
+    return to_bytes(read(data, limits, request.get("passwords", ())))
 
 
 def _keep(request: dict[str, Any]) -> bytes:
     data, limits = _bytes(request)
-    return _stored(read(data, limits), request)
+    return _stored(read(data, limits, request.get("passwords", ())), request)
 
 
 def _heard(request: dict[str, Any]) -> bytes:
@@ -79,7 +79,7 @@ def _parts(request: dict[str, Any]) -> bytes:
     data, limits = _bytes(request)
     files = DiskFiles(Path(request["root"]))
     kept = []
-    for part, content in parts(data, limits):
+    for part, content in parts(data, limits, request.get("passwords", ())):
         files.put(content)
         kept.append(part)
     return dumps({"format": found_format(data).format, "parts": kept})
@@ -87,7 +87,7 @@ def _parts(request: dict[str, Any]) -> bytes:
 
 def _picture(request: dict[str, Any]) -> bytes:
     data, _ = _bytes(request)
-    return picture(data, int(request["page"]), float(request["turned"]), int(request["dots"]))
+    return picture(data, int(request["page"]), float(request["turned"]), int(request["dots"]), request.get("passwords", ()))
 
 
 @lru_cache(maxsize=KEPT)

@@ -38,7 +38,7 @@ class Arrivals:
     def take_opened(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> list[Arrived]:
         """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself."""
         sha256 = self._files.put(data)
-        inner = self._opening.inner(data, sha256)
+        inner = self._opening.inner(data, sha256, flow)
         if not inner:
             return [self.take(flow, intake, identity, name, data)]
         outer = identity or sha256

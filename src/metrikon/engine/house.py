@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
 
@@ -34,7 +34,9 @@ class EngineHouse:
         clock: Clock,
         default: str,
         transcriber: Transcriber | None = None,
+        passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
     ) -> None:
+        self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
         self.files = files
         self.readers = readers
@@ -43,36 +45,36 @@ class EngineHouse:
         self.clock = clock
         self.default = default
 
-    def read_document(self, sha256: str) -> Document:
-        """A kept file as a document; what was read before is not read again."""
+    def read_document(self, sha256: str, flow: str | None = None) -> Document:
+        """A kept file as a document; what was read before is not read again. The passwords of `flow` are tried, of all without one."""
         kept = self.files.get_derived(_stored(sha256))
         if kept is not None:
             try:
                 return from_bytes(kept)
             except msgspec.MsgspecError:
                 pass  # cut off by a crash: it is made again below
-        self._read(sha256)
+        self._read(sha256, flow)
         return from_bytes(self.files.derived_path(_stored(sha256)).read_bytes())
 
-    def summary(self, sha256: str) -> Summary:
+    def summary(self, sha256: str, flow: str | None = None) -> Summary:
         """The same document without its words."""
         kept = self.files.get_derived(_stored(sha256))
         try:
-            return summary(kept) if kept is not None else self._read(sha256)
+            return summary(kept) if kept is not None else self._read(sha256, flow)
         except msgspec.MsgspecError:
-            return self._read(sha256)  # cut off by a crash
+            return self._read(sha256, flow)  # cut off by a crash
 
-    def paper(self, sha256: str) -> Paper:
+    def paper(self, sha256: str, flow: str | None = None) -> Paper:
         """The document of a kept file, worked on in a worker process."""
-        return WorkerPaper(self.readers, self.files.derived_path(_stored(sha256)), lambda: self._read(sha256))
+        return WorkerPaper(self.readers, self.files.derived_path(_stored(sha256)), lambda: self._read(sha256, flow))
 
-    def _read(self, sha256: str) -> Summary:
+    def _read(self, sha256: str, flow: str | None) -> Summary:
         path = self.files.path(sha256)
         if not path.exists():
             raise KeyError(sha256)
         place = self.files.derived_path(_stored(sha256))
         try:
-            return summary(self.readers.keep(path, place))
+            return summary(self.readers.keep(path, place, self.passwords(flow)))
         except Refused as error:
             if error.code != WANTED or self.transcriber is None:
                 raise
@@ -86,13 +88,13 @@ class EngineHouse:
         name = f"{document.sha256}-{page}-{dots}.png"
         kept = self.files.get_derived(name)
         if kept is None:
-            kept = self.readers.picture(self.files.path(document.sha256), page, document.pages[page - 1].turned, dots)
+            kept = self.readers.picture(self.files.path(document.sha256), page, document.pages[page - 1].turned, dots, self.passwords(None))
             self.files.put_derived(name, kept)
         return kept, "image/png"
 
-    def keep_parts(self, sha256: str) -> None:
+    def keep_parts(self, sha256: str, flow: str | None = None) -> None:
         """Keep the files within a kept file, each under its own hash."""
-        self.readers.keep_parts(self.files.path(sha256), self.files.root)
+        self.readers.keep_parts(self.files.path(sha256), self.files.root, self.passwords(flow))
 
     def record_type(self, name: str) -> tuple[RecordType, int]:
         return self.catalog.record_type(name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from metrikon.core.documents.model import Part
@@ -27,18 +28,19 @@ class Inner:
 class Opening:
     """Opens holders in a worker process, as deep as is allowed."""
 
-    def __init__(self, readers: ReaderPool, files: Files, deepest: int) -> None:
+    def __init__(self, readers: ReaderPool, files: Files, deepest: int, passwords: Callable[[str], Sequence[str]] = lambda flow: ()) -> None:
+        self._passwords = passwords
         self._readers = readers
         self._files = files
         self._deepest = deepest
 
-    def inner(self, data: bytes, sha256: str) -> list[Inner]:
+    def inner(self, data: bytes, sha256: str, flow: str = "") -> list[Inner]:
         """The files within a file that was kept; none when it holds none, or cannot be opened: then it is an item itself."""
-        return self._inner(sha256, "", 1) if may_hold(data) else []
+        return self._inner(sha256, "", 1, self._passwords(flow)) if may_hold(data) else []
 
-    def _inner(self, sha256: str, place: str, depth: int) -> list[Inner]:
+    def _inner(self, sha256: str, place: str, depth: int, passwords: Sequence[str]) -> list[Inner]:
         try:
-            format, parts = self._readers.keep_parts(self._files.path(sha256), self._files.root)
+            format, parts = self._readers.keep_parts(self._files.path(sha256), self._files.root, passwords)
         except (Refused, ReaderDied):
             return []  # its own run says why
         if format not in HOLDERS:
@@ -46,7 +48,7 @@ class Opening:
         found: list[Inner] = []
         for number, part in enumerate(part for part in parts if part.role != "inline"):
             here = f"{place}/{number + 1}"
-            deeper = self._inner(part.sha256, here, depth + 1) if depth < self._deepest and _may_hold(part) else []
+            deeper = self._inner(part.sha256, here, depth + 1, passwords) if depth < self._deepest and _may_hold(part) else []
             found += deeper or [Inner(here, part.name, part.sha256, part.size)]
         return found
 

@@ -57,19 +57,19 @@ class StepFailed(Exception):
 class House(Protocol):
     """What steps may ask of the house."""
 
-    def read_document(self, sha256: str) -> Document:
-        """The document of a kept file, read now or before. Raises `Refused` or `ReaderDied`."""
+    def read_document(self, sha256: str, flow: str | None = None) -> Document:
+        """The document of a kept file, read now or before, with the passwords of a flow. Raises `Refused` or `ReaderDied`."""
         ...
 
-    def summary(self, sha256: str) -> Summary:
+    def summary(self, sha256: str, flow: str | None = None) -> Summary:
         """The same document without its words. Raises as `read_document`."""
         ...
 
-    def keep_parts(self, sha256: str) -> None:
+    def keep_parts(self, sha256: str, flow: str | None = None) -> None:
         """Keep the files within a kept file, each under its own hash. Raises as `read_document`."""
         ...
 
-    def paper(self, sha256: str) -> Paper:
+    def paper(self, sha256: str, flow: str | None = None) -> Paper:
         """The same document, put before extraction. Raises as `read_document`."""
         ...
 

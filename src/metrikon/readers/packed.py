@@ -44,7 +44,10 @@ def check_archive(data: bytes, limits: Limits) -> zipfile.ZipFile:
 def member_bytes(archive: zipfile.ZipFile, member: zipfile.ZipInfo, limits: Limits) -> bytes:
     """The bytes of a member, never more than its directory says and the limits allow. Raises `Refused`."""
     if member.flag_bits & 1:
-        raise Refused("encrypted", f"{clean(member.filename)[:80]} in the archive is encrypted and asks for a password. Send it without one.")
+        raise Refused(
+            "encrypted",
+            f"{clean(member.filename)[:80]} in the archive is encrypted. Set the password that opens it on the flow, or ask for the file without one.",
+        )
     try:
         with archive.open(member) as stream:
             data = stream.read(min(member.file_size, limits.max_expanded) + 1)

@@ -25,6 +25,7 @@ _WORD = re.compile(r"[^\s\ufffe\uffff\x00-\x1f]+[\x02\ufffe]?")  # a hyphen at t
 _HYPHEN = re.compile("[\x02\ufffe]$")
 _USUAL = set(".,:;-–/()[]%&+'\"€£$#@*=_!?’“”°·•…|")
 FEW_WORDS = 3  # a page with fewer words of text is read from its picture
+OFF = (0.0, 0.0, 0.0, 0.0)
 OCR_DOTS = 150  # dots an inch at which a page without text is drawn for reading
 
 
@@ -90,7 +91,9 @@ def _opened(data: bytes) -> Any:
         return pdfium.PdfDocument(data)
     except pdfium.PdfiumError as error:
         if "password" in str(error).lower():
-            raise Refused("encrypted", "The PDF is encrypted and asks for a password. Send it without one.") from error
+            raise Refused(
+                "encrypted", "The PDF is encrypted. Set the password that opens it on the flow, or ask for the file without one."
+            ) from error
         reason = "The file says that it is a PDF but cannot be opened as one. It is broken or cut off; ask the sender for a new one."
         raise Refused("broken", reason) from error
 
@@ -215,6 +218,7 @@ def _words(page: Any, height: float) -> Iterator[tuple[Word, str | None]]:
     to_first, to_last = ctypes.byref(first), ctypes.byref(last)
     box_of = raw.FPDFText_GetLooseCharBox
     seen = Seen(page, handle)
+    numbers: dict[float, float] = {}  # words of a line share their edges: a number is kept once a page
     for match in _WORD.finditer(text):
         start, end = match.span()
         if not box_of(handle, start, to_first):
@@ -227,8 +231,8 @@ def _words(page: Any, height: float) -> Iterator[tuple[Word, str | None]]:
             continue
         place = _upright(around, box, rotation)
         why = seen.why(start, (around[0], around[3], around[2], around[1])) if place is not None else "it stands off the page"
-        x0, y0, x1, y1 = place or (0.0, 0.0, 0.0, 0.0)
-        yield Word(word, round(x0, 2), round(y0, 2), round(x1, 2), round(y1, 2)), why
+        x0, y0, x1, y1 = (numbers.setdefault(each, each) for each in (round(each, 2) for each in place or OFF))
+        yield Word(word, x0, y0, x1, y1), why
     text_page.close()
 
 

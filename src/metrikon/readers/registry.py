@@ -8,7 +8,7 @@ A reader that also has `recognises(data)` is asked about bytes of no format know
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from importlib.metadata import EntryPoint, entry_points
 from typing import Any
@@ -19,6 +19,7 @@ from metrikon.core.documents.drawing import drawn
 from metrikon.core.documents.model import Document, Part
 from metrikon.ports.reader import Limits, Reader, Refused
 from metrikon.readers.detect import Detected, detect
+from metrikon.readers.locked import unlocked
 
 GROUP = "metrikon.readers"
 
@@ -53,27 +54,31 @@ def found_format(data: bytes) -> Detected:
         raise
 
 
-def read(data: bytes, limits: Limits | None = None) -> Document:
-    """The document in these bytes. Raises `Refused`, never anything else, for what cannot be read."""
+def read(data: bytes, limits: Limits | None = None, passwords: Sequence[str] = ()) -> Document:
+    """The document in these bytes. `passwords` are tried on what is encrypted.
+
+    Raises `Refused`, never anything else, for what cannot be read.
+    """
     given = limits or Limits()
     _check_size(data, given)
     found = found_format(data)
-    document = _reader(found.format).read(data, hashlib.sha256(data).hexdigest(), given)
+    document = _reader(found.format).read(unlocked(data, passwords, given), hashlib.sha256(data).hexdigest(), given)
     return msgspec.structs.replace(document, why=found.why)
 
 
-def parts(data: bytes, limits: Limits | None = None) -> Iterator[tuple[Part, bytes]]:
+def parts(data: bytes, limits: Limits | None = None, passwords: Sequence[str] = ()) -> Iterator[tuple[Part, bytes]]:
     """The files within a file, each with its bytes: attachments, members of archives. Raises `Refused`."""
     given = limits or Limits()
     _check_size(data, given)
     inner: Any = getattr(_reader(found_format(data).format), "parts", None)
-    yield from inner(data, given) if inner else ()
+    yield from inner(unlocked(data, passwords, given), given) if inner else ()
 
 
-def picture(data: bytes, page: int, turned: float = 0.0, dots: int = 110) -> bytes:
+def picture(data: bytes, page: int, turned: float = 0.0, dots: int = 110, passwords: Sequence[str] = ()) -> bytes:
     """One page as PNG, or as SVG when the page was set by us. Raises `Refused`."""
     reader = _reader(found_format(data).format)
     own: Any = getattr(reader, "picture", None)
+    data = unlocked(data, passwords, Limits())
     try:
         return own(data, page, turned, dots) if own else drawn(read(data), page)
     except IndexError as error:

@@ -88,5 +88,11 @@ class SwitchBody(View):
     running: bool
 
 
+class PasswordsBody(View):
+    """The passwords that open what a flow takes in; none forgets those before."""
+
+    passwords: list[str] = Field(..., max_length=50)
+
+
 class TokenBody(View):
     name: str = Field(..., min_length=1, max_length=80)

@@ -12,7 +12,7 @@ from sqlalchemy import text as sql_text
 
 from metrikon import __version__
 from metrikon.app.assemble import App
-from metrikon.service.asked import ChangesQuery, HashPath, IdPath, NamePath, PagePath, PictureQuery, SwitchBody, TokenBody
+from metrikon.service.asked import ChangesQuery, HashPath, IdPath, NamePath, PagePath, PasswordsBody, PictureQuery, SwitchBody, TokenBody
 from metrikon.service.auth import add_token
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -28,6 +28,7 @@ from metrikon.service.views import (
     HiddenView,
     PageView,
     PartView,
+    PasswordsView,
     PutView,
     RecordTypeList,
     RecordTypeView,
@@ -143,6 +144,15 @@ def blueprint(app: App) -> APIBlueprint:
             raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
         app.database.write(lambda connection: flows.switch_flow(connection, path.name, body.running, app.clock.now()))
         return reply(PutView(name=path.name, version=row["version"]))
+
+    @api.put("/api/flows/<string:name>/passwords", responses={200: PasswordsView}, operation_id="putPasswords")
+    def put_passwords(path: NamePath, body: PasswordsBody) -> Response:
+        """Set the passwords that open encrypted files of a flow, in the place of those before. They are never given out."""
+        with app.database.reading() as connection:
+            if flows.get_flow(connection, path.name) is None:
+                raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+        app.passwords.put(path.name, [each for each in body.passwords if each])
+        return reply(PasswordsView(flow=path.name, count=len(app.passwords.of(path.name))))
 
     @api.get("/api/record-types", responses={200: RecordTypeList}, operation_id="listRecordTypes")
     def list_types() -> Response:

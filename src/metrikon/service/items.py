@@ -26,9 +26,12 @@ def blueprint(app: App) -> APIBlueprint:
         """Send a file: the body is its bytes, or a form with one `file`. The same Idempotency-Key gets the same answer."""
         data, name = _uploaded()
         identity = request.headers.get(IDENTITY_HEADER, "").strip()[:200] or None
-        take = app.arrivals.take_opened if _opened(app, path.name) else None
-        arrived = take(path.name, "upload", identity, name, data)[0] if take else app.arrivals.take(path.name, "upload", identity, name, data)
-        return reply(ArrivedView(**vars(arrived)), 200 if arrived.known else 201)
+        if _opened(app, path.name):
+            first, *others = app.arrivals.take_opened(path.name, "upload", identity, name, data)
+        else:
+            first, others = app.arrivals.take(path.name, "upload", identity, name, data), []
+        view = ArrivedView(**vars(first), others=[ArrivedView(**vars(each)) for each in others])
+        return reply(view, 200 if first.known else 201)
 
     @api.get("/api/items", responses={200: ItemPage}, operation_id="listItems")
     def list_items(query: ItemQuery) -> Response:

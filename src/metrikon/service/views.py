@@ -27,6 +27,14 @@ class ArrivedView(View):
     run_id: str
     known: bool
     held: bool
+    others: list[ArrivedView] = []  # when the file was opened into several items: those after the first
+
+
+class PasswordsView(View):
+    """How many passwords a flow has; they are never shown."""
+
+    flow: str
+    count: int
 
 
 class RunView(View):

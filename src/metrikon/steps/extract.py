@@ -27,7 +27,7 @@ def run(call: Call, house: House) -> Outcome:
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow or put it, then continue.") from error
     try:
-        found = extract(model, kind, house.paper(sha256), call.today, str(call.parameters.get("context") or ""))
+        found = extract(model, kind, house.paper(sha256, call.flow), call.today, str(call.parameters.get("context") or ""))
     except ModelDown as error:
         raise StepFailed(str(error), again=True, wait=error.wait) from error
     except ModelRefused as error:

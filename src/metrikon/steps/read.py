@@ -11,10 +11,12 @@ def run(call: Call, house: House) -> Outcome:
     """The document of the file named in `file`."""
     sha256 = str(call.parameters["file"])
     try:
-        document = house.summary(sha256)
+        document = house.summary(sha256, call.flow)
         if document.parts:
-            house.keep_parts(sha256)
+            house.keep_parts(sha256, call.flow)
     except Refused as error:
+        if error.code == "encrypted":
+            raise StepFailed(f"{call.file_name} cannot be read yet. {error.reason} Then continue.") from error
         raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
     except TranscriptionDown as error:
         raise StepFailed(f"{call.file_name}: {error}", again=True) from error

@@ -16,7 +16,7 @@ Box = tuple[float, float, float, float]
 FORM = 2  # version of the stored form of a document
 
 
-class Word(msgspec.Struct, frozen=True, array_like=True):
+class Word(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """One word as it stands on a page; `sure` is the reader's certainty from 0 to 1.
 
     `struck`: it is crossed out, and no longer holds.
@@ -35,7 +35,7 @@ class Word(msgspec.Struct, frozen=True, array_like=True):
         return (self.x0, self.y0, self.x1, self.y1)
 
 
-class Segment(msgspec.Struct, frozen=True, array_like=True):
+class Segment(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """Words [first, last) of one line that stand together, apart from others by a wide gap."""
 
     first: int
@@ -47,7 +47,7 @@ class Segment(msgspec.Struct, frozen=True, array_like=True):
     y1: float
 
 
-class Line(msgspec.Struct, frozen=True, array_like=True):
+class Line(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """One line of print across the page: its segments from left to right."""
 
     segments: tuple[Segment, ...]
@@ -69,7 +69,7 @@ class Line(msgspec.Struct, frozen=True, array_like=True):
         return union((s.x0, s.y0, s.x1, s.y1) for s in self.segments)
 
 
-class Cell(msgspec.Struct, frozen=True, array_like=True):
+class Cell(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """One cell of a table: its text and where it stands; an empty cell has no words."""
 
     text: str = ""
