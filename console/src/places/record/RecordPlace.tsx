@@ -8,6 +8,7 @@ import { Problem, Stamp } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { at } from "../../parts/pointers";
 import { count, isFigure, shown } from "../../parts/words";
+import { Carried } from "./Carried";
 import { useDraft } from "./draft";
 import { Rows } from "./Rows";
 import { Editor } from "./Value";
@@ -166,6 +167,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
         ) : (
           <Written record={record} />
         )}
+        <Carried sha256={record.document} />
         <Refuse opened={refusing} close={() => setRefusing(false)} refuse={(comment) => refuse.mutate(comment)} />
       </section>
     </div>
