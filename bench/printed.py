@@ -40,8 +40,8 @@ def page(bill: Bill, look: Layout) -> str:
     return f"""<!doctype html><meta charset="utf-8"><style>@page{{size:A4;margin:18mm}}body{{font:10.5pt {family}}}table{{border-collapse:collapse}}
     td,th{{padding:2.5pt 5pt;vertical-align:top}}.lines{{width:100%;margin:14pt 0}}{_BORDER[look.ruled].replace("td,", ".lines td,").replace("tr", ".lines tr")}
     </style><h2>{escape(bill.sender.name)}</h2><p>{escape(bill.sender.street)}<br>{escape(bill.sender.place)}</p><h1>{escape(title(bill, look))}</h1>
-    <table>{meta}</table><table class="lines"><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table>
-    <table style="margin-left:auto">{totals}</table><p>{footer}</p>"""
+    <table>{meta}</table><table class="lines" width="100%" cellpadding="4"><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table>
+    <br><table style="margin-left:auto" align="right" cellpadding="3">{totals}</table><br clear="all"><p>{footer}</p>"""
 
 
 def printed(html: str) -> bytes:

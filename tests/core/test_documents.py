@@ -90,3 +90,31 @@ def test_a_document_survives_being_stored() -> None:
 def test_each_word_knows_its_line() -> None:
     page = typed_page("one two\nthree")
     assert page.line_of == (0, 0, 1)
+
+HEADS_BETWEEN = """
+     Item                                     Price
+#             Details           Qty   UoM              Amount
+     no.                                      each
+1    54747    Galanthus         12    pcs    224.60   2695.20
+2    K-       Bamboo canes      10    tray   219.03   2190.30
+     71031
+3    27870    Horticultural     120   bag    237.83  28539.60
+"""
+
+
+def test_heads_of_two_lines_that_stand_above_and_below_the_others_are_whole() -> None:
+    (table,) = typed_document(HEADS_BETWEEN).tables
+    assert texts(table.header) == ["#", "Item no.", "Details", "Qty", "UoM", "Price each", "Amount"]
+    assert [texts(row)[1] for row in table.rows] == ["54747", "K-71031", "27870"]
+
+
+def test_a_page_whose_header_is_repeated_has_the_columns_of_the_page_before() -> None:
+    poorer = "\n".join(HEADS_BETWEEN.splitlines()[:4]) + "\n4    K-       Moss              120   tray    37.00    4440.00\n     8\n"
+    (table,) = typed_document(HEADS_BETWEEN, poorer).tables
+    assert texts(table.rows[3]) == ["4", "K-8", "Moss", "120", "tray", "37.00", "4440.00"]
+
+
+def test_words_in_letters_of_one_width_stand_together() -> None:
+    line = [Word(text, at * 6.3, 10, (at + len(text)) * 6.3, 19) for at, text in ((0, "Mill"), (5, "Lane"), (10, "8"), (14, "Datum"))]
+    _, (found,) = in_lines(line)
+    assert [segment.text for segment in found.segments] == ["Mill Lane 8", "Datum"]

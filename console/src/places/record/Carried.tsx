@@ -20,7 +20,7 @@ export function Carried({ sha256 }: { sha256: string }): ReactNode {
       <summary>
         About the document <span className="soft small">{[doc.format, ...said].join(" · ")}</span>
       </summary>
-      <p className="soft small">{doc.why}</p>
+      <p className="soft small">Told by its bytes: {doc.why}.</p>
       {doc.warnings.map((each) => (
         <p key={each} className="finding warn">
           {each}

@@ -169,6 +169,8 @@ def parted(columns: Columns, page: Page, segment: Segment) -> dict[int, list[int
         word = page.words[number]
         column = columns.of(word.x0, word.x1)
         left, right = columns.places[column]
+        if column < home and column > 0:
+            left = min(left, columns.places[column - 1][1] + columns.space)  # a longer figure than those that were seen
         if column != home and word.x0 >= left - 2 and word.x1 <= right + 2:
             before = word.x0 - page.words[number - 1].x1 if number > segment.first else 0.0
             after = page.words[number + 1].x0 - word.x1 if number + 1 < segment.last else 0.0

@@ -8,6 +8,7 @@ from metrikon.core.documents.model import Line, Segment, Word
 
 OVERLAP = 0.5  # of the lower word's height: this much shared height puts two words on one line
 GAP = 0.68  # of the line's height: a wider gap parts two segments
+SPACE = 1.3  # of a character's width: a gap up to this is a space, also where all characters are as wide as each other
 
 
 def in_lines(words: Sequence[Word]) -> tuple[tuple[Word, ...], tuple[Line, ...]]:
@@ -46,7 +47,8 @@ def _covers(row: list[Word], word: Word) -> bool:
 
 def _segments(row: list[Word], start: int) -> list[Segment]:
     heights = sorted(w.y1 - w.y0 for w in row)
-    wide = GAP * heights[len(heights) // 2]
+    letters = sum(len(w.text) for w in row)
+    wide = max(GAP * heights[len(heights) // 2], SPACE * sum(w.x1 - w.x0 for w in row) / letters)
     parts: list[list[Word]] = [[row[0]]]
     for word in row[1:]:
         last = parts[-1]

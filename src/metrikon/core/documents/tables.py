@@ -17,6 +17,7 @@ from metrikon.core.documents.model import Cell, Line, Page, Segment, Table
 from metrikon.core.values.text import fold
 
 LOOK_AHEAD = 12  # lines below a header that are looked at to find its columns
+SHORT_HEAD = 16  # letters of a head that stands on several lines, a line
 FAR = 3.2  # times the usual line pitch: a wider gap ends a table
 
 
@@ -26,6 +27,7 @@ class _Draft:
 
     columns: Columns
     header: tuple[Cell, ...]
+    head: tuple[tuple[str, int], ...] = ()  # the words of the header and where they begin
     rows: list[list[list[int]]] = field(default_factory=list)
     pages: list[int] = field(default_factory=list)
     done: list[tuple[Cell, ...]] = field(default_factory=list)
@@ -45,7 +47,7 @@ def find_tables(pages: Sequence[Page]) -> tuple[Table, ...]:
         while (start := _next_header(page, at)) is not None:
             if goes_on and not found and start[0] > 0:
                 _continue_bare(goes_on, page, start[0])
-            draft, at = _read_table(page, start)
+            draft, at = _read_table(page, start, goes_on)
             found += 1
             if not draft.done:
                 continue
@@ -72,7 +74,7 @@ def _next_header(page: Page, at: int) -> tuple[int, int] | None:
         if len(heads) < 3 or any(has_figure(s.text) for s in heads) or any(len(s.text) > 40 for s in heads):
             continue
         end = number + 1
-        if end < len(page.lines) and _is_second_head(line, page.lines[end]):
+        if end < len(page.lines) and _is_second_head(line, page, end):
             end += 1
         if _figures_below(page, end, page.lines[number]):
             return _with_line_above(page, number, at), end
@@ -86,16 +88,27 @@ def _with_line_above(page: Page, number: int, at: int) -> int:
     above, line = page.lines[number - 1], page.lines[number]
     close = line.box[1] - above.box[3] < 0.6 * (line.box[3] - line.box[1])
     inside = above.box[0] >= line.box[0] - 2 and above.box[2] <= line.box[2] + 2
-    over = all(any(min(s.x1, h.x1) - max(s.x0, h.x0) > 0 for h in line.segments) for s in above.segments)
+    over = all(_over_head(s, line) for s in above.segments) or all(_over_head(s, line) or _over_column(s, page, number + 1) for s in above.segments)
     plain = not any(any(c.isdigit() for c in s.text) or ":" in s.text for s in above.segments)
     return number - 1 if close and inside and over and plain and len(above.segments) < len(line.segments) else number
 
 
-def _is_second_head(line: Line, below: Line) -> bool:
+def _over_head(segment: Segment, line: Line) -> bool:
+    return any(min(segment.x1, h.x1) - max(segment.x0, h.x0) > 0 for h in line.segments)
+
+
+def _over_column(segment: Segment, page: Page, start: int) -> bool:
+    """Whether a short head, such as the first word of one that stands on two lines between the others, has print of rows below it."""
+    below = [each for line in page.lines[start : start + LOOK_AHEAD] if sum(has_figure(s.text) for s in line.segments) >= 2 for each in line.segments]
+    return len(segment.text) <= SHORT_HEAD and any(min(segment.x1, s.x1) - max(segment.x0, s.x0) > 0 for s in below)
+
+
+def _is_second_head(line: Line, page: Page, number: int) -> bool:
+    below = page.lines[number]
     close = below.box[1] - line.box[3] < 0.6 * (line.box[3] - line.box[1])
     plain = not any(any(c.isdigit() for c in s.text) for s in below.segments)
-    over = all(any(min(s.x1, h.x1) - max(s.x0, h.x0) > 0 for h in line.segments) for s in below.segments)
-    short = all(len(s.text) <= 16 for s in below.segments)
+    over = all(_over_head(s, line) or _over_column(s, page, number + 1) for s in below.segments)
+    short = all(len(s.text) <= SHORT_HEAD for s in below.segments)
     return close and plain and over and short and len(below.segments) < len(line.segments)
 
 
@@ -109,14 +122,16 @@ def _figures_below(page: Page, end: int, header: Line) -> bool:
     return False
 
 
-def _read_table(page: Page, header: tuple[int, int]) -> tuple[_Draft, int]:
-    """The table under a header, and the line after its end."""
+def _read_table(page: Page, header: tuple[int, int], before: _Draft | None = None) -> tuple[_Draft, int]:
+    """The table under a header, and the line after its end. Under the header of the table `before`, repeated, its columns hold on."""
     first, end = header
     heads = page.lines[first:end]
-    columns = find_columns(page, heads, page.lines[end : end + LOOK_AHEAD])
     words = page.words[heads[0].first : heads[-1].last]
+    head = tuple((fold(word.text), round(word.x0)) for word in words)
+    again = before is not None and before.head == head
+    columns = before.columns if before and again else find_columns(page, heads, page.lines[end : end + LOOK_AHEAD])
     cells = split_by_columns(words, heads[0].first, columns)
-    draft = _Draft(columns, tuple(_cell(page, numbers) for numbers in cells), pages=[page.number])
+    draft = _Draft(columns, tuple(_cell(page, numbers) for numbers in cells), head, pages=[page.number])
     following = _next_header(page, end)
     stop = _read_rows(draft, page, end, following[0] if following else len(page.lines))
     return draft, max(stop, end)
@@ -182,7 +197,7 @@ def _is_row(columns: Columns, line: Line) -> bool:
     figures = [n for n, segments in cells.items() if columns.figures[n] and any(figure_cell(s.text) for s in segments)]
     foreign = [n for n, segments in cells.items() if columns.figures[n] and not any(figure_cell(s.text) for s in segments)]
     wanted = sum(columns.figures)
-    if len(foreign) == 1 and foreign[0] != len(columns.places) - 1 and len(figures) >= max(3, wanted - 1):
+    if len(foreign) == 1 and foreign[0] != len(columns.places) - 1 and len(figures) >= max(3, wanted - 2):
         return True  # a code that was wrapped: only its first piece stands on this line
     return len(figures) >= max(2, (wanted + 1) // 2) and not foreign
 
