@@ -5,12 +5,14 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterator
 from email import message_from_bytes
+from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
 
-from metrikon.app.assemble import App
+from metrikon.app.assemble import App, transcriber_of
+from metrikon.app.settings import Settings
 from metrikon.core.documents.text import document_text
 from metrikon.demo import scenario
 from metrikon.ports.reader import Limits, Refused
@@ -19,6 +21,7 @@ from metrikon.readers.recording import heard
 from metrikon.readers.registry import read
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
+from metrikon.transcription.local import LocalTranscriber
 
 NOTE = (scenario.post_folder() / "27-voice-note.wav").read_bytes()
 
@@ -102,3 +105,12 @@ def test_a_voice_note_becomes_a_document_in_the_house(ears: ModelServer, house: 
     picture, media = app.house.page_picture(document, 1, 110)
     assert media == "image/svg+xml"
     assert b"twine" in picture
+
+
+def test_a_speech_engine_here_says_what_it_lacks(tmp_path: Path) -> None:
+    with pytest.raises(TranscriptionRefused, match=r"model\.bin is missing"):
+        LocalTranscriber(tmp_path).transcribe(NOTE, "wav")
+    (tmp_path / "model.bin").write_bytes(b"")
+    with pytest.raises(TranscriptionRefused, match=r"metrikon\[speech\]"):
+        LocalTranscriber(tmp_path).transcribe(NOTE, "wav")
+    assert isinstance(transcriber_of(Settings(transcription_folder=str(tmp_path))), LocalTranscriber)

@@ -91,6 +91,7 @@ def test_each_word_knows_its_line() -> None:
     page = typed_page("one two\nthree")
     assert page.line_of == (0, 0, 1)
 
+
 HEADS_BETWEEN = """
      Item                                     Price
 #             Details           Qty   UoM              Amount

@@ -8,6 +8,7 @@ import threading
 import time
 from collections.abc import Callable, Mapping
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 from metrikon.app.settings import Settings
@@ -29,12 +30,14 @@ from metrikon.models.pattern import PatternModel
 from metrikon.ports.clock import Clock, SystemClock
 from metrikon.ports.model import Model, Usage
 from metrikon.ports.reader import Limits
+from metrikon.ports.transcription import Transcriber
 from metrikon.store import flows
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
 from metrikon.store.passwords import Passwords
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
+from metrikon.transcription.local import LocalTranscriber
 
 log = logging.getLogger("metrikon.app")
 SCAN = 0.5  # seconds between looks at watched folders
@@ -45,8 +48,10 @@ def limits_of(settings: Settings) -> Limits:
     return Limits(**{each.name: getattr(settings, each.name) for each in dataclasses.fields(Limits)})
 
 
-def transcriber_of(settings: Settings) -> HttpTranscriber | None:
-    """The transcription service that is set, if one is."""
+def transcriber_of(settings: Settings) -> Transcriber | None:
+    """What transcribes recordings, if anything is set: a model here, or a service."""
+    if settings.transcription_folder:
+        return LocalTranscriber(Path(settings.transcription_folder))
     if not settings.transcription_url:
         return None
     return HttpTranscriber(SpeechSettings(settings.transcription_url, settings.transcription_model, settings.transcription_key))

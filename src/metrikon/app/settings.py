@@ -41,6 +41,9 @@ class Settings:
     price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")
     price_currency: str = _setting("EUR", "Currency of the prices.")
     transcription_url: str = _setting("", "Base URL of a speech server for recordings; empty: recordings are refused.")
+    transcription_folder: str = _setting(
+        "", "Folder of a speech model to transcribe recordings here (needs the extra `speech`); comes before the URL."
+    )
     transcription_model: str = _setting("", "Name of the speech model at that server.")
     transcription_key: str = _setting("", "Key for that server. Set it in the environment.")
     max_bytes: int = _setting(25_000_000, "Largest file that is read.")

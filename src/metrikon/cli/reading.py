@@ -19,10 +19,9 @@ from metrikon.drivers.pictures import marked, marked_set
 from metrikon.drivers.reading import ReaderPool
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
-from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
+from metrikon.ports.transcription import Transcriber, TranscriptionDown, TranscriptionRefused
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
-from metrikon.transcription.http import HttpTranscriber
 
 READABLE = "the file; what it is is found from its bytes, not from its name"
 SHOWN = 60  # facts shown to people; --json has them all
@@ -97,7 +96,7 @@ def read_file(path: Path, settings: Settings, pool: ReaderPool | None = None, pa
             readers.close()
 
 
-def _heard(path: Path, transcriber: HttpTranscriber, readers: ReaderPool) -> Document:
+def _heard(path: Path, transcriber: Transcriber, readers: ReaderPool) -> Document:
     """The document of a recording, by the transcription service that is set."""
     data = path.read_bytes()
     try:

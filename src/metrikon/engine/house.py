@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
 
-from metrikon.core.documents.drawing import drawn
+from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, from_bytes, summary
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper
@@ -20,6 +20,8 @@ from metrikon.ports.reader import Refused
 from metrikon.ports.transcription import Transcriber
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
+
+STAMP = 30  # dots an inch: a smaller picture shows no letters
 
 
 class EngineHouse:
@@ -84,7 +86,7 @@ class EngineHouse:
     def page_picture(self, document: Document, page: int, dots: int) -> tuple[bytes, str]:
         """A page drawn when first looked at, and its media type: SVG when we set the page, else PNG."""
         if document.pages[page - 1].source == "set":
-            return drawn(document, page), "image/svg+xml"
+            return (drawn_small if dots <= STAMP else drawn)(document, page), "image/svg+xml"
         name = f"{document.sha256}-{page}-{dots}.png"
         kept = self.files.get_derived(name)
         if kept is None:

@@ -24,3 +24,7 @@ class Transcriber(Protocol):
         The answer is as little to be trusted as the recording. Raises `TranscriptionDown` or `TranscriptionRefused`.
         """
         ...
+
+    def close(self) -> None:
+        """Let go of what is held."""
+        ...

@@ -20,7 +20,9 @@ class RecordingReader:
 
     def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
         """Always refuses: a recording has to be transcribed first."""
-        raise Refused(WANTED, "The file is a recording. It can be read once a transcription service is set (setting transcription_url).")
+        raise Refused(
+            WANTED, "The file is a recording. It can be read once a transcription service is set (setting transcription_url or transcription_folder)."
+        )
 
 
 def heard(answer: bytes, sha256: str, format: str, name: str, limits: Limits) -> Document:

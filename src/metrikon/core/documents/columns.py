@@ -53,7 +53,7 @@ def figure_cell(text: str) -> bool:
 
 def find_columns(page: Page, header: Sequence[Line], body: Sequence[Line]) -> Columns:
     """Columns from one or two header lines and the rows seen below them."""
-    heads = _merged([segment for line in header for segment in line.segments])
+    heads = merged([segment for line in header for segment in line.segments])
     usual = _usual_rows(body)
     shape = [(s[0], s[1]) for s in heads]
     if usual and len(usual[0].segments) > len(shape):
@@ -115,7 +115,7 @@ def _sharp(page: Page, lines: Sequence[Line], column: tuple[float, float], end: 
             return False
         wide.add(round(before[-1].x1 - before[-1].x0))
         count += 1
-    return count >= 4 and len(wide) >= 2
+    return count >= 3 and len(wide) >= 2
 
 
 def _usual_space(page: Page) -> float:
@@ -124,7 +124,7 @@ def _usual_space(page: Page) -> float:
     return max(1.5, median(gaps)) if gaps else 3.0
 
 
-def _merged(segments: list[Segment]) -> list[tuple[float, float]]:
+def merged(segments: list[Segment]) -> list[tuple[float, float]]:
     """Header segments of several lines that stand over each other become one."""
     found: list[tuple[float, float]] = []
     for segment in sorted(segments, key=lambda s: s.x0):
@@ -169,8 +169,9 @@ def parted(columns: Columns, page: Page, segment: Segment) -> dict[int, list[int
         word = page.words[number]
         column = columns.of(word.x0, word.x1)
         left, right = columns.places[column]
-        if column < home and column > 0:
-            left = min(left, columns.places[column - 1][1] + columns.space)  # a longer figure than those that were seen
+        if column < home:  # longer than those that were seen
+            left = min(left, columns.places[column - 1][1] + columns.space) if column > 0 else left
+            right = max(right, columns.places[column + 1][0] - 1)
         if column != home and word.x0 >= left - 2 and word.x1 <= right + 2:
             before = word.x0 - page.words[number - 1].x1 if number > segment.first else 0.0
             after = page.words[number + 1].x0 - word.x1 if number + 1 < segment.last else 0.0

@@ -12,11 +12,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from metrikon.core.documents.columns import Columns, figure_cell, find_columns, has_figure, parted, split_by_columns
+from metrikon.core.documents.columns import Columns, figure_cell, find_columns, has_figure, merged, parted, split_by_columns
 from metrikon.core.documents.model import Cell, Line, Page, Segment, Table
 from metrikon.core.values.text import fold
 
 LOOK_AHEAD = 12  # lines below a header that are looked at to find its columns
+NEXT = 7  # lines below a header among which the first row must be
 SHORT_HEAD = 16  # letters of a head that stands on several lines, a line
 FAR = 3.2  # times the usual line pitch: a wider gap ends a table
 
@@ -71,13 +72,15 @@ def _next_header(page: Page, at: int) -> tuple[int, int] | None:
     for number in range(at, len(page.lines) - 1):
         line = page.lines[number]
         heads = line.segments
-        if len(heads) < 3 or any(has_figure(s.text) for s in heads) or any(len(s.text) > 40 for s in heads):
+        if len(heads) < 2 or any(has_figure(s.text) for s in heads) or any(len(s.text) > 40 for s in heads):
             continue
         end = number + 1
         if end < len(page.lines) and _is_second_head(line, page, end):
             end += 1
-        if _figures_below(page, end, page.lines[number]):
-            return _with_line_above(page, number, at), end
+        first = _with_line_above(page, number, at)
+        whole = [segment for each in page.lines[first:end] for segment in each.segments]
+        if (len(heads) >= 3 or len(merged(whole)) >= 3) and _figures_below(page, end, whole):
+            return first, end
     return None
 
 
@@ -90,7 +93,7 @@ def _with_line_above(page: Page, number: int, at: int) -> int:
     inside = above.box[0] >= line.box[0] - 2 and above.box[2] <= line.box[2] + 2
     over = all(_over_head(s, line) for s in above.segments) or all(_over_head(s, line) or _over_column(s, page, number + 1) for s in above.segments)
     plain = not any(any(c.isdigit() for c in s.text) or ":" in s.text for s in above.segments)
-    return number - 1 if close and inside and over and plain and len(above.segments) < len(line.segments) else number
+    return number - 1 if close and inside and over and plain and len(above.segments) <= len(line.segments) else number
 
 
 def _over_head(segment: Segment, line: Line) -> bool:
@@ -109,15 +112,15 @@ def _is_second_head(line: Line, page: Page, number: int) -> bool:
     plain = not any(any(c.isdigit() for c in s.text) for s in below.segments)
     over = all(_over_head(s, line) or _over_column(s, page, number + 1) for s in below.segments)
     short = all(len(s.text) <= SHORT_HEAD for s in below.segments)
-    return close and plain and over and short and len(below.segments) < len(line.segments)
+    return close and plain and over and short and len(below.segments) <= len(line.segments)
 
 
-def _figures_below(page: Page, end: int, header: Line) -> bool:
+def _figures_below(page: Page, end: int, heads: Sequence[Segment]) -> bool:
     """Whether one of the next lines holds figures in at least two places, one of them under a head."""
-    for line in page.lines[end : end + 4]:
+    for line in page.lines[end : end + NEXT]:
         figures = [s for s in line.segments if has_figure(s.text)]
         if len(figures) >= 2 and len(line.segments) >= 3:
-            under = [s for s in figures if any(min(s.x1, h.x1) - max(s.x0, h.x0) > 0 for h in header.segments)]
+            under = [s for s in figures if any(min(s.x1, h.x1) - max(s.x0, h.x0) > 0 for h in heads)]
             return len(under) >= 1
     return False
 
@@ -192,7 +195,7 @@ def _kind(columns: Columns, line: Line) -> str:
 def _is_row(columns: Columns, line: Line) -> bool:
     """Whether a line fills enough columns with what they hold, and ends in a column of figures."""
     cells = _in_columns(columns, line)
-    if any(columns.strays(s.x0, s.x1) for s in line.segments):
+    if any(columns.strays(s.x0, s.x1) and not figure_cell(s.text) for s in line.segments):
         return False
     figures = [n for n, segments in cells.items() if columns.figures[n] and any(figure_cell(s.text) for s in segments)]
     foreign = [n for n, segments in cells.items() if columns.figures[n] and not any(figure_cell(s.text) for s in segments)]
