@@ -169,10 +169,11 @@ def parted(columns: Columns, page: Page, segment: Segment) -> dict[int, list[int
         word = page.words[number]
         column = columns.of(word.x0, word.x1)
         left, right = columns.places[column]
-        if column < home:  # longer than those that were seen
-            left = min(left, columns.places[column - 1][1] + columns.space) if column > 0 else left
-            right = max(right, columns.places[column + 1][0] - 1)
-        if column != home and word.x0 >= left - 2 and word.x1 <= right + 2:
+        most = (left - 2, right + 2)
+        if column < home:  # it may be longer than those that were seen
+            before = columns.places[column - 1][1] + columns.space if column > 0 else most[0]
+            most = (min(most[0], before), max(most[1], columns.places[column + 1][0]) if has_figure(word.text) else most[1])
+        if column != home and word.x0 >= most[0] and word.x1 <= most[1]:
             before = word.x0 - page.words[number - 1].x1 if number > segment.first else 0.0
             after = page.words[number + 1].x0 - word.x1 if number + 1 < segment.last else 0.0
             figure = columns.figures[column] and figure_cell(word.text)
