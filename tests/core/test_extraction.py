@@ -70,7 +70,7 @@ def test_what_models_write_is_understood_and_every_change_is_recorded(case: dict
     assert any(each.check == "cut off" for each in reading.findings) == case.get("cut", False)
 
 
-@pytest.mark.parametrize("text", ["", "I could not read it.", "```json\n```", "{", "[1, 2", "{'a': 1}", "null", "{" * 5000])
+@pytest.mark.parametrize("text", ["", "I could not read it.", "```json\n```", "{", "[1, 2", "{not} json", "null", '{"properties": {"number": {"type": "string"}}}', "{" * 5000])
 def test_what_cannot_be_understood_is_an_error_never_a_blank(text: str) -> None:
     try:
         parsed = parse_answer(text)

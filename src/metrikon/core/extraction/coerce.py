@@ -31,6 +31,10 @@ class Coercion:
         if isinstance(answer, list) and len(answer) == 1:
             answer = answer[0]
             self.changes.append("A list of one was taken for its only element.")
+        inner = answer.get("properties") if isinstance(answer, dict) else None
+        if isinstance(inner, dict) and "properties" not in self.kind.schema["properties"]:
+            answer = inner
+            self.changes.append("The values were taken out of what repeats the JSON Schema.")
         if isinstance(answer, dict) and len(answer) == 1:
             (name, inner), *_ = answer.items()
             if isinstance(inner, dict) and name not in self.kind.schema["properties"]:
@@ -61,7 +65,7 @@ class Coercion:
             self.changes.append(f"{pointer or '/'}: an object was expected; {_short(value)} was left out.")
             self.dropped.append(pointer)
             return None
-        names = {_key(name): name for name in schema["properties"]}
+        names = _names(schema["properties"])
         found: dict[str, Any] = {}
         for given, part in value.items():
             name = given if given in schema["properties"] else names.get(_key(str(given)))
@@ -86,6 +90,10 @@ class Coercion:
         if isinstance(value, list) and len(value) == 1:
             value = value[0]
             self.changes.append(f"{pointer}: a list of one was taken for its only element.")
+        if isinstance(value, dict) and not isinstance(value.get("value", {}), dict | list):
+            value = value["value"]
+            self.changes.append(f"{pointer}: the value was taken out of an object around it.")
+            return None if value is None else self._leaf(schema, value, pointer)
         if isinstance(value, dict | list):
             self.changes.append(f"{pointer}: one value was expected; {_short(value)} was left out.")
             self.dropped.append(pointer)
@@ -165,6 +173,17 @@ def _plain_number(text: str) -> Decimal | None:
 @lru_cache(maxsize=2048)
 def _key(name: str) -> str:
     return "".join(c for c in name.casefold() if c.isalnum())
+
+
+def _names(properties: Mapping[str, Any]) -> dict[str, str]:
+    """The ways in which a model may write the name of each property: its own, its title, its labels; what is open is left out."""
+    found: dict[str, str | None] = {}
+    for name, schema in properties.items():
+        also = {str(schema.get("title", "")), *((schema.get("x-metrikon") or {}).get("labels") or ())} if isinstance(schema, Mapping) else set()
+        for key in {_key(text) for text in also if text} - {_key(name)}:
+            found[key] = name if key not in found else None
+    found.update({_key(name): name for name in properties})
+    return {key: name for key, name in found.items() if name is not None}
 
 
 def _short(value: Any) -> str:

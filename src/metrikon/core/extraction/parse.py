@@ -1,4 +1,4 @@
-"""From the text of an answer to JSON: fences, prose, commas too many, brackets too few.
+"""From the text of an answer to JSON: fences, prose, thoughts, brackets too few, and all that `lenient` takes.
 
 What was changed is recorded; what cannot be understood is an error, never a blank.
 """
@@ -11,10 +11,13 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from metrikon.core.extraction.lenient import DEEPEST, TooDeep, read_leniently
+
 LONGEST = 2_000_000  # characters of an answer
-DEEPEST = 60
-_FENCE = re.compile(r"```[a-zA-Z]*\s*\n?(.*?)(?:```|$)", re.DOTALL)
-_TRAILING = re.compile(r",(\s*[}\]])")
+MOST_BRACKETS = 200_000
+TRIES = 4  # places at which an object may start
+_FENCE = re.compile(r"```[a-zA-Z0-9]*[ \t]*\n?(.*?)(?:```|$)", re.DOTALL)
+_THOUGHTS = re.compile(r"<think(?:ing)?>.*?(?:</think(?:ing)?>|$)", re.DOTALL | re.IGNORECASE)
 
 
 class NotUnderstood(ValueError):
@@ -34,47 +37,104 @@ def parse_answer(text: str) -> Parsed:
     """The JSON in an answer. Raises `NotUnderstood`."""
     if len(text) > LONGEST:
         raise NotUnderstood(f"The answer has {len(text)} characters; at most {LONGEST} are read.")
-    body, changes = _body(text)
+    changes: list[str] = []
+    body = _body(text, changes)
     if not body:
         raise NotUnderstood("The answer holds no JSON object." if text.strip() else "The answer is empty.")
-    try:
-        value, end = _decoded(body)
-    except NotUnderstood:
-        raise  # too deep: mending it would take time without end
-    except ValueError:
-        return _mended(body, changes)
-    if body[end:].strip():
-        changes.append("Words after the JSON were left out.")
-    return Parsed(value, tuple(changes), False)
+    if _too_deep(body):
+        raise NotUnderstood(f"The answer nests deeper than {DEEPEST} levels.")
+    parsed = _exact(body, changes) or _lenient(body, changes)
+    if parsed is None:
+        raise NotUnderstood(f"The answer is no JSON: it starts with {body[:60]!r}.")
+    if _echo(parsed.value):
+        raise NotUnderstood("The answer repeats the JSON Schema instead of following it.")
+    return parsed
 
 
-def _body(text: str) -> tuple[str, list[str]]:
-    """The part of the text that starts with a bracket, out of its fence."""
-    changes = []
-    stripped = text.strip()
+def _body(text: str, changes: list[str]) -> str:
+    """The part of the text that starts with a bracket, out of its fence and without thoughts."""
+    stripped = text.strip().lstrip("\ufeff")
+    if "<think" in stripped[:2000].lower():
+        stripped = _THOUGHTS.sub("", stripped).strip()
+        changes.append("What the model thought aloud was left out.")
     fence = _FENCE.search(stripped)
     if fence and ("{" in fence.group(1) or "[" in fence.group(1)):
         stripped = fence.group(1).strip()
         changes.append("The JSON was taken out of a fence.")
     starts = [at for at in (stripped.find("{"), stripped.find("[")) if at >= 0]
     if not starts:
-        return "", changes
+        return ""
     at = stripped.find("{") if "{" in stripped and stripped.find("{") - min(starts) > 3 else min(starts)
     if at > 0:
         changes.append("Words before the JSON were left out.")
-    return stripped[at:], changes
+    return stripped[at:]
 
 
 _DECODER = json.JSONDecoder(parse_float=Decimal, parse_constant=lambda _: None)
 
 
-def _decoded(body: str) -> tuple[Any, int]:
-    if body.count("{") + body.count("[") > 200_000 or _depth(body) > DEEPEST:
-        raise NotUnderstood(f"The answer nests deeper than {DEEPEST} levels.")
-    return _DECODER.raw_decode(body)
+def _exact(body: str, changes: list[str]) -> Parsed | None:
+    """The value when the text is JSON; nothing when it is not."""
+    try:
+        value, end = _DECODER.raw_decode(body)
+    except (ValueError, RecursionError):
+        return None
+    if _more_keys_than(body[:end], value):
+        return None  # a key given twice is told of
+    rest = ["Words after the JSON were left out."] if body[end:].strip() else []
+    nothing = ["NaN was read as no value."] if "NaN" in body[:end] or "Infinity" in body[:end] else []
+    return Parsed(value, (*changes, *rest, *nothing), False)
 
 
-def _depth(body: str) -> int:
+def _lenient(body: str, changes: list[str]) -> Parsed | None:
+    """The first object that can be made out; of several starts the one that says most."""
+    best: tuple[int, Parsed] | None = None
+    at = 0
+    for _ in range(TRIES):
+        try:
+            value, end, told, cut = read_leniently(body, at)
+        except TooDeep as error:
+            raise NotUnderstood(str(error)) from error
+        except ValueError:
+            value, end, told, cut = None, at + 1, (), False
+        size = len(value) if isinstance(value, dict | list) else 0
+        named = isinstance(value, dict) and any(_is_name(key) for key in value)
+        if (named or (isinstance(value, list) and any(isinstance(each, dict) for each in value))) and (best is None or size > best[0]):
+            rest = ("Words after the JSON were left out.",) if body[end:].strip() and not cut else ()
+            cut_off = ("The answer was cut off; what was whole was kept.",) if cut else ()
+            best = (size, Parsed(value, (*changes, *told, *rest, *cut_off), cut))
+        at = min((found for found in (body.find("{", max(end, at + 1)), body.find("[{", max(end, at + 1))) if found >= 0), default=-1)
+        if at < 0:
+            break
+    if best is None and body.startswith(("{", "[")) and not body.strip("{[ \n\t"):
+        return Parsed({}, (*changes, "The answer was cut off; what was whole was kept."), True)
+    return best[1] if best else None
+
+
+def _is_name(key: str) -> bool:
+    return len(key) <= 80 and any(c.isalpha() for c in key)
+
+
+def _more_keys_than(text: str, value: Any) -> bool:
+    """Whether a text names more keys than its value has: some key was given twice."""
+    return text.count('":') + text.count('" :') > _keys(value) > 0
+
+
+def _keys(value: Any) -> int:
+    if isinstance(value, dict):
+        return len(value) + sum(_keys(part) for part in value.values())
+    return sum(_keys(part) for part in value) if isinstance(value, list) else 0
+
+
+def _echo(value: Any) -> bool:
+    """Whether a value is the schema that was sent: types in the place of values."""
+    inner = value.get("properties") if isinstance(value, dict) else None
+    return isinstance(inner, dict) and any(isinstance(part, dict) and ("type" in part or "enum" in part) for part in inner.values())
+
+
+def _too_deep(body: str) -> bool:
+    if body.count("{") + body.count("[") > MOST_BRACKETS:
+        return True
     deepest = level = 0
     for character in body:
         if character in "{[":
@@ -82,50 +142,4 @@ def _depth(body: str) -> int:
             deepest = max(deepest, level)
         elif character in "}]":
             level -= 1
-    return deepest
-
-
-def _mended(body: str, changes: list[str]) -> Parsed:
-    mended = _TRAILING.sub(r"\1", body)
-    if mended != body:
-        try:
-            value, _ = _decoded(mended)
-            return Parsed(value, (*changes, "Commas before closing brackets were left out."), False)
-        except NotUnderstood:
-            raise
-        except ValueError:
-            pass
-    closed = _closed(mended)
-    if closed is not None:
-        try:
-            value, _ = _decoded(closed)
-            return Parsed(value, (*changes, "The answer was cut off; what was whole was kept."), True)
-        except ValueError:
-            pass
-    raise NotUnderstood(f"The answer is no JSON: it starts with {body[:60]!r}.")
-
-
-def _closed(body: str) -> str | None:
-    """A cut-off text up to its last whole value, with the open brackets closed."""
-    stack: list[str] = []
-    in_text = escaped = False
-    safe, safe_stack = None, ""
-    for at, character in enumerate(body):
-        if in_text:
-            escaped = character == "\\" and not escaped
-            if character == '"' and not escaped:
-                in_text = False
-            continue
-        if character == '"':
-            in_text, escaped = True, False
-        elif character in "{[":
-            stack.append("}" if character == "{" else "]")
-            safe, safe_stack = at + 1, "".join(reversed(stack))
-        elif character in "}]":
-            if not stack:
-                return None
-            stack.pop()
-            safe, safe_stack = at + 1, "".join(reversed(stack))
-        elif character == ",":
-            safe, safe_stack = at, "".join(reversed(stack))
-    return body[:safe] + safe_stack if safe is not None and stack else None
+    return deepest > DEEPEST

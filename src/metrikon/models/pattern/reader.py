@@ -7,10 +7,10 @@ from decimal import Decimal
 from itertools import product
 from typing import Any
 
+from metrikon.core.extraction import columns as table_rows
 from metrikon.core.extraction.index import Index, Place
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.text import fold
-from metrikon.models.pattern import rows as table_rows
 from metrikon.models.pattern.labels import Hit, LabelBook
 from metrikon.models.pattern.sender import sender, title
 from metrikon.models.pattern.values import Candidate, candidates, merged

@@ -8,11 +8,11 @@ from typing import Any
 
 from metrikon.core.documents.model import Cell, Table
 from metrikon.core.extraction.index import Index, Place
+from metrikon.core.extraction.labels import label_words
 from metrikon.core.records.types import Field
 from metrikon.core.values.dates import parse_date
 from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.text import fold
-from metrikon.models.pattern.labels import label_words
 
 LEAST = 1.6  # of header agreement: two columns named as the type names them, or nearly so
 
