@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 import time
 from collections.abc import Callable
@@ -15,6 +16,8 @@ from metrikon.client import Client
 from metrikon.core.documents.lines import in_lines
 from metrikon.core.documents.model import Document, Page, Word
 from metrikon.core.documents.tables import find_tables
+from metrikon.ports.model import ModelAnswer, ModelRequest, Usage
+from metrikon.sandbox.answering import Answering, find_parts
 from metrikon.store import listing
 from metrikon.store.tables import deliveries, runs
 
@@ -90,6 +93,12 @@ def delivered(app: App) -> dict[str, str]:
     """State of every delivery, by key."""
     with app.database.reading() as connection:
         return {row.key: row.state for row in connection.execute(select(deliveries.c.key, deliveries.c.state))}
+
+
+def answer_here(request: ModelRequest) -> ModelAnswer:
+    """What the stand-in answers, without a server."""
+    document, schema = find_parts([dict(each) for each in request.messages], {"json_schema": {"schema": request.schema}})
+    return ModelAnswer(json.dumps(Answering(document, schema or {}).answer()), Usage(10, 10, 1, 0.0))
 
 
 def damaged(given: bytes, dice: random.Random) -> bytes:

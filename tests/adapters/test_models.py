@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
 
 from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.settle import Asking
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads
@@ -15,7 +17,6 @@ from metrikon.demo import scenario
 from metrikon.drivers.extract import extract
 from metrikon.drivers.paper import LocalPaper
 from metrikon.models.chat import ChatModel, ChatSettings
-from metrikon.models.pattern import PatternModel
 from metrikon.models.replay import ReplayModel
 from metrikon.ports.model import ModelDown, ModelRefused, ModelRequest
 from metrikon.readers.registry import read
@@ -32,7 +33,8 @@ def paper() -> LocalPaper:
 
 @pytest.fixture
 def request_(invoice: RecordType, paper: LocalPaper) -> ModelRequest:
-    return ModelRequest(paper.messages(invoice, "2026-11-23", ""), invoice, paper.patterns)
+    ask = paper.asks(invoice, Asking("2026-11-23"))[0]
+    return ModelRequest(ask.messages, ask.schema)
 
 
 def model(*responses: httpx.Response | Exception, slept: list[float] | None = None) -> ChatModel:
@@ -62,7 +64,7 @@ def test_the_request_has_the_form_that_servers_know(request_: ModelRequest) -> N
     assert str(seen[0].url) == "http://model.example/v1/chat/completions"
     assert seen[0].headers["authorization"] == "Bearer secret"
     assert body["model"] == "big"
-    assert body["response_format"]["json_schema"]["schema"]["properties"]["total"]["type"] == "number"
+    assert body["response_format"]["json_schema"]["schema"]["properties"]["total"]["type"] == ["number", "null"]
     assert [each["role"] for each in body["messages"]] == ["system", "user"]
     assert (answer.usage.input_tokens, answer.usage.output_tokens) == (11, 5)
 
@@ -102,18 +104,50 @@ def test_after_the_last_try_the_model_is_down(request_: ModelRequest) -> None:
         model(*[httpx.Response(500)] * 3).answer(request_)
 
 
-@pytest.mark.parametrize(("status", "hint"), [(401, "key"), (404, "address"), (400, "big")])
+@pytest.mark.parametrize(("status", "hint"), [(401, "key"), (404, "address"), (403, "big")])
 def test_a_refusal_is_not_tried_again(status: int, hint: str, request_: ModelRequest) -> None:
     with pytest.raises(ModelRefused, match=hint):
         model(httpx.Response(status, json={"error": {"message": "no"}})).answer(request_)
 
 
+@pytest.mark.parametrize(("known", "form"), [("json_object", {"type": "json_object"}), (None, None)])
+def test_how_a_server_holds_answers_to_their_form_is_found_out_once(known: str | None, form: object, request_: ModelRequest) -> None:
+    seen: list[Any] = []
+
+    def respond(request: httpx.Request) -> httpx.Response:
+        body = loads(request.content)
+        asked = body.get("response_format")
+        seen.append(body)
+        if asked is not None and asked["type"] != known:
+            return httpx.Response(400, json={"error": {"message": "response_format is not supported"}})
+        return httpx.Response(200, json=GOOD)
+
+    chat = ChatModel(ChatSettings("http://model.example/v1", "big"), transport=httpx.MockTransport(respond))
+    assert chat.answer(request_).text == '{"number": "7"}'
+    tried = len(seen)
+    chat.answer(request_)
+    assert len(seen) == tried + 1
+    assert seen[-1].get("response_format") == form
+    assert '"document_type"' in seen[-1]["messages"][0]["content"]  # the form is told in words instead
+
+
+def test_a_request_refused_in_every_form_is_refused(request_: ModelRequest) -> None:
+    with pytest.raises(ModelRefused, match="too long"):
+        model(*[httpx.Response(400, json={"error": {"message": "too long"}})] * 3).answer(request_)
+
+
+def test_probabilities_of_tokens_are_taken_where_they_are_served(request_: ModelRequest) -> None:
+    tokens = [{"token": '{"number": "', "logprob": 0}, {"token": "7", "logprob": -0.5}, {"token": '"}', "logprob": -0.01}]
+    answer = {"choices": [{"message": {"content": '{"number": "7"}'}, "logprobs": {"content": tokens}}]}
+    assert model(httpx.Response(200, json=answer)).answer(request_).tokens == ((12, 0.0), (13, -0.5), (15, -0.01))
+
+
 def test_answers_are_replayed_as_they_were_recorded(tmp_path: Path, request_: ModelRequest) -> None:
     kept = tmp_path / "answers.json"
-    first = ReplayModel(kept, PatternModel()).answer(request_)
+    first = ReplayModel(kept, model(httpx.Response(200, json=GOOD))).answer(request_)
     assert ReplayModel(kept).answer(request_).text == first.text
     with pytest.raises(ModelRefused, match="no answer"):
-        ReplayModel(kept).answer(ModelRequest([{"role": "user", "content": "other"}], request_.kind, request_.patterns))
+        ReplayModel(kept).answer(ModelRequest([{"role": "user", "content": "other"}], request_.schema))
 
 
 def test_an_unusable_answer_is_asked_again_with_the_error(invoice: RecordType, paper: LocalPaper) -> None:
@@ -126,15 +160,16 @@ def test_an_unusable_answer_is_asked_again_with_the_error(invoice: RecordType, p
 
     chat = ChatModel(ChatSettings("http://model.example/v1", "big"), transport=httpx.MockTransport(respond))
     found = extract(chat, invoice, paper, "2026-11-23")
-    assert found.asked == 2
-    assert found.reading.record == {"number": "FN-20417"}
+    assert found.reading.record["number"] == "FN-20417"
     assert b"holds no JSON object" in seen[1]
+    assert b"Total is required" in seen[2]  # then what is still missing is asked once more
+    assert found.asked == len(seen) == 3
 
 
 def test_a_model_that_never_answers_usably_leaves_the_record_to_a_person(invoice: RecordType, paper: LocalPaper) -> None:
     answer = httpx.Response(200, json={"choices": [{"message": {"content": "no idea"}}]})
     found = extract(model(answer, answer, answer), invoice, paper, "2026-11-23")
-    assert found.reading.record == {}
+    assert set(found.reading.record) == {"lines"}  # the cells of the table, which no model writes
     assert found.reading.findings[0].check == "no answer"
     assert stops(found.reading.findings)
 

@@ -10,17 +10,18 @@ from pathlib import Path
 import pytest
 
 from metrikon.core.documents.model import to_bytes
+from metrikon.core.extraction.asking import Given, by_patterns
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.parse import NotUnderstood
+from metrikon.core.extraction.settle import Asking
 from metrikon.core.records.types import RecordType
 from metrikon.demo import scenario
 from metrikon.drivers.paper import LocalPaper, WorkerPaper
 from metrikon.drivers.reading import ReaderPool
-from metrikon.ports.model import ModelAnswer
 from metrikon.ports.reader import Limits
 from metrikon.ports.step import ReaderDied
 from metrikon.readers.registry import read
 
+ASKING = Asking("2026-11-23")
 DOCUMENT = read(scenario.document("02-moorgate-seed.pdf"))
 
 
@@ -44,7 +45,8 @@ def local() -> LocalPaper:
 
 
 def test_the_prompt_is_the_same(paper: WorkerPaper, local: LocalPaper, invoice: RecordType) -> None:
-    assert paper.messages(invoice, "2026-11-23", "We are the garden.") == local.messages(invoice, "2026-11-23", "We are the garden.")
+    asking = Asking("2026-11-23", "We are the garden.", 4000, 1)
+    assert paper.asks(invoice, asking) == local.asks(invoice, asking)
 
 
 def test_what_patterns_find_is_the_same(paper: WorkerPaper, local: LocalPaper, invoice: RecordType) -> None:
@@ -54,13 +56,15 @@ def test_what_patterns_find_is_the_same(paper: WorkerPaper, local: LocalPaper, i
 
 @pytest.mark.parametrize("spoil", [lambda text: text, lambda text: f"```json\n{text}\n```", lambda text: text[: len(text) * 2 // 3]])
 def test_a_reading_is_the_same(paper: WorkerPaper, local: LocalPaper, invoice: RecordType, spoil: object) -> None:
-    answer = ModelAnswer(spoil(local.patterns(invoice).text))  # type: ignore[operator]
-    assert paper.settle(invoice, answer) == local.settle(invoice, answer)
+    given = Given("ask", spoil(local.patterns(invoice).text), "big")  # type: ignore[operator]
+    assert paper.settle(invoice, [given], ASKING) == local.settle(invoice, [given], ASKING)
 
 
-def test_an_answer_that_holds_no_json_is_told_as_such(paper: WorkerPaper, invoice: RecordType) -> None:
-    with pytest.raises(NotUnderstood, match="no JSON"):
-        paper.settle(invoice, ModelAnswer("I could not read it."))
+def test_an_answer_that_holds_no_json_is_asked_again_with_the_error(paper: WorkerPaper, invoice: RecordType) -> None:
+    reading = paper.settle(invoice, [Given("ask", "I could not read it.", "big")], ASKING)
+    (ask,) = reading.next
+    assert (ask.stage, ask.tries) == ("ask", 1)
+    assert "holds no JSON" in ask.messages[-1]["content"]
 
 
 @pytest.mark.parametrize("left", [b"", b'{"sha256": "00', None])
@@ -69,18 +73,17 @@ def test_a_stored_form_that_a_crash_cut_off_is_made_again(left: bytes | None, pa
         paper.path.unlink()
     else:
         paper.path.write_bytes(left)
-    assert paper.settle(invoice, ModelAnswer('{"number": "x"}')).record["number"] == "x"
+    assert paper.settle(invoice, [Given("ask", '{"number": "x"}', "big")], ASKING).record["number"] == "x"
     assert paper.path.stat().st_size > 1000
 
 
 def test_an_answer_without_end_is_no_trouble(paper: WorkerPaper, invoice: RecordType) -> None:
     answer = json.dumps({"lines": [{"description": "x" * 50, "amount": n} for n in range(3000)]})
     start = time.monotonic()
-    reading = paper.settle(invoice, ModelAnswer(answer))
+    reading = paper.settle(invoice, [by_patterns(answer, {}, {})], ASKING)
     assert len(reading.record["lines"]) == 3000
     assert time.monotonic() - start < 20
-    with pytest.raises(NotUnderstood):
-        paper.settle(invoice, ModelAnswer("[" * 200_000))
+    assert paper.settle(invoice, [Given("ask", "[" * 200_000, "big")], ASKING).next
 
 
 def test_work_that_takes_too_long_ends_with_its_process_and_the_next_goes_on(tmp_path: Path, invoice: RecordType) -> None:
@@ -93,7 +96,7 @@ def test_work_that_takes_too_long_ends_with_its_process_and_the_next_goes_on(tmp
         place = tmp_path / "document"
         place.write_bytes(to_bytes(DOCUMENT))
         pool.limits = Limits()
-        assert WorkerPaper(pool, place, lambda: None).settle(invoice, ModelAnswer("{}")).record == {}
+        assert WorkerPaper(pool, place, lambda: None).settle(invoice, [by_patterns("{}", {}, {})], ASKING).record == {}
     finally:
         pool.close()
 

@@ -24,7 +24,7 @@ from metrikon.store import items, records, runs
 from metrikon.store.database import AlreadyOpen
 from metrikon.store.items import Arrival
 from metrikon.store.runs import LeaseLost
-from tests.helpers import at_rest, delivered, eventually, run_state, states
+from tests.helpers import answer_here, at_rest, delivered, eventually, run_state, states
 
 Make = Callable[..., App]
 FERNHILL, WRONG, TWICE = "01-fernhill-nurseries.pdf", "09-brackendale-wrong-sum.pdf", "11-kestrel-seed-sent-again.pdf"
@@ -165,18 +165,17 @@ class Flaky:
     """A model that is down until it is told otherwise."""
 
     name = "flaky"
+    room = 20_000
 
     def __init__(self) -> None:
         self.down = True
         self.calls = 0
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
-        from metrikon.models.pattern import PatternModel
-
         self.calls += 1
         if self.down:
             raise ModelDown("The model is down.", 0.01)
-        return PatternModel().answer(request)
+        return answer_here(request)
 
 
 def impatient() -> str:

@@ -69,6 +69,8 @@ def models_of(settings: Settings) -> tuple[dict[str, Model], str]:
         settings.model_key,
         timeout=settings.model_timeout,
         at_once=settings.model_calls_at_once,
+        context=settings.model_context,
+        most_tokens=settings.model_answer_tokens,
     )
     models[label] = ChatModel(chat, label)
     return models, label

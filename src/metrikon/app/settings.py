@@ -36,6 +36,8 @@ class Settings:
     model_key: str = _setting("", "Key for that server. Set it in the environment, not on the command line.")
     model_label: str = _setting("", "Name under which the model is shown and used in flows; its own name when empty.")
     model_timeout: float = _setting(120.0, "Seconds a model may take to answer.")
+    model_context: int = _setting(8192, "Tokens that a request and its answer may have together; longer documents are asked in parts.")
+    model_answer_tokens: int = _setting(2500, "Most tokens of an answer.")
     model_calls_at_once: int = _setting(32, "Model calls under way at once.")
     price_in: Decimal = _setting(Decimal(0), "Price of a million tokens read by the model.")
     price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")

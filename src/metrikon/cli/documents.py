@@ -7,6 +7,8 @@ from datetime import date
 from pathlib import Path
 from typing import Any, TextIO
 
+import msgspec
+
 from metrikon.app.assemble import models_of
 from metrikon.cli.common import CommandFailed, plain, print_json, settings_from, table
 from metrikon.cli.reading import READABLE, passwords_in, read_file, refused, with_passwords
@@ -64,6 +66,7 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             "evidence": evidence.as_json(reading.evidence),
             "findings": findings.as_json(reading.findings),
             "usage": usage,
+            "stages": [msgspec.to_builtins(each) for each in reading.stages],
         }
         print_json(shown, out)
     else:
@@ -77,13 +80,15 @@ def _show(found: Extracted, kind: RecordType, out: TextIO) -> None:
     for pointer, value in leaves(reading.record):
         given = reading.evidence.get(pointer)
         where = f"page {given.page}: {given.quote}" if given and given.page else given.how if given else ""
-        rows.append([pointer[1:], plain(value), where])
-    table(rows, ["field", "value", "evidence"], out)
+        rows.append([pointer[1:], plain(value), f"{given.confidence:.2f}" if given else "", where])
+    table(rows, ["field", "value", "sure", "evidence"], out)
     print(file=out)
     for each in reading.findings:
         print(f"{each.level}: {each.message}", file=out)
     if not reading.findings:
         print("Nothing was found wrong.", file=out)
+    print("\nHow it was read", file=out)
+    table([[each.name, each.outcome] for each in reading.stages], ["stage", "what came of it"], out)
     print(f"Read by {found.model}: {found.usage.input_tokens} tokens in, {found.usage.output_tokens} out, {found.usage.seconds:.2f} s.", file=out)
 
 

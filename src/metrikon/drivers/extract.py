@@ -1,18 +1,18 @@
-"""Ask, parse, and ask again with the error: the loop around the pure stages of extraction."""
+"""Ask, settle, and ask for what is left: the loop around the pure stages of extraction."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 
-from metrikon.core.extraction.parse import NotUnderstood
-from metrikon.core.extraction.prompt import again
-from metrikon.core.extraction.settle import Reading
-from metrikon.core.records.findings import Finding
+from metrikon.core.extraction.asking import REPAIR, Ask, Given, answered
+from metrikon.core.extraction.settle import Asking, Reading
 from metrikon.core.records.types import RecordType
-from metrikon.ports.model import Model, ModelRequest, Usage
+from metrikon.models.pattern import PATTERN
+from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage
 from metrikon.ports.paper import Paper
 
-ATTEMPTS = 3  # answers asked for before a person must look
+MOST_CALLS = 12  # requests for one document, before a person must look
 
 
 @dataclass(frozen=True)
@@ -23,21 +23,57 @@ class Extracted:
     usage: Usage
     model: str
     asked: int
+    kept: int = 0
 
 
-def extract(model: Model, kind: RecordType, paper: Paper, today: str, context: str = "", attempts: int = ATTEMPTS) -> Extracted:
-    """The record in a document. Raises `ModelDown` or `ModelRefused` from the model; never fails on an answer."""
-    first = asked = paper.messages(kind, today, context)
-    usage, problem = Usage(), ""
-    for attempt in range(1, attempts + 1):
-        answer = model.answer(ModelRequest(asked, kind, paper.patterns))
-        usage = usage.plus(answer.usage)
-        try:
-            reading = paper.settle(kind, answer)
-        except NotUnderstood as error:
-            problem = str(error)
-            asked = again(first, answer.text, problem)
-            continue
-        return Extracted(reading, usage, model.name, attempt)
-    message = f"The model gave {attempts} answers that could not be used. The last: {problem} Fill in the record by hand."
-    return Extracted(Reading({}, {}, [Finding("no answer", "stop", message)]), usage, model.name, attempts)
+@dataclass
+class _Tally:
+    given: list[Given] = field(default_factory=list)
+    usage: Usage = field(default_factory=Usage)
+    kept: int = 0
+    rejected: Callable[[str], None] = lambda call: None
+    calls: dict[int, str] = field(default_factory=dict)
+
+
+def extract(
+    model: Model,
+    kind: RecordType,
+    paper: Paper,
+    today: str,
+    context: str = "",
+    second: Model | None = None,
+    most_calls: int = MOST_CALLS,
+    rejected: Callable[[str], None] = lambda call: None,
+) -> Extracted:
+    """The record in a document. Raises `ModelDown` or `ModelRefused` from the model; never fails on an answer.
+
+    `second`: a stronger model that reads again what the first could not mend. `rejected` is told of calls
+    whose answers were no good, so that they are not given again.
+    """
+    if model.name == PATTERN:
+        given = paper.patterns(kind)
+        return Extracted(paper.settle(kind, [given], Asking(today, context)), Usage(calls=1), model.name, 1)
+    asking = Asking(today, context, model.room, 2 if second is not None else 1)
+    tally = _Tally(rejected=rejected)
+    asks: Sequence[Ask] = paper.asks(kind, asking)
+    while True:
+        for ask in asks:
+            _ask(ask, second if second is not None and ask.stage == REPAIR and ask.tries else model, tally)
+        reading = paper.settle(kind, tally.given, asking)
+        asks = reading.next[: most_calls - len(tally.given)]
+        if not asks:
+            names = dict.fromkeys(each.model for each in tally.given)
+            return Extracted(reading, tally.usage, " and ".join(names) or "the file's own data", len(tally.given), tally.kept)
+
+
+def _ask(ask: Ask, model: Model, tally: _Tally) -> None:
+    answer: ModelAnswer = model.answer(ModelRequest(ask.messages, ask.schema, fresh=ask.tries > 0 and ask.stage != REPAIR, stage=ask.stage))
+    if ask.tries and ask.stage != REPAIR:  # the answer before was no good
+        before = next((n for n in range(len(tally.given) - 1, -1, -1) if tally.given[n].stage == ask.stage and tally.given[n].part == ask.part), None)
+        if before is not None and tally.calls.get(before):
+            tally.rejected(tally.calls[before])
+    tally.usage = tally.usage.plus(answer.usage)
+    tally.kept += answer.kept
+    if answer.call:
+        tally.calls[len(tally.given)] = answer.call
+    tally.given.append(answered(ask, answer.text, model.name, answer.tokens))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import struct
 from typing import IO
 
-NOT_UNDERSTOOD = "not-understood"  # the code of an answer that holds no JSON
 NOT_STORED = "not-stored"  # the code of a document whose stored form is not there, or was cut off by a crash
 
 

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
+from metrikon.core.extraction.asking import PATTERNS, Ask, Given
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.prompt import messages
-from metrikon.core.extraction.settle import Reading, settle
+from metrikon.core.extraction.plan import plan
+from metrikon.core.extraction.settle import Asking, Reading, settled
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads
 from metrikon.drivers import wire
 from metrikon.drivers.frames import NOT_STORED
 from metrikon.drivers.reading import ReaderPool
-from metrikon.models.pattern import pattern_answer
-from metrikon.ports.model import ModelAnswer
+from metrikon.models.pattern import pattern_given
 from metrikon.ports.reader import Refused
 
 
@@ -24,15 +26,21 @@ class LocalPaper:
 
     def __init__(self, index: Index) -> None:
         self.index = index
+        self._patterns: tuple[RecordType, Given] | None = None
 
-    def messages(self, kind: RecordType, today: str, context: str) -> list[dict[str, str]]:
-        return messages(kind, self.index.document, today, context)
+    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
+        return plan(kind, self.index, asking.today, asking.context, asking.room).asks
 
-    def patterns(self, kind: RecordType) -> ModelAnswer:
-        return pattern_answer(kind, self.index)
+    def patterns(self, kind: RecordType) -> Given:
+        if self._patterns is None or self._patterns[0] is not kind:
+            self._patterns = (kind, pattern_given(kind, self.index))
+        return self._patterns[1]
 
-    def settle(self, kind: RecordType, answer: ModelAnswer) -> Reading:
-        return settle(kind, answer.text, self.index, answer.places, answer.sure)
+    def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
+        """What the pattern reader reads is set against the answers of models, as an independent reading."""
+        alone = bool(given) and given[0].stage == PATTERNS
+        other = {} if alone else loads(self.patterns(kind).text)
+        return settled(kind, self.index, given, asking, other)
 
 
 class WorkerPaper:
@@ -43,15 +51,14 @@ class WorkerPaper:
         self.path = path
         self.renew = renew  # reads the file again when the stored form is not there or was cut off
 
-    def messages(self, kind: RecordType, today: str, context: str) -> list[dict[str, str]]:
-        found: list[dict[str, str]] = loads(self._asked("messages", kind, today=today, context=context))
-        return found
+    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
+        return msgspec.convert(loads(self._asked("asks", kind, asking=wire.sent(asking))), list[Ask])
 
-    def patterns(self, kind: RecordType) -> ModelAnswer:
-        return wire.answer_from(loads(self._asked("patterns", kind)))
+    def patterns(self, kind: RecordType) -> Given:
+        return wire.given_from(self._asked("patterns", kind))
 
-    def settle(self, kind: RecordType, answer: ModelAnswer) -> Reading:
-        return wire.reading_from(self._asked("settle", kind, answer=wire.answer_sent(answer)))
+    def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
+        return wire.reading_from(self._asked("settle", kind, given=list(given), asking=wire.sent(asking)))
 
     def _asked(self, operation: str, kind: RecordType, **more: Any) -> bytes:
         request = {"op": operation, "path": str(self.path), "kind": kind.packed.decode(), **more}

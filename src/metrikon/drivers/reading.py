@@ -17,9 +17,8 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.model import Document, Part, from_bytes
-from metrikon.core.extraction.parse import NotUnderstood
 from metrikon.core.values.exact import dumps, loads
-from metrikon.drivers.frames import NOT_UNDERSTOOD, receive, send
+from metrikon.drivers.frames import receive, send
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied
 
@@ -62,8 +61,6 @@ class _Worker:
             raise ReaderDied(f"Reading the file {why}.")
         answer = loads(head)
         if not answer["ok"]:
-            if answer["code"] == NOT_UNDERSTOOD:
-                raise NotUnderstood(answer["reason"])
             raise Refused(answer["code"], answer["reason"])
         return body
 
@@ -127,7 +124,7 @@ class ReaderPool:
         return self._ask(request, self.limits.seconds)
 
     def work(self, request: Mapping[str, Any]) -> bytes:
-        """What an operation on a document gives. Raises `Refused`, `NotUnderstood` and `ReaderDied`."""
+        """What an operation on a document gives. Raises `Refused` and `ReaderDied`."""
         return self._ask(request, self.limits.seconds)
 
     def close(self) -> None:
@@ -164,7 +161,7 @@ class ReaderPool:
             answer = worker.ask(request, seconds)
             keep = True
             return answer
-        except (Refused, NotUnderstood):
+        except Refused:
             keep = True
             raise
         finally:

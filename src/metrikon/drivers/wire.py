@@ -2,32 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import dataclasses
 from typing import Any
 
-from metrikon.core.extraction.index import Place
-from metrikon.core.extraction.settle import Reading
+import msgspec
+
+from metrikon.core.extraction.asking import Ask, Given, Stage
+from metrikon.core.extraction.settle import Asking, Reading
 from metrikon.core.records import evidence, findings
 from metrikon.core.values.exact import dumps, loads
-from metrikon.ports.model import ModelAnswer, Usage
 
 
-def answer_sent(answer: ModelAnswer) -> dict[str, Any]:
-    """An answer without what it cost."""
-    places = {pointer: [place.page, list(place.words), place.exact] for pointer, place in answer.places.items()}
-    return {"text": answer.text, "places": places, "sure": dict(answer.sure), "seconds": answer.usage.seconds}
+def sent(asking: Asking) -> dict[str, Any]:
+    """How questions are put, as plain data."""
+    return dataclasses.asdict(asking)
 
 
-def answer_bytes(answer: ModelAnswer) -> bytes:
-    """An answer as JSON."""
-    return dumps(answer_sent(answer))
+def asking_from(data: dict[str, Any]) -> Asking:
+    """How questions are put, as it was sent."""
+    return Asking(str(data["today"]), str(data["context"]), int(data["room"]), int(data["repairs"]))
 
 
-def answer_from(sent: Mapping[str, Any]) -> ModelAnswer:
-    """The answer that was sent; one call."""
-    places = {pointer: Place(int(page), tuple(words), bool(exact)) for pointer, (page, words, exact) in sent["places"].items()}
-    sure = {pointer: float(value) for pointer, value in sent["sure"].items()}
-    return ModelAnswer(str(sent["text"]), Usage(calls=1, seconds=float(sent["seconds"])), places, sure)
+def given_from(data: bytes) -> Given:
+    """An answer that was sent."""
+    return msgspec.json.decode(data, type=Given)
+
+
+def all_given(data: Any) -> list[Given]:
+    """Answers out of a request, in which numbers with a fraction came as `Decimal`."""
+    return msgspec.json.decode(dumps(data), type=list[Given])
 
 
 def reading_bytes(reading: Reading) -> bytes:
@@ -39,17 +42,21 @@ def reading_bytes(reading: Reading) -> bytes:
             "findings": reading.findings,
             "changes": reading.changes,
             "notes": reading.notes,
+            "stages": reading.stages,
+            "next": reading.next,
         }
     )
 
 
-def reading_from(sent: bytes) -> Reading:
+def reading_from(data: bytes) -> Reading:
     """The reading that was sent."""
-    given = loads(sent)
+    given = loads(data)
     return Reading(
         given["record"],
         evidence.from_json(given["evidence"]),
         findings.from_json(given["findings"]),
         tuple(given["changes"]),
         findings.from_json(given["notes"]),
+        msgspec.convert(given["stages"], tuple[Stage, ...]),
+        msgspec.convert(given["next"], tuple[Ask, ...]),
     )

@@ -21,11 +21,10 @@ import msgspec
 
 from metrikon.core.documents.model import Document, from_bytes, summary_bytes, to_bytes
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.parse import NotUnderstood
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers import wire
-from metrikon.drivers.frames import NOT_STORED, NOT_UNDERSTOOD, receive, send
+from metrikon.drivers.frames import NOT_STORED, receive, send
 from metrikon.drivers.paper import LocalPaper
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.recording import heard
@@ -36,7 +35,7 @@ KEPT = 4  # documents that a process keeps at hand
 
 
 def handle(request: dict[str, Any]) -> bytes:
-    """Do what a request asks. Raises `Refused` and `NotUnderstood`."""
+    """Do what a request asks. Raises `Refused`."""
     return OPERATIONS[request["op"]](request)
 
 
@@ -99,18 +98,18 @@ def _paper(path: str) -> LocalPaper:
         raise Refused(NOT_STORED, "The document has to be read again.") from error
 
 
-def _messages(request: dict[str, Any]) -> bytes:
+def _asks(request: dict[str, Any]) -> bytes:
     kind = unpacked_type(str(request["kind"]).encode())
-    return dumps(_paper(request["path"]).messages(kind, str(request["today"]), str(request["context"])))
+    return dumps(_paper(request["path"]).asks(kind, wire.asking_from(request["asking"])))
 
 
 def _patterns(request: dict[str, Any]) -> bytes:
-    return wire.answer_bytes(_paper(request["path"]).patterns(unpacked_type(str(request["kind"]).encode())))
+    return dumps(_paper(request["path"]).patterns(unpacked_type(str(request["kind"]).encode())))
 
 
 def _settle(request: dict[str, Any]) -> bytes:
     kind = unpacked_type(str(request["kind"]).encode())
-    return wire.reading_bytes(_paper(request["path"]).settle(kind, wire.answer_from(request["answer"])))
+    return wire.reading_bytes(_paper(request["path"]).settle(kind, wire.all_given(request["given"]), wire.asking_from(request["asking"])))
 
 
 OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
@@ -119,7 +118,7 @@ OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "heard": _heard,
     "parts": _parts,
     "picture": _picture,
-    "messages": _messages,
+    "asks": _asks,
     "patterns": _patterns,
     "settle": _settle,
 }
@@ -136,8 +135,6 @@ def main() -> None:
             answer = handle(loads(frame))
         except Refused as error:
             send(outgoing, dumps({"ok": False, "code": error.code, "reason": error.reason}))
-        except NotUnderstood as error:
-            send(outgoing, dumps({"ok": False, "code": NOT_UNDERSTOOD, "reason": str(error)}))
         except MemoryError:
             reason = "Reading the file took more memory than is allowed (setting memory_mb)."
             send(outgoing, dumps({"ok": False, "code": "too-large", "reason": reason}))

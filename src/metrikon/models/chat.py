@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 import httpx
@@ -28,8 +29,15 @@ class ChatSettings:
     timeout: float = 120.0
     attempts: int = 3
     first_wait: float = 0.5
-    most_tokens: int = 8000
+    most_tokens: int = 2500
     at_once: int = 32
+    context: int = 8_192  # tokens of a request and its answer together
+    chances: bool = False  # whether to ask for the probabilities of tokens
+
+
+MODES = ("schema", "json", "plain")  # answers locked to a schema, to JSON, or not at all: found out by asking
+CHARACTERS_A_TOKEN = 2.8  # taken low, so that a prompt does not turn out too long
+OVERHEAD = 6_000  # characters of a prompt besides the document
 
 
 class ChatModel:
@@ -51,11 +59,30 @@ class ChatModel:
         self._url = settings.url.rstrip("/") + "/chat/completions"
         self._gate = threading.BoundedSemaphore(settings.at_once)
         self._sleep = sleep
+        self._mode = 0
+        self.room = max(2_000, int((settings.context - settings.most_tokens) * CHARACTERS_A_TOKEN) - OVERHEAD)
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """One answer, after at most `attempts` tries; waits as the server asks."""
-        body = dumps(self._body(request))
         start = time.perf_counter()
+        first = self._mode
+        for mode in range(first, len(MODES)):
+            try:
+                answer = self._tried(dumps(self._body(request, MODES[mode])), start)
+            except ModelRefused as error:
+                if not error.form or mode + 1 == len(MODES):
+                    raise
+                continue
+            self._mode = max(self._mode, mode) if mode > first else self._mode
+            return answer
+        raise AssertionError("unreachable")
+
+    @property
+    def mode(self) -> str:
+        """How answers are held to their form, as far as it was found out."""
+        return MODES[self._mode]
+
+    def _tried(self, body: bytes, start: float) -> ModelAnswer:
         for attempt in range(1, self.settings.attempts + 1):
             try:
                 with self._gate:
@@ -71,14 +98,16 @@ class ChatModel:
         """Let go of connections."""
         self._client.close()
 
-    def _body(self, request: ModelRequest) -> dict[str, Any]:
-        return {
-            "model": self.settings.model,
-            "messages": request.messages,
-            "temperature": 0,
-            "max_tokens": self.settings.most_tokens,
-            "response_format": {"type": "json_schema", "json_schema": {"name": "record", "schema": request.kind.asked}},
-        }
+    def _body(self, request: ModelRequest, mode: str) -> dict[str, Any]:
+        messages = [dict(each) for each in request.messages]
+        if mode != "schema":
+            messages[0]["content"] += f"\nThe answer follows this JSON Schema: {dumps(request.schema).decode()}"
+        body: dict[str, Any] = {"model": self.settings.model, "messages": messages, "temperature": 0, "max_tokens": self.settings.most_tokens}
+        if mode == "schema":
+            body["response_format"] = {"type": "json_schema", "json_schema": {"name": "record", "schema": request.schema}}
+        elif mode == "json":
+            body["response_format"] = {"type": "json_object"}
+        return {**body, "logprobs": True} if self.settings.chances else body
 
     def _once(self, body: bytes, start: float, attempt: int) -> ModelAnswer:
         try:
@@ -88,9 +117,9 @@ class ChatModel:
         except httpx.HTTPError as error:
             raise ModelDown(f"The model {self.name} at {self.settings.url} cannot be reached: {error or type(error).__name__}.") from error
         _raise_for(response, self.name)
-        text, counted = _content(response, self.name)
+        text, counted, tokens = _content(response, self.name)
         usage = Usage(int(counted.get("prompt_tokens") or 0), int(counted.get("completion_tokens") or 0), attempt, time.perf_counter() - start)
-        return ModelAnswer(text, usage)
+        return ModelAnswer(text, usage, tokens=tokens)
 
 
 def _raise_for(response: httpx.Response, name: str) -> None:
@@ -100,7 +129,7 @@ def _raise_for(response: httpx.Response, name: str) -> None:
     if status in (408, 409, 425, 429) or status >= 500:
         raise ModelDown(f"The model {name} answered {status} ({_said(response)}).", _retry_after(response))
     hint = " Check its key." if status in (401, 403) else " Check its address and name." if status == 404 else ""
-    raise ModelRefused(f"The model {name} refused the request with {status} ({_said(response)}).{hint}")
+    raise ModelRefused(f"The model {name} refused the request with {status} ({_said(response)}).{hint}", form=status in (400, 415, 422, 501))
 
 
 def _said(response: httpx.Response) -> str:
@@ -123,13 +152,27 @@ def _retry_after(response: httpx.Response) -> float | None:
         return None
 
 
-def _content(response: httpx.Response, name: str) -> tuple[str, dict[str, Any]]:
+def _content(response: httpx.Response, name: str) -> tuple[str, dict[str, Any], tuple[tuple[int, float], ...]]:
     if len(response.content) > LARGEST_ANSWER:
         raise ModelRefused(f"The model {name} answered with more than {LARGEST_ANSWER} bytes.")
     try:
         data = loads(response.content)
-        text = data["choices"][0]["message"]["content"]
+        choice = data["choices"][0]
+        text = choice["message"]["content"]
         usage = data.get("usage") or {}
     except (NotJson, KeyError, IndexError, TypeError, AttributeError) as error:
         raise ModelDown(f"The model {name} answered with something that is no chat completion.") from error
-    return str(text or ""), usage if isinstance(usage, dict) else {}
+    return str(text or ""), usage if isinstance(usage, dict) else {}, _tokens(choice)
+
+
+def _tokens(choice: dict[str, Any]) -> tuple[tuple[int, float], ...]:
+    """Where each token of the text ends and the logarithm of its probability, where the server told them."""
+    told = choice.get("logprobs")
+    listed = told.get("content") if isinstance(told, dict) else None
+    found, at = [], 0
+    for each in listed if isinstance(listed, list) else ():
+        if not isinstance(each, dict) or not isinstance(each.get("token"), str) or not isinstance(each.get("logprob"), int | Decimal):
+            return ()
+        at += len(each["token"])
+        found.append((at, min(0.0, float(each["logprob"]))))
+    return tuple(found)

@@ -16,6 +16,7 @@ class ReplayModel:
         self.path = path
         self.source = source
         self.name = f"replay of {source.name}" if source else "replay"
+        self.room = source.room if source else 24_000
         self._kept: dict[str, dict[str, object]] = loads(path.read_bytes()) if path.exists() else {}
 
     def answer(self, request: ModelRequest) -> ModelAnswer:

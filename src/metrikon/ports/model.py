@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from metrikon.core.extraction.index import Place
-from metrikon.core.records.types import RecordType
 
 
 @dataclass(frozen=True)
 class ModelRequest:
-    """What is asked. Adapters that speak to a server send `messages`; the pattern reader has its answer worked out."""
+    """What is asked: messages, system first, and the JSON Schema of the answer.
 
-    messages: list[dict[str, str]]
-    kind: RecordType
-    patterns: Callable[[RecordType], ModelAnswer]
+    `fresh`: an answer that was kept must not be given again. `stage` says what the request is for.
+    """
+
+    messages: Sequence[Mapping[str, str]]
+    schema: Mapping[str, Any]
+    fresh: bool = False
+    stage: str = "ask"
 
 
 @dataclass(frozen=True)
@@ -47,12 +50,19 @@ class Usage:
 
 @dataclass(frozen=True)
 class ModelAnswer:
-    """The text of an answer; adapters that know where they read a value, and how surely, say so."""
+    """The text of an answer; adapters that know where they read a value, and how surely, say so.
+
+    `tokens`: where each token of the text ends and the logarithm of its probability, where the server tells.
+    `kept`: it was given before and cost nothing now. `call` names the record of the call, where one is kept.
+    """
 
     text: str
     usage: Usage = field(default_factory=Usage)
     places: Mapping[str, Place] = field(default_factory=dict)
     sure: Mapping[str, float] = field(default_factory=dict)
+    tokens: tuple[tuple[int, float], ...] = ()
+    kept: bool = False
+    call: str = ""
 
 
 class ModelDown(Exception):
@@ -64,13 +74,18 @@ class ModelDown(Exception):
 
 
 class ModelRefused(Exception):
-    """The model will not answer this request; trying again does not help."""
+    """The model will not answer this request; trying again does not help. `form`: it may be the form of the request that it refused."""
+
+    def __init__(self, message: str, form: bool = False) -> None:
+        super().__init__(message)
+        self.form = form
 
 
 class Model(Protocol):
-    """A language model, or what stands in its place."""
+    """A language model, or what stands in its place. `room`: characters of a document that fit into a request."""
 
     name: str
+    room: int
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """One answer. Raises `ModelDown` or `ModelRefused`."""

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
-from metrikon.core.extraction.settle import Reading
+from metrikon.core.extraction.asking import Ask, Given
+from metrikon.core.extraction.settle import Asking, Reading
 from metrikon.core.records.types import RecordType
-from metrikon.ports.model import ModelAnswer
 
 
 class Paper(Protocol):
     """What extraction makes of one document. Each raises `ReaderDied` when the process that works on it ended."""
 
-    def messages(self, kind: RecordType, today: str, context: str) -> list[dict[str, str]]:
-        """What a language model is asked."""
+    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
+        """What a language model is asked first; nothing when the document itself says it all."""
         ...
 
-    def patterns(self, kind: RecordType) -> ModelAnswer:
+    def patterns(self, kind: RecordType) -> Given:
         """What the pattern reader answers."""
         ...
 
-    def settle(self, kind: RecordType, answer: ModelAnswer) -> Reading:
-        """The reading that an answer stands for. Raises `NotUnderstood` when it holds no JSON."""
+    def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
+        """The reading that answers stand for, and what to ask next."""
         ...

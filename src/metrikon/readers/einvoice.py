@@ -57,16 +57,31 @@ _SHORT = {
     "{S}": "rsm:SupplyChainTradeTransaction/ram:ApplicableHeaderTradeSettlement",
     "{M}": "rsm:SupplyChainTradeTransaction/ram:ApplicableHeaderTradeSettlement/ram:SpecifiedTradeSettlementHeaderMonetarySummation",
 }
-# name of the column, path in a UBL line, path in a CII line
-_LINE: tuple[tuple[str, str, str], ...] = (
-    ("Line", "cbc:ID", "ram:AssociatedDocumentLineDocument/ram:LineID"),
-    ("Article", "cac:Item/cac:SellersItemIdentification/cbc:ID", "ram:SpecifiedTradeProduct/ram:SellerAssignedID"),
-    ("Description", "cac:Item/cbc:Name", "ram:SpecifiedTradeProduct/ram:Name"),
-    ("Quantity", "cbc:InvoicedQuantity|cbc:CreditedQuantity", "ram:SpecifiedLineTradeDelivery/ram:BilledQuantity"),
-    ("Unit", "cbc:InvoicedQuantity/@unitCode|cbc:CreditedQuantity/@unitCode", "ram:SpecifiedLineTradeDelivery/ram:BilledQuantity/@unitCode"),
-    ("Unit price", "cac:Price/cbc:PriceAmount", "ram:SpecifiedLineTradeAgreement/ram:NetPriceProductTradePrice/ram:ChargeAmount"),
-    ("VAT %", "cac:Item/cac:ClassifiedTaxCategory/cbc:Percent", "ram:SpecifiedLineTradeSettlement/ram:ApplicableTradeTax/ram:RateApplicablePercent"),
-    ("Amount", "cbc:LineExtensionAmount", "ram:SpecifiedLineTradeSettlement/ram:SpecifiedTradeSettlementLineMonetarySummation/ram:LineTotalAmount"),
+# term, name of the column, path in a UBL line, path in a CII line
+_LINE: tuple[tuple[str, str, str, str], ...] = (
+    ("BT-126", "Line", "cbc:ID", "ram:AssociatedDocumentLineDocument/ram:LineID"),
+    ("BT-155", "Article", "cac:Item/cac:SellersItemIdentification/cbc:ID", "ram:SpecifiedTradeProduct/ram:SellerAssignedID"),
+    ("BT-153", "Description", "cac:Item/cbc:Name", "ram:SpecifiedTradeProduct/ram:Name"),
+    ("BT-129", "Quantity", "cbc:InvoicedQuantity|cbc:CreditedQuantity", "ram:SpecifiedLineTradeDelivery/ram:BilledQuantity"),
+    (
+        "BT-130",
+        "Unit",
+        "cbc:InvoicedQuantity/@unitCode|cbc:CreditedQuantity/@unitCode",
+        "ram:SpecifiedLineTradeDelivery/ram:BilledQuantity/@unitCode",
+    ),
+    ("BT-146", "Unit price", "cac:Price/cbc:PriceAmount", "ram:SpecifiedLineTradeAgreement/ram:NetPriceProductTradePrice/ram:ChargeAmount"),
+    (
+        "BT-152",
+        "VAT %",
+        "cac:Item/cac:ClassifiedTaxCategory/cbc:Percent",
+        "ram:SpecifiedLineTradeSettlement/ram:ApplicableTradeTax/ram:RateApplicablePercent",
+    ),
+    (
+        "BT-131",
+        "Amount",
+        "cbc:LineExtensionAmount",
+        "ram:SpecifiedLineTradeSettlement/ram:SpecifiedTradeSettlementLineMonetarySummation/ram:LineTotalAmount",
+    ),
 )
 
 
@@ -100,8 +115,8 @@ def line_facts(invoice: EInvoice) -> list[Fact]:
         if isinstance(grid, Grid):
             for number, row in enumerate(grid.rows, 1):
                 found += [
-                    Fact(invoice.source, f"/line[{number}]/{name}", f"{name} (line {number})", text)
-                    for name, text in zip(grid.header, row, strict=True)
+                    Fact(invoice.source, f"/line[{number}]/{name}", f"{name} (line {number})", text, term, row=number)
+                    for (term, name, _, _), text in zip(_LINE, row, strict=True)
                     if text
                 ]
     return found
@@ -116,13 +131,13 @@ def _read(root: etree._Element, source: str, spaces: dict[str, str], lines: str)
             facts.append(Fact(source, place, name, _dated(value), term))
     code = next((fact for fact in facts if fact.term == "BT-3"), None)
     if code and code.value in _KINDS:
-        facts.insert(0, Fact(source, code.path, "Document type", _KINDS[code.value]))
+        facts.insert(0, Fact(source, code.path, "Document type", _KINDS[code.value], "BT-3"))
     if not any(fact.term == "BT-27" for fact in facts):
         facts = [Fact(f.source, f.path, "Seller", f.value, "BT-27") if f.term == "BT-28" else f for f in facts]
     rows = []
     for element in _all(root, lines, spaces):
-        rows.append(tuple(_found(element, ubl if source == "ubl" else cii, spaces)[0] for _, ubl, cii in _LINE))
-    grid = Grid(tuple(name for name, _, _ in _LINE), tuple(rows))
+        rows.append(tuple(_found(element, ubl if source == "ubl" else cii, spaces)[0] for _, _, ubl, cii in _LINE))
+    grid = Grid(tuple(name for _, name, _, _ in _LINE), tuple(rows))
     return EInvoice(source, facts, [grid] if rows else [], [] if facts else ["The e-invoice holds no business terms."])
 
 

@@ -18,6 +18,8 @@ _ISO = re.compile(r"\b(EUR|GBP|USD|CHF|SEK|DKK|NOK)\b")
 _SIGN = {"€": "EUR", "£": "GBP", "$": "USD"}
 _MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
 _OTHER = {"mai": 5, "mei": 5, "mär": 3, "mrz": 3, "maa": 3, "fév": 2, "avr": 4, "jui": 6, "aoû": 8, "okt": 10, "dez": 12, "déc": 12}
+_FIELD = re.compile(r"^ *- ([\w.]+): (.*)$", re.MULTILINE)
+_NAMES = re.compile(r"Called ([^.]*(?:\.(?!\s|$)[^.]*)*)\.")
 _SUMS = ("carried", "brought", "subtotal", "übertrag", "report", "transport", "zwischensumme", "sous-total", "subtotaal")
 
 # what fields with these English names are called in other letters; a model would know this by itself
@@ -39,13 +41,32 @@ _CALLED = (
 
 
 def find_parts(messages: list[dict[str, Any]], response_format: Any) -> tuple[str, dict[str, Any] | None]:
-    """(document, schema) of a prompt; the text as a whole and None where it carries none."""
+    """(document, schema) of a prompt; the text as a whole and None where it carries none. What the prompt says of a field is put into the schema."""
     text = "\n".join(str(m.get("content", "")) for m in messages if m.get("role") == "user")
     found = _DOCUMENT.search(text)
     schema = ((response_format or {}).get("json_schema") or {}).get("schema")
     if schema is None:
-        schema = _schema_in(text[: found.start()] if found else text)
+        system = "\n".join(str(m.get("content", "")) for m in messages if m.get("role") == "system")
+        schema = _schema_in(system) or _schema_in(text[: found.start()] if found else text)
+    if schema is not None and found:
+        schema = json.loads(json.dumps(schema))
+        _describe(schema, {m.group(1): m.group(2) for m in _FIELD.finditer(text[: found.start()])})
     return (found.group(1) if found else text), schema
+
+
+def _describe(schema: dict[str, Any], lines: dict[str, str]) -> None:
+    """Put what the lines of a prompt say of each field beside it in the schema."""
+    for name, part in (schema.get("properties") or {}).items():
+        if not isinstance(part, dict):
+            continue
+        line = lines.get(name, "")
+        called = _NAMES.search(line)
+        if line and "properties" not in part and "items" not in part:
+            part.setdefault("description", line)
+            part["x-labels"] = [*part.get("x-labels", ()), *(called.group(1).split(", ") if called else ())]
+        _describe(part, lines)
+        if isinstance(part.get("items"), dict):
+            _describe(part["items"], lines)
 
 
 def _schema_in(text: str) -> dict[str, Any] | None:
@@ -77,12 +98,24 @@ class Answering:
         schema = self._resolved(schema)
         if depth > 8:
             return None
+        if set(schema.get("properties") or ()) & {"columns"}:
+            return self._column_names(schema)
         if "properties" in schema:
             values = {key: self._value(part, key, depth + 1) for key, part in schema["properties"].items()}
             return {key: value for key, value in values.items() if value is not None}
         if schema.get("type") == "array" or "items" in schema:
             return self._rows(self._resolved(schema.get("items", {})))
         return self._leaf(schema, name)
+
+    def _column_names(self, schema: dict[str, Any]) -> dict[str, Any]:
+        """Which of the columns offered bears a name of each field."""
+        found: dict[str, Any] = {}
+        for name, part in schema["properties"]["columns"]["properties"].items():
+            labels = self._labels(part, name)
+            options = [str(option) for option in part.get("enum", ())]
+            best = next((o for label in labels for o in options if _plain(o) == label and o not in found.values()), None)
+            found[name] = best or ("none" if "none" in options else None)
+        return {"columns": found, **({"not_rows": []} if "not_rows" in schema["properties"] else {})}
 
     def _resolved(self, schema: dict[str, Any]) -> dict[str, Any]:
         reference = schema.get("$ref", "")
@@ -95,10 +128,10 @@ class Answering:
 
     def _leaf(self, schema: dict[str, Any], name: str) -> Any:
         if "enum" in schema:
-            return self._choice(schema["enum"])
-        if schema.get("pattern") == "^[A-Z]{3}$":
+            return self._choice([option for option in schema["enum"] if option is not None])
+        if schema.get("pattern") == "^[A-Z]{3}$" or name == "currency":
             return self._currency()
-        kind = schema.get("type")
+        kind = _kind(schema)
         labels = self._labels(schema, name)
         if "supplier" in labels or "vendor" in labels:
             return self._letterhead()
@@ -236,10 +269,16 @@ class Answering:
         return found
 
     def _typed_cell(self, cell: str, schema: dict[str, Any]) -> Any:
-        if schema.get("type") in ("number", "integer"):
+        if _kind(schema) in ("number", "integer"):
             match = _AMOUNT.search(cell)
             return self._number(match.group()) if match else None
         return cell.strip() or None
+
+
+def _kind(schema: dict[str, Any]) -> Any:
+    """The type of a leaf, without the null that most may be."""
+    given = schema.get("type")
+    return next((each for each in given if each != "null"), None) if isinstance(given, list) else given
 
 
 def _plain(text: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import msgspec
 from sqlalchemy import Connection
 
 from metrikon.core.records import evidence, findings
@@ -64,6 +65,7 @@ def run(call: Call, house: House) -> Outcome:
             "usage": found.usage.as_json(),
             "model": found.model,
             "asked": found.asked,
+            "stages": [msgspec.to_builtins(each) for each in reading.stages],
         }
 
     return Outcome(commit=commit, usage=found.usage, model=found.model)

@@ -13,7 +13,7 @@ from functools import cached_property
 import msgspec
 
 Box = tuple[float, float, float, float]
-FORM = 2  # version of the stored form of a document
+FORM = 3  # version of the stored form of a document
 
 
 class Word(msgspec.Struct, frozen=True, array_like=True, gc=False):
@@ -119,6 +119,7 @@ class Fact(msgspec.Struct, frozen=True, omit_defaults=True):
     `source`: what said it ("ubl", "cii", "json-ld", "microdata", "rdfa", "form field", "header",
     "meta", "vcard", "icalendar", "json", "xml" or "carried forward"). `path`: where in that source.
     `term`: the business term of EN 16931 (BT-…), where it is one. `words` stand on `page`, if any do.
+    `row` counts from 1 in what there is several of, such as the lines of an invoice; 0 elsewhere.
     """
 
     source: str
@@ -128,6 +129,7 @@ class Fact(msgspec.Struct, frozen=True, omit_defaults=True):
     term: str = ""
     page: int = 0
     words: tuple[int, ...] = ()
+    row: int = 0
 
 
 class Link(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from itertools import groupby
 
-from metrikon.core.documents.model import Document, Page, Segment
+from metrikon.core.documents.model import Document, Line, Page, Segment
 
 SEPARATOR = "   "  # between segments of a line
 
 
 def page_text(page: Page) -> str:
     """The lines of a page; segments that stand apart are kept apart."""
-    struck = any(word.struck for word in page.words)
-    return "\n".join(SEPARATOR.join(_crossed(page, s) if struck else s.text for s in line.segments) for line in page.lines)
+    return "\n".join(line_text(page, line) for line in page.lines)
+
+
+def line_text(page: Page, line: Line) -> str:
+    """One line; words that are crossed out say so."""
+    struck = any(word.struck for word in page.words[line.first : line.last])
+    return SEPARATOR.join(_crossed(page, s) if struck else s.text for s in line.segments)
 
 
 def _crossed(page: Page, segment: Segment) -> str:

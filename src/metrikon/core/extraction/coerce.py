@@ -28,6 +28,11 @@ class Coercion:
 
     def record(self, answer: Any) -> dict[str, Any]:
         """The record an answer stands for; unknown names and blanks are left out."""
+        value = self._value(self.kind.schema, self.unwrapped(answer), "")
+        return value if isinstance(value, dict) else {}
+
+    def unwrapped(self, answer: Any) -> Any:
+        """An answer out of lists and objects around it."""
         if isinstance(answer, list) and len(answer) == 1:
             answer = answer[0]
             self.changes.append("A list of one was taken for its only element.")
@@ -40,8 +45,7 @@ class Coercion:
             if isinstance(inner, dict) and name not in self.kind.schema["properties"]:
                 answer = inner
                 self.changes.append(f"The record was taken out of {name!r}.")
-        value = self._value(self.kind.schema, answer, "")
-        return value if isinstance(value, dict) else {}
+        return answer
 
     def leaf(self, field: Field, value: Any) -> Any:
         """A single value fitted to its field; nothing is noted."""

@@ -1,9 +1,11 @@
-"""Rows of a list field from the table whose header names its fields."""
+"""The rows of a list field from a table: which column holds which field, and the cells as they stand."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from decimal import Decimal
+from functools import cached_property
 from typing import Any
 
 from metrikon.core.documents.model import Cell, Table
@@ -15,6 +17,61 @@ from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.text import fold
 
 LEAST = 1.6  # of header agreement: two columns named as the type names them, or nearly so
+CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
+MOST_ODD = 12  # rows that look unlike the others and are shown one by one
+
+
+@dataclass(frozen=True)
+class ListTable:
+    """The table that holds a list, and what is known of its columns without asking."""
+
+    pointer: str
+    fields: tuple[Field, ...]
+    table: Table
+    columns: Mapping[str, int] = field(default_factory=dict)  # by field name, as far as heads tell
+    known: bool = False
+    not_rows: frozenset[str] = frozenset()
+
+    @cached_property
+    def heads(self) -> list[str]:
+        """A name for each column: its head, or its number where the head is empty or not the only one."""
+        texts = [cell.text for cell in self.table.header]
+        return [text if text and texts.count(text) == 1 else f"column {n}" for n, text in enumerate(texts, 1)]
+
+    @cached_property
+    def odd(self) -> list[int]:
+        """Rows (from 0) that lack what most rows have: they may be notes or sums."""
+        width = len(self.table.header)
+        filled = [sum(1 for row in self.table.rows if n < len(row) and row[n].words) for n in range(width)]
+        usual = [n for n in range(width) if filled[n] * 10 >= 8 * len(self.table.rows)]
+        found = [k for k, row in enumerate(self.table.rows) if any(n >= len(row) or not row[n].words for n in usual)]
+        return found[:MOST_ODD] if len(self.table.rows) > 2 else []
+
+
+def list_table(pointer: str, fields: Sequence[Field], schema: Mapping[str, Any], index: Index, taken: Sequence[Table] = ()) -> ListTable | None:
+    """The table that holds a list best; without heads that tell, the one with most rows. None when no table was found."""
+    tables = [table for table in index.document.tables if table not in taken and len(table.header) >= 2 and table.rows]
+    if not tables:
+        return None
+    scored = [(table, *_columns(fields, table)) for table in tables]
+    table, columns, score = max(scored, key=lambda each: (round(each[2], 2), len(each[0].rows)))
+    if score < LEAST:
+        table, columns, score = max(scored, key=lambda each: len(each[0].rows) * len(each[0].header))
+    not_rows = frozenset(fold(text) for text in (schema.get("x-metrikon") or {}).get("not_rows", ()))
+    return ListTable(pointer, tuple(fields), table, columns, _known(fields, table, columns, score), not_rows)
+
+
+def _known(fields: Sequence[Field], table: Table, columns: Mapping[str, int], score: float) -> bool:
+    """Whether heads alone tell the columns: every required field and every column of figures has its label."""
+    if score < LEAST:
+        return False
+    sure = {each.name for each in fields if each.name in columns and _likeness(each, table.header[columns[each.name]].text) >= CERTAIN - 0.1}
+    if any(each.required and each.name not in sure for each in fields) or len(sure) < len(columns):
+        return False
+    open_amounts = [each for each in fields if each.kind == "amount" and each.name not in columns]
+    free = [n for n in range(len(table.header)) if n not in columns.values()]
+    figures = [n for n in free if table.header[n].text and _share(table, n, _is_amount) >= 0.8]
+    return not (open_amounts and figures)
 
 
 def best_table(fields: Sequence[Field], index: Index) -> tuple[Table, dict[str, int], float] | None:
@@ -29,11 +86,11 @@ def best_table(fields: Sequence[Field], index: Index) -> tuple[Table, dict[str, 
 
 def _columns(fields: Sequence[Field], table: Table) -> tuple[dict[str, int], float]:
     pairs = []
-    for field in fields:
+    for each in fields:
         for number, cell in enumerate(table.header):
-            likeness = _likeness(field, cell.text)
+            likeness = _likeness(each, cell.text)
             if likeness:
-                pairs.append((likeness * _fits(field, table, number), field.name, number))
+                pairs.append((likeness * _fits(each, table, number), each.name, number))
     pairs.sort(key=lambda pair: -pair[0])
     columns: dict[str, int] = {}
     score = 0.0
@@ -60,56 +117,73 @@ def _likeness(field: Field, head: str) -> float:
     return best
 
 
+def _share(table: Table, column: int, holds: Any) -> float:
+    texts = [row[column].text for row in table.rows if row[column].text]
+    return sum(1 for text in texts if holds(text)) / len(texts) if texts else 0.0
+
+
+def _is_amount(text: str) -> bool:
+    return _leading_number(text, None) is not None
+
+
 def _fits(field: Field, table: Table, column: int) -> float:
     """How well the cells of a column fit the kind of a field: 1 or less."""
-    texts = [row[column].text for row in table.rows if row[column].text]
-    if not texts:
+    if not any(row[column].text for row in table.rows):
         return 0.3
-    figures = sum(1 for text in texts if _leading_number(text, None) is not None) / len(texts)
     if field.kind == "amount":
-        return 0.2 + 0.8 * figures
-    codes = sum(1 for text in texts if any(c.isdigit() for c in text) and len(text.split()) == 1) / len(texts)
-    long = sum(1 for text in texts if len(text.split()) > 1) / len(texts)
+        return 0.2 + 0.8 * _share(table, column, _is_amount)
+    codes = _share(table, column, lambda text: any(c.isdigit() for c in text) and len(text.split()) == 1)
+    long = _share(table, column, lambda text: len(text.split()) > 1)
     return 0.6 + 0.4 * (long if "description" in field.name else codes if "number" in field.name else 0.5)
 
 
 def _fill_in(fields: Sequence[Field], table: Table, columns: dict[str, int]) -> None:
     """A required text field without a column takes the widest text column that is left."""
     free = [n for n in range(len(table.header)) if n not in columns.values()]
-    for field in fields:
-        if field.name in columns or not field.required or not free:
+    for each in fields:
+        if each.name in columns or not each.required or not free:
             continue
-        if field.kind == "text":
+        if each.kind == "text":
             widest = max(free, key=lambda n: sum(len(row[n].text) for row in table.rows))
-            columns[field.name] = widest
-        elif field.kind == "amount":
-            columns[field.name] = free[-1]
+            columns[each.name] = widest
+        elif each.kind == "amount":
+            columns[each.name] = free[-1]
         free = [n for n in free if n not in columns.values()]
 
 
 def read_rows(
-    pointer: str, fields: Sequence[Field], table: Table, columns: dict[str, int], index: Index, not_rows: set[str]
+    pointer: str,
+    fields: Sequence[Field],
+    table: Table,
+    columns: Mapping[str, int],
+    index: Index,
+    not_rows: frozenset[str] | set[str],
+    left_out: Sequence[int] = (),
 ) -> tuple[list[dict[str, Any]], dict[str, Place], dict[str, float]]:
-    """(rows, place of each value, certainty of each value) for the rows of a table that are rows."""
+    """(rows, place of each value, certainty of each value) for the rows of a table that are rows.
+
+    `left_out`: rows of the table (from 0) that are none, besides those that begin with a word of `not_rows`.
+    """
     rows: list[dict[str, Any]] = []
     places: dict[str, Place] = {}
     sure: dict[str, float] = {}
-    for cells in table.rows:
-        if any(fold(cell.text) in not_rows for cell in cells if cell.text):
+    amounts = any(each.kind == "amount" for each in fields)
+    for number, cells in enumerate(table.rows):
+        if number in left_out or any(fold(cell.text) in not_rows for cell in cells if cell.text):
             continue
         row: dict[str, Any] = {}
-        for field in fields:
-            column = columns.get(field.name)
+        for each in fields:
+            column = columns.get(each.name)
             if column is None or not cells[column].words:
                 continue
-            value = cell_value(field, cells[column], index)
+            value = cell_value(each, cells[column], index)
             if value is None:
                 continue
-            at = f"{pointer}/{len(rows)}/{field.name}"
-            row[field.name] = value
+            at = f"{pointer}/{len(rows)}/{each.name}"
+            row[each.name] = value
             places[at] = Place(cells[column].page, cells[column].words)
             sure[at] = 0.95
-        if any(field.kind == "amount" and field.name in row for field in fields):
+        if row and (not amounts or any(each.kind == "amount" and each.name in row for each in fields)):
             rows.append(row)
     return rows, places, sure
 
@@ -135,3 +209,27 @@ def _leading_number(text: str, mark: str | None) -> Decimal | None:
         if value is not None:
             return value
     return None
+
+
+def columns_said(answer: Any, table: ListTable) -> tuple[dict[str, int], list[int]] | None:
+    """(column of each field, rows that are none) as a model said it; None when the answer says no columns."""
+    if not isinstance(answer, Mapping):
+        return None
+    said = answer.get("columns", answer)
+    if not isinstance(said, Mapping):
+        return None
+    heads = {_plain(head): number for number, head in enumerate(table.heads)}
+    heads |= {f"column{number}": number - 1 for number in range(1, len(table.heads) + 1)}
+    found: dict[str, int] = {}
+    for each in table.fields:
+        given = said.get(each.name)
+        number = heads.get(_plain(str(given))) if given is not None else None
+        if number is not None and number not in found.values():
+            found[each.name] = number
+    left = answer.get("not_rows") or ()
+    none = [int(n) - 1 for n in left if isinstance(n, int | Decimal) and not isinstance(n, bool)] if isinstance(left, list) else []
+    return found, [n for n in none if n in table.odd]
+
+
+def _plain(text: str) -> str:
+    return "".join(c for c in text.casefold() if c.isalnum())

@@ -7,6 +7,7 @@ themselves for search engines is not: it may differ from the page in good faith.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,7 +20,8 @@ from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.text import fold
 
-SOURCES = ("ubl", "cii", "form field")
+INVOICES = ("ubl", "cii")
+SOURCES = (*INVOICES, "form field")
 
 
 @dataclass(frozen=True)
@@ -31,9 +33,22 @@ class Known:
     fact: Fact
 
 
+@dataclass(frozen=True)
+class FactRows:
+    """The rows of a list as facts give them, with the fact behind each value by pointer."""
+
+    rows: list[dict[str, Any]]
+    facts: Mapping[str, Fact]
+
+
+def complete(index: Index) -> bool:
+    """Whether the file's data is the whole document: what an e-invoice does not say in it is not said at all."""
+    return any(fact.source in INVOICES for fact in index.document.facts)
+
+
 def known(kind: RecordType, index: Index, coercion: Coercion) -> list[Known]:
     """The header fields of a record type that the document's facts answer, each fitted to its type."""
-    facts = [fact for fact in index.document.facts if fact.source in SOURCES]
+    facts = [fact for fact in index.document.facts if fact.source in SOURCES and not fact.row]
     if not facts:
         return []
     by_term = {fact.term: fact for fact in reversed(facts) if fact.term}
@@ -51,6 +66,30 @@ def known(kind: RecordType, index: Index, coercion: Coercion) -> list[Known]:
     return found
 
 
+def known_rows(kind: RecordType, index: Index, coercion: Coercion) -> dict[str, FactRows]:
+    """The rows that facts give, for each list whose required fields they answer in every row."""
+    by_row: dict[int, dict[str, Fact]] = {}
+    for fact in index.document.facts:
+        if fact.row and fact.term and fact.source in INVOICES:
+            by_row.setdefault(fact.row, {})[fact.term] = fact
+    found: dict[str, FactRows] = {}
+    for pointer, fields in kind.lists.items() if by_row else ():
+        rows: list[dict[str, Any]] = []
+        behind: dict[str, Fact] = {}
+        for number in sorted(by_row):
+            row: dict[str, Any] = {}
+            for field in fields:
+                said = next((by_row[number][term] for term in field.ours.get("terms", ()) if term in by_row[number]), None)
+                value = coercion.leaf(field, said.value) if said else None
+                if said and value is not None:
+                    row[field.name] = value
+                    behind[f"{pointer}/{len(rows)}/{field.name}"] = said
+            rows.append(row)
+        if all(field.name in row for row in rows for field in fields if field.required):
+            found[pointer] = FactRows(rows, behind)
+    return found
+
+
 def taken(kind: RecordType, record: dict[str, Any], facts: list[Known], changes: list[str]) -> dict[str, Any]:
     """The record with the values of facts in the place of others; what was changed is told."""
     made = dict(record)
@@ -64,20 +103,22 @@ def taken(kind: RecordType, record: dict[str, Any], facts: list[Known], changes:
     return {name: made[name] for name in kind.schema["properties"] if name in made}
 
 
-def fact_evidence(each: Known, index: Index) -> Evidence:
+def fact_evidence(fact: Fact, index: Index) -> Evidence:
     """Where a fact stands: on its page when it is shown there, else in the file's own data."""
-    if each.fact.page in index.pages and each.fact.words:
-        page = index.pages[each.fact.page]
-        return Evidence("printed", each.fact.page, words_box(page, each.fact.words), each.fact.value, 1.0)
-    return Evidence("fact", 0, None, f"{each.fact.value} ({each.fact.source} {each.fact.path})"[:300], 1.0)
+    if fact.page in index.pages and fact.words:
+        page = index.pages[fact.page]
+        return Evidence("printed", fact.page, words_box(page, fact.words), fact.value, 1.0)
+    return Evidence("fact", 0, None, f"{fact.value} ({fact.source} {fact.path})"[:300], 1.0)
 
 
-def contradicted(facts: list[Known], before: dict[str, Any], evidence: dict[str, Evidence]) -> list[Finding]:
+def contradicted(facts: list[Known], before: Mapping[str, Any], evidence: Mapping[str, Evidence]) -> list[Finding]:
     """Print that says something else than the file's own data: a person must look."""
     found = []
     for each in facts:
         printed, where = before.get(each.field.name), evidence.get(each.field.shape)
         if printed in (None, each.value) or where is None or not where.found or each.fact.words:
+            continue
+        if fold(str(printed)) == fold(str(each.value)):
             continue
         message = f"{each.field.title}: the file's own data says {each.value}, but {printed} is printed on page {where.page}."
         found.append(Finding("facts differ", "stop", message, (each.field.shape,), {"data": str(each.value), "printed": str(printed)}))

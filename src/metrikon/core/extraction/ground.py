@@ -161,6 +161,22 @@ def _near(label: Sequence[float], value: Sequence[float]) -> float:
     return 0.7 if below else 0.0
 
 
+def whole_cells(kind: RecordType, pointer: str, record: dict[str, Any], index: Index, changes: list[str]) -> None:
+    """Texts of rows that are only a part of their table's cell become the whole of it; each change is told."""
+    aligned = _row_places(kind, pointer, record, index)
+    texts = [each for each in kind.lists.get(pointer, ()) if each.kind == "text"]
+    for number, row in aligned.items():
+        values = record[pointer[1:]][number]
+        for each in texts:
+            value = values.get(each.name)
+            if not isinstance(value, str):
+                continue
+            cell = row.around(squeezed(value))
+            if cell is not None:
+                changes.append(f"{pointer}/{number}/{each.name}: {value[:40]!r} is a part of its cell; the whole was taken.")
+                values[each.name] = cell
+
+
 def _row_places(kind: RecordType, pointer: str, record: dict[str, Any], index: Index) -> dict[int, RowIndex]:
     """For each row of the list, the table row that holds most of its values (rows stay in order)."""
     rows = record.get(pointer.strip("/")) if pointer.count("/") == 1 else None

@@ -1,20 +1,28 @@
-"""From an answer to a settled reading: parse → fit → ground → check. Pure; asks nothing."""
+"""From answers to a settled reading: parse → ground → check → repair → settle. Pure; asks nothing, but says what to ask next."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
+import msgspec
+
+from metrikon.core.documents.model import words_box
+from metrikon.core.extraction import mending
+from metrikon.core.extraction.asking import PATTERNS, Ask, Given, Stage, by_patterns
 from metrikon.core.extraction.coerce import Coercion
-from metrikon.core.extraction.facts import contradicted, fact_evidence, known, taken
+from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import ground
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import parse_answer
+from metrikon.core.extraction.plan import Plan, plan
+from metrikon.core.extraction.readings import Draft, draft
+from metrikon.core.extraction.trust import trusted
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
-from metrikon.core.records.findings import Finding
+from metrikon.core.records.findings import Finding, stops
 from metrikon.core.records.pointers import escape, get, shape
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
@@ -24,42 +32,145 @@ LABEL = 3  # letters a label needs to be looked for
 
 @dataclass(frozen=True)
 class Reading:
-    """One record as read: its values, their evidence, what checks found, and what parsing changed."""
+    """One record as read: its values, their evidence, what checks found, what parsing changed, how it came about.
+
+    `next`: requests that may make it better; none when it is settled.
+    """
 
     record: dict[str, Any]
     evidence: dict[str, Evidence]
     findings: list[Finding]
     changes: tuple[str, ...] = ()
     notes: list[Finding] = field(default_factory=list)
+    stages: tuple[Stage, ...] = ()
+    next: tuple[Ask, ...] = ()
+
+
+@dataclass(frozen=True)
+class Asking:
+    """How questions are put: the date of the run, the builder's context, and what may be asked.
+
+    `room`: characters of a document in one request. `repairs`: requests to mend what failed, one a model.
+    """
+
+    today: str = ""
+    context: str = ""
+    room: int = 24_000
+    repairs: int = 0
 
 
 def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Place] | None = None, sure: Mapping[str, float] | None = None) -> Reading:
-    """The reading that an answer stands for. Raises `NotUnderstood` when it holds no JSON."""
-    parsed = parse_answer(answer)
+    """The reading that one whole answer stands for. Raises `NotUnderstood` when it holds no JSON."""
+    parse_answer(answer)
+    return settled(kind, index, [by_patterns(answer, given or {}, sure or {})], Asking())
+
+
+def settled(kind: RecordType, index: Index, given: Sequence[Given], asking: Asking, other: Mapping[str, Any] | None = None) -> Reading:
+    """The reading that answers stand for. `other`: the record of an independent reading, to set against it."""
+    whole = bool(given) and given[0].stage == PATTERNS
+    planned = plan(kind, index, asking.today, asking.context, asking.room)
+    made = _whole(kind, index, given[0]) if whole else draft(kind, index, planned, given)
+    against = made.record if whole else other or {}
+    differing = contradicted(planned.facts, against, ground(kind, _header(against), index)) if planned.facts and against else []
+    base = _assessed(kind, index, planned, made, made.record, given, differing)
+    told: list[str] = []
+    for answer, values in made.repairs:
+        better = mending.better(kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing), told)
+        base = better or base
+    record, evidence, findings, notes = base.record, base.evidence, base.findings, base.notes
+    evidence = trusted(kind, record, evidence, made, given, other or {}, whole)
+    following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
+    stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
+    return Reading(record, evidence, findings, (*made.changes, *told), notes, stages, following)
+
+
+def _whole(kind: RecordType, index: Index, given: Given) -> Draft:
+    """The draft of a reader that gives a whole record and knows its places."""
+    parsed = parse_answer(given.text)
     coercion = Coercion(kind, index)
     record = coercion.record(parsed.value)
-    facts = known(kind, index, coercion)
-    differing = contradicted(facts, record, ground(kind, record, index, given)) if facts else []
-    record = taken(kind, record, facts, coercion.changes) if facts else record
-    evidence = ground(kind, record, index, given)
-    for each in facts:
-        if each.fact.words or not evidence[each.field.shape].found:
-            evidence[each.field.shape] = fact_evidence(each, index)
+    changes = [*parsed.changes, *coercion.changes]
+    return Draft(record, dict(given.places), set(), changes, list(coercion.dropped), parsed.cut_off)
+
+
+def _header(record: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in record.items() if not isinstance(value, list)}
+
+
+def _assessed(
+    kind: RecordType, index: Index, planned: Plan, made: Draft, record: dict[str, Any], given: Sequence[Given], differing: list[Finding]
+) -> mending.Assessed:
+    """A record with evidence and findings."""
+    record = taken(kind, record, planned.facts, made.changes if record is made.record else []) if planned.facts else record
+    evidence = _grounded(kind, record, index, planned, made)
     record = as_printed(record, evidence, index)
-    for pointer, least in (sure or {}).items():
-        if pointer in evidence and least < evidence[pointer].sure:
-            evidence[pointer] = _less_sure(evidence[pointer], least)
-    notes = [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if parsed.cut_off else []
-    notes += [_unusable(kind, pointer) for pointer in coercion.dropped]
+    for each in given:
+        for pointer, least in each.sure.items():
+            if pointer in evidence and least < evidence[pointer].sure:
+                evidence[pointer] = msgspec.structs.replace(evidence[pointer], sure=round(least, 3))
+    notes = [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if made.cut_off else []
+    notes += [_unusable(kind, pointer) for pointer in made.dropped if get(record, pointer) is None]
+    notes += [_no_answer(problem) for _, problem in made.unread]
+    notes += mending.rows_differ(kind, record, made)
     notes += differing + left_out(kind, record, index) + hidden_text(index)
-    findings = notes + check_record(kind, record, evidence)
-    return Reading(record, evidence, findings, (*parsed.changes, *coercion.changes), notes)
+    return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence), notes)
+
+
+def _grounded(kind: RecordType, record: dict[str, Any], index: Index, planned: Plan, made: Draft) -> dict[str, Evidence]:
+    """Evidence for every value: cells and facts where they stand, the others looked up."""
+    cells = {pointer: place for pointer, place in made.places.items() if pointer in made.cells}
+    lists = {pointer.split("/")[1] for pointer in cells} | {pointer[1:] for pointer in planned.rows}
+    searched = {name: value for name, value in record.items() if name not in lists} if lists else record
+    evidence = ground(kind, searched, index, made.places)
+    for pointer, place in cells.items():
+        page = index.pages[place.page]
+        sure = min(page.words[n].sure for n in place.words)
+        crossed = 0.3 if any(page.words[n].struck for n in place.words) else 1.0
+        evidence[pointer] = Evidence("printed", place.page, words_box(page, place.words), index.quote(place), round(sure * crossed, 3))
+    for each in planned.facts:
+        if each.fact.words or not evidence[each.field.shape].found:
+            evidence[each.field.shape] = fact_evidence(each.fact, index)
+    for rows in planned.rows.values():
+        evidence.update({pointer: fact_evidence(fact, index) for pointer, fact in rows.facts.items()})
+    return evidence
+
+
+def _no_answer(problem: str) -> Finding:
+    return Finding("no answer", "stop", f"The model's answer could not be used. {problem} Fill in what is missing by hand.")
 
 
 def _unusable(kind: RecordType, pointer: str) -> Finding:
-    field = kind.by_shape.get(shape(pointer))
-    title = field.title if field else pointer or "The record"
+    each = kind.by_shape.get(shape(pointer))
+    title = each.title if each else pointer or "The record"
     return Finding("unusable", "stop", f"{title}: what the model gave cannot be used. Fill it in by hand.", (pointer,))
+
+
+def _stages(
+    planned: Plan,
+    made: Draft,
+    given: Sequence[Given],
+    evidence: Mapping[str, Evidence],
+    findings: Sequence[Finding],
+    told: Sequence[str],
+    whole: bool,
+    more: bool,
+) -> tuple[Stage, ...]:
+    """What each stage came to."""
+    names = dict.fromkeys(each.model for each in given if each.model)
+    asked = f"{len(given)} answer{'s' if len(given) != 1 else ''} of {', '.join(names)}" if given and names else "no answer was needed"
+    found = sum(1 for each in evidence.values() if each.found)
+    stopping = sum(1 for each in findings if each.level == "stop")
+    unread = f"{len(made.unread)} could not be understood" if made.unread else "all were understood"
+    doubtful = sum(1 for each in evidence.values() if each.confidence < 0.6)
+    return (
+        Stage("plan", "The pattern reader reads the whole record." if whole else planned.outcome),
+        Stage("ask", f"{asked}."[:1].upper() + f"{asked}."[1:]),
+        Stage("parse", f"{unread}; {len(made.changes)} changes.".capitalize(), tuple(made.changes[:200])),
+        Stage("ground", f"{found} of {len(evidence)} values stand in the document."),
+        Stage("check", f"{len(findings)} findings, {stopping} of them stop it." if findings else "Nothing was found wrong."),
+        Stage("repair", f"{len(made.repairs)} tried." if made.repairs else "None was needed." if not stopping else "None was tried.", tuple(told)),
+        Stage("settle", "More is asked." if more else f"{len(evidence)} values, {doubtful} of them doubtful."),
+    )
 
 
 def left_out(kind: RecordType, record: dict[str, Any], index: Index) -> list[Finding]:
@@ -95,9 +206,7 @@ def _starts_print(index: Index, label: str) -> bool:
 
 def as_printed(record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> dict[str, Any]:
     """Amounts with the digits that are printed: 407.8 becomes 407.80 where the document says so."""
-    if isinstance(record, dict):
-        return {name: _printed(value, f"/{escape(name)}", evidence, index) for name, value in record.items()}
-    return record
+    return {name: _printed(value, f"/{escape(name)}", evidence, index) for name, value in record.items()}
 
 
 def _printed(value: Any, pointer: str, evidence: Mapping[str, Evidence], index: Index) -> Any:
@@ -123,5 +232,4 @@ def checked_again(kind: RecordType, record: dict[str, Any], index: Index, before
     return Reading(record, evidence, check_record(kind, record, evidence))
 
 
-def _less_sure(evidence: Evidence, sure: float) -> Evidence:
-    return Evidence(evidence.how, evidence.page, evidence.box, evidence.quote, round(sure, 3))
+__all__ = ["Asking", "Reading", "checked_again", "settle", "settled", "stops"]

@@ -89,6 +89,52 @@ def sums(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) ->
             yield Finding("sum", "stop", message, (rule["equals"], *pointers), compared)
 
 
+def arithmetic(kind: RecordType, record: dict[str, Any]) -> tuple[dict[str, int], dict[str, int]]:
+    """(how many sums and products hold, how many do not) for each header field and row value that takes part in one."""
+    held: dict[str, int] = {}
+    failed: dict[str, int] = {}
+    for rule in kind.ours.get("sums", ()):
+        equals = get(record, rule["equals"])
+        if "unless" in rule and get(record, rule["unless"]) is not None:
+            continue
+        _, amount = _added(record, rule["parts"])
+        if isinstance(equals, Decimal | int) and amount is not None:
+            into = held if abs(amount - equals) <= Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE))) else failed
+            for pointer in _taking_part(record, rule):
+                into[pointer] = into.get(pointer, 0) + 1
+    for rule in kind.ours.get("products", ()):
+        for number, row in enumerate(get(record, rule["list"]) or ()):
+            off = _product_off(row, rule)
+            if off is None:
+                continue
+            into = held if off <= Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE))) else failed
+            for part in (rule["equals"], *rule["factors"]):
+                pointer = f"{rule['list']}/{number}{part}"
+                into[pointer] = into.get(pointer, 0) + 1
+    return held, failed
+
+
+def _taking_part(record: dict[str, Any], rule: Mapping[str, Any]) -> Iterator[str]:
+    for part in (rule["equals"], *rule["parts"]):
+        head, star, tail = part.partition("/*/")
+        if star:
+            yield from (f"{head}/{n}/{tail}" for n in range(len(get(record, head) or ())))
+        else:
+            yield part
+
+
+def _product_off(row: Any, rule: Mapping[str, Any]) -> Decimal | None:
+    """How far the product of a row is from what is printed; None when a part is missing."""
+    values = [get(row, factor) for factor in rule["factors"]]
+    equals = get(row, rule["equals"])
+    if not all(isinstance(v, Decimal | int) for v in (*values, equals)):
+        return None
+    amount = Decimal(1)
+    for value in values:
+        amount *= value
+    return abs(amount - Decimal(equals))
+
+
 def _added(record: dict[str, Any], parts: list[str]) -> tuple[tuple[str, ...], Decimal | None]:
     """Pointers and sum of the parts; None as sum when a part is missing."""
     total, used = Decimal(0), []

@@ -16,6 +16,7 @@ class Evidence(msgspec.Struct, frozen=True, omit_defaults=True):
 
     `how`: "printed" (the value stands there), "sign" (a mark or word stands for it), "fact" (the file
     says so in its data for programs), "person" (given by a person) or "not found in the document".
+    `confidence` (0 to 1) is worked out from `sure` and `inputs`: see `records.confidence`.
     """
 
     how: str
@@ -23,13 +24,15 @@ class Evidence(msgspec.Struct, frozen=True, omit_defaults=True):
     box: Box | None = None
     quote: str = ""
     sure: float = 1.0
+    confidence: float = 1.0
+    inputs: dict[str, float] = {}
 
     @property
     def found(self) -> bool:
         return self.how != NOT_FOUND
 
 
-MISSING = Evidence(NOT_FOUND, sure=0.0)
+MISSING = Evidence(NOT_FOUND, sure=0.0, confidence=0.0)
 
 
 def as_json(evidence: dict[str, Evidence]) -> dict[str, Any]:

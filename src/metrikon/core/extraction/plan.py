@@ -1,0 +1,126 @@
+"""Plan: what the document says for certain, which columns hold which fields, and what is left to ask a model.
+
+Facts answer first, header fields and rows alike. Where a table was found, its columns are known by
+their heads when these are labels of the fields; else the model is asked which column holds which
+field, and never to write the rows out. Only what is left is asked, in one request where it fits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from metrikon.core.documents.model import Table
+from metrikon.core.extraction import prompt
+from metrikon.core.extraction.asking import ASK, Ask
+from metrikon.core.extraction.coerce import Coercion
+from metrikon.core.extraction.columns import ListTable, list_table
+from metrikon.core.extraction.facts import FactRows, Known, complete, known, known_rows
+from metrikon.core.extraction.index import Index
+from metrikon.core.records.types import Field, RecordType, resolved
+
+CHARACTERS_A_TOKEN = 3.0  # taken low: a prompt must not turn out longer than it may be
+ROOM = 24_000  # characters of document in one request, unless the model's own limit says otherwise
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What is known and what is asked."""
+
+    facts: list[Known]
+    rows: Mapping[str, FactRows]  # by the pointer of the list
+    tables: Mapping[str, ListTable]
+    header: tuple[Field, ...]  # fields that are asked
+    lists: tuple[str, ...]  # pointers of lists that are asked
+    asks: list[Ask] = field(default_factory=list)
+
+    @property
+    def outcome(self) -> str:
+        """The plan in a sentence."""
+        said = []
+        rows = sum(len(each.rows) for each in self.rows.values())
+        if self.facts or rows:
+            also = f" and {rows} row{'s' if rows != 1 else ''}" if rows else ""
+            said.append(f"the file's own data gives {len(self.facts)} field{'s' if len(self.facts) != 1 else ''}{also}")
+        for pointer, each in self.tables.items():
+            if pointer not in self.rows:
+                how = "are known by their heads" if each.known else "are asked for"
+                said.append(f"{pointer[1:]}: the columns of a table of {len(each.table.rows)} rows {how}")
+        said += [f"{pointer[1:]}: no table was found, so its rows are asked for" for pointer in self.lists if pointer not in self.tables]
+        requests = f"in {len(self.asks)} request{'s' if len(self.asks) != 1 else ''}"
+        said.append(f"{len(self.header)} fields are asked {requests}" if self.header or self.asks else "nothing is left to ask a model")
+        return "; ".join(said).capitalize()[:1] + "; ".join(said)[1:] + "."
+
+
+def plan(kind: RecordType, index: Index, today: str, context: str = "", room: int = ROOM) -> Plan:
+    """The plan for one document. `room`: characters of document that fit into one request."""
+    coercion = Coercion(kind, index)
+    facts = known(kind, index, coercion)
+    rows = known_rows(kind, index, coercion)
+    whole = complete(index)
+    have = {each.field.shape for each in facts}
+    header = tuple(f for f in kind.header if f.shape not in have and not (whole and f.ours.get("terms")))
+    tables = _tables(kind, index, rows)
+    open_lists = tuple(p for p in kind.lists if p not in rows and not (p in tables and tables[p].known))
+    simple = tuple(dict.fromkeys(f.shape.split("/*")[0] for f in kind.fields if "/*" in f.shape))
+    asked_lists = tuple(p for p in simple if p in open_lists or (p not in kind.lists and p not in rows))
+    made = Plan(facts, rows, tables, header, asked_lists)
+    if header or asked_lists:
+        made.asks.extend(_asks(kind, index, made, today, context, room))
+    return made
+
+
+def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dict[str, ListTable]:
+    """The table of each list, none for two lists."""
+    found: dict[str, ListTable] = {}
+    taken: list[Table] = []
+    for pointer, fields in kind.lists.items():
+        if pointer in rows or pointer.count("/") != 1:
+            continue
+        schema = resolved(kind.schema, kind.schema["properties"][pointer[1:]])
+        best = list_table(pointer, fields, schema, index, taken)
+        if best is not None:
+            found[pointer] = best
+            taken.append(best.table)
+    return found
+
+
+def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, room: int) -> Sequence[Ask]:
+    schema = asked_schema(kind, made)
+    lines = prompt.field_lines(kind, made.header, made.lists, made.tables, index)
+    parts = prompt.parts(index, made.tables, room)
+    about = f"{len(made.header)} fields" + (f" and {', '.join(p[1:] for p in made.lists)}" if made.lists else "")
+    found = []
+    for number, text in enumerate(parts):
+        messages = prompt.messages(lines, text, today, context, number, len(parts))
+        told = f"{about}, part {number + 1} of {len(parts)} of the document" if len(parts) > 1 else about
+        found.append(Ask(ASK, told, messages, schema, number))
+    return found
+
+
+def asked_schema(kind: RecordType, made: Plan) -> dict[str, Any]:
+    """The JSON Schema of the answer: every field may be null, so that no value has to be made up."""
+    fields = {each.shape for each in made.header}
+    properties: dict[str, Any] = {}
+    for name, part in kind.schema["properties"].items():
+        pointer = f"/{name}"
+        resolved_part = resolved(kind.schema, part)
+        if pointer in made.lists:
+            table = made.tables.get(pointer)
+            properties[name] = _columns_schema(table) if table is not None else prompt.nullable(kind.schema, resolved_part)
+        elif pointer in fields or any(shape.startswith(f"{pointer}/") for shape in fields):
+            properties[name] = prompt.nullable(kind.schema, resolved_part)
+    return _object(properties)
+
+
+def _columns_schema(table: ListTable) -> dict[str, Any]:
+    options = [*table.heads, prompt.NONE]
+    properties: dict[str, Any] = {"columns": _object({each.name: {"enum": options} for each in table.fields})}
+    if table.odd:
+        properties["not_rows"] = {"type": "array", "items": {"type": "integer"}}
+    return _object(properties)
+
+
+def _object(properties: dict[str, Any]) -> dict[str, Any]:
+    return {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}

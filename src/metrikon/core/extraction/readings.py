@@ -1,0 +1,185 @@
+"""Answers made into one record: the parts of a long document merged, rows taken from tables or as they were written."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, Given
+from metrikon.core.extraction.coerce import Coercion
+from metrikon.core.extraction.columns import ListTable, columns_said, read_rows
+from metrikon.core.extraction.ground import ground, whole_cells
+from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.plan import Plan
+from metrikon.core.records.pointers import leaves
+from metrikon.core.records.types import RecordType
+
+SAME_END = 3  # rows at a border of parts that may have been read twice
+
+
+@dataclass
+class Draft:
+    """A record in the making, and what is known of where its values came from."""
+
+    record: dict[str, Any] = field(default_factory=dict)
+    places: dict[str, Place] = field(default_factory=dict)
+    cells: set[str] = field(default_factory=set)  # pointers of values that are cells of a table as they stand
+    changes: list[str] = field(default_factory=list)
+    dropped: list[str] = field(default_factory=list)
+    cut_off: bool = False
+    unread: list[tuple[Given, str]] = field(default_factory=list)
+    open_lists: list[str] = field(default_factory=list)  # lists whose columns were not told: their rows must be written out
+    written: dict[str, list[Any]] = field(default_factory=dict)  # rows as a model wrote them, besides those of the table
+    repairs: list[tuple[Given, dict[str, Any]]] = field(default_factory=list)
+    tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
+
+
+def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) -> Draft:
+    """What all answers together say."""
+    made = Draft()
+    answers: list[tuple[Given, Any]] = []
+    for each in latest(given):
+        try:
+            parsed = parse_answer(each.text)
+        except NotUnderstood as error:
+            made.unread.append((each, str(error)))
+            continue
+        answers.append((each, parsed.value))
+        made.changes.extend(parsed.changes)
+        made.cut_off = made.cut_off or (parsed.cut_off and each.stage != REPAIR)
+        if each.stage == ASK and each.tokens:
+            made.tokens.append((each.text, each.tokens))
+    said = {pointer: _said(pointer, table, answers) for pointer, table in plan.tables.items()}
+    records = [_fitted(kind, index, plan, made, value) for each, value in answers if each.stage == ASK]
+    made.record = _merged(kind, index, records)
+    for each, value in answers:
+        if each.stage == ROWS:
+            made.written.update(
+                {f"/{name}": rows for name, rows in _fitted(kind, index, plan, made, value, rows=True).items() if isinstance(rows, list)}
+            )
+        elif each.stage == REPAIR:
+            made.repairs.append((each, _fitted(kind, index, plan, made, value)))
+    _rows(kind, index, plan, made, said, bool(records))
+    made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
+    return made
+
+
+def latest(given: Sequence[Given]) -> list[Given]:
+    """Of answers to the same request the last one; repairs are all kept."""
+    found: dict[tuple[object, ...], Given] = {}
+    for number, each in enumerate(given):
+        found[(each.stage, each.part, number if each.stage == REPAIR else 0)] = each
+    return list(found.values())
+
+
+def _fitted(kind: RecordType, index: Index, plan: Plan, made: Draft, value: Any, rows: bool = False) -> dict[str, Any]:
+    """An answer fitted to the record type, without what it says of columns."""
+    coercion = Coercion(kind, index)
+    body = coercion.unwrapped(value)
+    if isinstance(body, dict) and not rows:
+        skipped = {p[1:] for p, table in plan.tables.items() if not isinstance(_own(body, p[1:]), list) or table.known}
+        body = {name: part for name, part in body.items() if _plain(name) not in {_plain(each) for each in skipped}}
+    record = coercion.record(body)
+    made.changes.extend(coercion.changes)
+    made.dropped.extend(pointer for pointer in coercion.dropped if pointer not in made.dropped)
+    return record
+
+
+def _own(body: Mapping[str, Any], name: str) -> Any:
+    return next((part for key, part in body.items() if _plain(str(key)) == _plain(name)), None)
+
+
+def _plain(text: str) -> str:
+    return "".join(c for c in text.casefold() if c.isalnum())
+
+
+def _said(pointer: str, table: ListTable, answers: Sequence[tuple[Given, Any]]) -> tuple[dict[str, int], list[int]] | None:
+    """The columns of a table by all answers: what most parts say, the first where they differ."""
+    for each, value in answers:
+        if each.stage != ASK or not isinstance(value, dict):
+            continue
+        own = _own(value, pointer[1:])
+        if own is None and "columns" in value:
+            own = value
+        found = columns_said(own, table)
+        if found is not None and found[0]:
+            return found
+    return None
+
+
+def _rows(kind: RecordType, index: Index, plan: Plan, made: Draft, said: Mapping[str, Any], asked: bool) -> None:
+    """Rows of every list: facts, then cells of a table, then as they were written."""
+    for pointer in kind.lists:
+        name = pointer[1:]
+        facts = plan.rows.get(pointer)
+        if facts is not None:
+            made.record[name] = facts.rows
+            continue
+        table = plan.tables.get(pointer)
+        if table is None:
+            if pointer in made.written:
+                made.record[name] = made.written.pop(pointer)
+        else:
+            _from_table(index, made, table, said.get(pointer), asked)
+        if name in made.record and not any(at.startswith(f"{pointer}/") for at in made.cells):
+            whole_cells(kind, pointer, made.record, index, made.changes)
+
+
+def _from_table(index: Index, made: Draft, table: ListTable, said: tuple[dict[str, int], list[int]] | None, asked: bool) -> None:
+    name = table.pointer[1:]
+    columns, left_out = (dict(table.columns), []) if table.known else said or ({}, [])
+    missing = [each.name for each in table.fields if each.required and each.name not in columns]
+    if missing and not table.known:
+        heads = {each: table.columns[each] for each in missing if each in table.columns and table.columns[each] not in columns.values()}
+        if heads and columns:
+            columns = {**columns, **heads}
+            made.changes.append(f"/{name}: the columns of {', '.join(heads)} were taken from their heads.")
+            missing = [each for each in missing if each not in heads]
+    rows, places, _ = read_rows(table.pointer, table.fields, table.table, columns, index, table.not_rows, left_out) if columns else ([], {}, {})
+    if rows and not missing:
+        for number in left_out:
+            made.changes.append(f"/{name}: row {number + 1} of the table was left out, because the model says that it is none.")
+        made.record[name] = rows
+        made.places.update(places)
+        made.cells.update(places)
+        return
+    if table.pointer in made.written:
+        made.record[name] = made.written.pop(table.pointer)
+    elif asked and name not in made.record:
+        made.open_lists.append(table.pointer)
+        if rows:
+            made.record[name] = rows
+            made.places.update(places)
+
+
+def _merged(kind: RecordType, index: Index, records: Sequence[dict[str, Any]]) -> dict[str, Any]:
+    """One record from those of the parts: scalars where they are grounded best, rows one after the other."""
+    if len(records) < 2:
+        return dict(records[0]) if records else {}
+    best: dict[str, Any] = {}
+    sure: dict[str, float] = {}
+    for record in records:
+        evidence = ground(kind, {name: value for name, value in record.items() if not isinstance(value, list)}, index)
+        for name, value in record.items():
+            if isinstance(value, list):
+                best[name] = _joined(best.get(name) or [], value)
+                continue
+            own = [evidence[pointer].sure for pointer, _ in leaves({name: value}) if pointer in evidence]
+            found = sum(own) / len(own) if own else 0.0
+            if name not in best or found > sure.get(name, 0.0):
+                best[name], sure[name] = value, found
+    return best
+
+
+def _joined(before: list[Any], after: list[Any]) -> list[Any]:
+    """Rows of two parts; rows at their border that were read in both stand once."""
+    for count in range(min(SAME_END, len(before), len(after)), 0, -1):
+        if [_squeezed_row(row) for row in before[-count:]] == [_squeezed_row(row) for row in after[:count]]:
+            return [*before, *after[count:]]
+    return [*before, *after]
+
+
+def _squeezed_row(row: Any) -> tuple[str, ...]:
+    return tuple(squeezed(str(value)) for _, value in leaves(row))
