@@ -187,7 +187,7 @@ def test_while_the_model_is_down_runs_park_and_finish_when_it_is_back(tmp_path: 
     from metrikon.app.settings import Settings
 
     model = Flaky()
-    app = App(Settings(home=tmp_path), models={"flaky": model})
+    app = App(Settings(home=tmp_path, model_rest=0.01), models={"flaky": model})
     try:
         app.catalog.put_record_type("invoice", scenario.invoice_type())
         app.catalog.put_flow(impatient())
@@ -208,7 +208,7 @@ def test_a_parked_run_goes_on_from_the_step_that_failed(tmp_path: Path) -> None:
     from metrikon.app.settings import Settings
 
     model = Flaky()
-    app = App(Settings(home=tmp_path), models={"flaky": model})
+    app = App(Settings(home=tmp_path, model_rest=0.01), models={"flaky": model})
     try:
         app.catalog.put_record_type("invoice", scenario.invoice_type())
         app.catalog.put_flow(impatient())

@@ -63,7 +63,7 @@ def test_extract_prints_record_evidence_findings_and_usage() -> None:
     code, out, _ = run("extract", FERNHILL, "--record-type", TYPE, "--json")
     data = json.loads(out)
     assert code == 0
-    assert set(data) == {"record", "evidence", "findings", "usage"}
+    assert set(data) == {"record", "evidence", "findings", "stages", "usage"}
     assert data["evidence"]["/number"]["quote"] == "FN-20417"
     assert '"total": 489.36' in out
     code, out, _ = run("extract", WRONG, "--record-type", TYPE)

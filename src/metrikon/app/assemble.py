@@ -11,6 +11,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
 from metrikon.core.flows.model import FolderIntake
 from metrikon.core.flows.verify import BadFlow
@@ -18,6 +19,8 @@ from metrikon.destinations.build import build
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.answers import Answers
 from metrikon.engine.arrivals import Arrivals, NoFlow
+from metrikon.engine.budget import Breaker, Budget
+from metrikon.engine.calling import Switchboard
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
@@ -25,13 +28,11 @@ from metrikon.engine.house import EngineHouse
 from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.work import Bench
 from metrikon.intakes.folder import Folder
-from metrikon.models.chat import ChatModel, ChatSettings
-from metrikon.models.pattern import PatternModel
 from metrikon.ports.clock import Clock, SystemClock
-from metrikon.ports.model import Model, Usage
+from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
 from metrikon.ports.transcription import Transcriber
-from metrikon.store import flows
+from metrikon.store import calls, flows
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
@@ -40,6 +41,7 @@ from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber
 
 log = logging.getLogger("metrikon.app")
+FORGET = 3600.0  # seconds between looks at calls that are to be forgotten
 SCAN = 0.5  # seconds between looks at watched folders
 
 
@@ -57,25 +59,6 @@ def transcriber_of(settings: Settings) -> Transcriber | None:
     return HttpTranscriber(SpeechSettings(settings.transcription_url, settings.transcription_model, settings.transcription_key))
 
 
-def models_of(settings: Settings) -> tuple[dict[str, Model], str]:
-    """Models by name, and the name of the default: the server's when one is set, else the pattern reader."""
-    models: dict[str, Model] = {"pattern": PatternModel()}
-    if not settings.model_url:
-        return models, "pattern"
-    label = settings.model_label or settings.model_name or "model"
-    chat = ChatSettings(
-        settings.model_url,
-        settings.model_name,
-        settings.model_key,
-        timeout=settings.model_timeout,
-        at_once=settings.model_calls_at_once,
-        context=settings.model_context,
-        most_tokens=settings.model_answer_tokens,
-    )
-    models[label] = ChatModel(chat, label)
-    return models, label
-
-
 class App:
     """Everything a service needs but the service itself. `start` begins the work, `close` ends it."""
 
@@ -88,17 +71,20 @@ class App:
         migrate(self.database)
         self.database.start()
         self.files = DiskFiles(self.home)
-        made, default = models_of(settings)
-        self.models: dict[str, Model] = {**made, **(models or {})}
-        self.default_model = next(iter(models)) if models else default
+        made = models_of(settings)
+        self._models = made
+        self.models: dict[str, Model] = {**made.by_name, **(models or {})}
+        self.default_model = next(iter(models)) if models else made.default
+        self.budget = Budget(limits_on_spending(settings), self.clock, self._spent, self._spent_in_run)
+        self.board = Switchboard(self.models, made.specs, self.database, self.clock, self.budget, Breaker(self.clock, settings.model_rest))
         self.catalog = Catalog(self.database, self.clock, set(self.models))
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
         self.house = EngineHouse(
-            self.files, self.readers, self.models, self.catalog, self.clock, self.default_model, self.transcriber, self.passwords.of
+            self.files, self.readers, self.board, self.catalog, self.clock, self.default_model, self.transcriber, self.passwords.of
         )
-        bench = Bench(self.database, self.house, self.home, self.price, lambda: self.engine.stopping)
+        bench = Bench(self.database, self.house, self.home, lambda: self.engine.stopping)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, lambda said: build(said, self.home))
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
         self.arrivals = Arrivals(
@@ -121,19 +107,24 @@ class App:
             self._scanner.join()
         self.engine.stop(self.settings.stop_seconds)
         self.readers.close()
-        for model in self.models.values():
-            close = getattr(model, "close", None)
-            if close:
-                close()
+        self._models.close()
         if self.transcriber:
             self.transcriber.close()
         self.database.close()
 
-    def price(self, model: str, usage: Usage) -> Decimal:
-        """What a call cost, in the currency of the prices; the pattern reader costs nothing."""
-        if model == "pattern":
-            return Decimal(0)
-        return (usage.input_tokens * self.settings.price_in + usage.output_tokens * self.settings.price_out) / 1_000_000
+    def _spent(self, since: int, flow: str | None) -> Decimal:
+        with self.database.reading() as connection:
+            return calls.spent_since(connection, since, flow)
+
+    def _spent_in_run(self, run_id: str) -> Decimal:
+        with self.database.reading() as connection:
+            return calls.spent_in_run(connection, run_id)
+
+    def forget_calls(self) -> None:
+        """Forget what models were asked and answered longer ago than is set."""
+        days = self.settings.keep_calls_days
+        if days:
+            self.database.submit(lambda connection: calls.forget(connection, self.clock.now() - days * 86_400_000))
 
     def problems(self) -> list[dict[str, Any]]:
         """Files in watched folders that could not be taken, with the flow and the reason."""
@@ -143,9 +134,13 @@ class App:
         return found
 
     def _scan(self) -> None:
+        forgot = -FORGET
         while not self._stop.wait(SCAN):
             try:
                 self._scan_once()
+                if time.monotonic() - forgot > FORGET:
+                    self.forget_calls()
+                    forgot = time.monotonic()
             except Exception:
                 log.exception("watched folders could not be looked at")
 

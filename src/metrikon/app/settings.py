@@ -39,6 +39,15 @@ class Settings:
     model_context: int = _setting(8192, "Tokens that a request and its answer may have together; longer documents are asked in parts.")
     model_answer_tokens: int = _setting(2500, "Most tokens of an answer.")
     model_calls_at_once: int = _setting(32, "Model calls under way at once.")
+    model_rest: float = _setting(30.0, "Seconds for which a model that failed five times in a row is left alone at first; doubled each time.")
+    model_chances: bool = _setting(False, "Ask the model's server for the probabilities of tokens.")
+    models_file: str = _setting("", "File of further models (YAML); models.yaml in the folder of the service when it is there.")
+    spend_run: Decimal = _setting(Decimal(0), "Most that a run may spend on models; 0: no limit.")
+    spend_flow: Decimal = _setting(Decimal(0), "Most that a flow may spend on models a day (UTC); 0: no limit.")
+    spend_day: Decimal = _setting(Decimal(0), "Most that all flows may spend on models a day (UTC); 0: no limit.")
+    calls_a_minute: int = _setting(0, "Most calls of the model a minute; 0: no limit.")
+    tokens_a_minute: int = _setting(0, "Most tokens that the model reads and writes a minute; 0: no limit.")
+    keep_calls_days: int = _setting(30, "Days after which what models were asked and answered is forgotten; 0: kept for good.")
     price_in: Decimal = _setting(Decimal(0), "Price of a million tokens read by the model.")
     price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")
     price_currency: str = _setting("EUR", "Currency of the prices.")
@@ -81,6 +90,8 @@ def from_environment(environment: Mapping[str, str] | None = None, **given: Any)
 
 def _typed(name: str, kind: Any, text: str) -> Any:
     try:
+        if kind is bool:
+            return {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False, "": False}[text.strip().lower()]
         return Path(text) if issubclass(kind, Path) else kind(text)
-    except (ValueError, InvalidOperation) as error:
+    except (ValueError, KeyError, InvalidOperation) as error:
         raise BadSetting(f"{PREFIX}{name.upper()} is {text!r}, which is no {kind.__name__}. Its default is used when it is not set.") from error

@@ -9,7 +9,7 @@ from typing import Any, TextIO
 
 import msgspec
 
-from metrikon.app.assemble import models_of
+from metrikon.app.models import models_of
 from metrikon.cli.common import CommandFailed, plain, print_json, settings_from, table
 from metrikon.cli.reading import READABLE, passwords_in, read_file, refused, with_passwords
 from metrikon.core.extraction.index import Index
@@ -49,15 +49,13 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         document = read_file(given.file, settings, passwords=passwords_in(given.passwords))
     except Refused as error:
         return refused(given, error, out, err)
-    models, default = models_of(settings)
+    models = models_of(settings)
     try:
-        found = extract(models[default], kind, LocalPaper(Index(document)), date.today().isoformat(), given.context)
+        found = extract(models.by_name[models.default], kind, LocalPaper(Index(document)), date.today().isoformat(), given.context)
     except (ModelDown, ModelRefused) as error:
         raise CommandFailed(str(error)) from error
     finally:
-        closing = getattr(models[default], "close", None)
-        if closing:
-            closing()
+        models.close()
     reading = found.reading
     if given.json:
         usage = {**found.usage.as_json(), "model": found.model, "changes": list(reading.changes)}

@@ -18,7 +18,7 @@ from metrikon.engine.engine import Engine
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
 from metrikon.ports.clock import Clock
-from metrikon.store import items, journal, records, runs
+from metrikon.store import calls, items, journal, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
 from metrikon.store.tables import flows as flows_table
@@ -84,6 +84,8 @@ class Answers:
                 reviewed_by=by,
                 comment=comment,
             )
+            if reading.record != record["as_read"]:
+                calls.reject_run(connection, record["run_id"])  # an answer that a person corrected is not given again
             result = {"id": record_id, "record": reading.record, "findings": kept, "approved": True}
             data = packed({"decision": "approve", "by": by, "comment": comment, "result": result}, self._house.files)
             self._answer(connection, record, data, now)
@@ -100,6 +102,7 @@ class Answers:
             now = self._clock.now()
             records.change(connection, record_id, now, state="refused", reviewed_at=now, reviewed_by=by, comment=comment)
             records.release_keys(connection, record_id)
+            calls.reject_run(connection, record["run_id"])
             self._answer(connection, record, {"decision": "refuse", "by": by, "comment": comment}, now)
 
         self._database.write(job)
@@ -121,6 +124,7 @@ class Answers:
             return str(state)
 
         state = self._database.write(job)
+        self._house.board.breaker.forget()
         self._engine.wake()
         return state
 

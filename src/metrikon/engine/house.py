@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 
 import msgspec
 
@@ -11,10 +11,10 @@ from metrikon.core.documents.model import FORM, Document, Summary, from_bytes, s
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
+from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
-from metrikon.ports.model import Model
 from metrikon.ports.paper import Paper
 from metrikon.ports.reader import Refused
 from metrikon.ports.transcription import Transcriber
@@ -31,7 +31,7 @@ class EngineHouse:
         self,
         files: Files,
         readers: ReaderPool,
-        models: Mapping[str, Model],
+        board: Switchboard,
         catalog: Catalog,
         clock: Clock,
         default: str,
@@ -42,7 +42,7 @@ class EngineHouse:
         self.transcriber = transcriber
         self.files = files
         self.readers = readers
-        self.models = models
+        self.board = board
         self.catalog = catalog
         self.clock = clock
         self.default = default
@@ -101,11 +101,8 @@ class EngineHouse:
     def record_type(self, name: str) -> tuple[RecordType, int]:
         return self.catalog.record_type(name)
 
-    def model(self, name: str | None) -> Model:
-        wanted = name or self.default
-        if wanted not in self.models:
-            raise KeyError(f"There is no model {wanted!r}. Known: {', '.join(sorted(self.models))}.")
-        return self.models[wanted]
+    def model(self, name: str | None, flow: str, run_id: str) -> Bound:
+        return self.board.bound(name or self.default, flow, run_id)
 
     def new_id(self) -> str:
         return self.clock.new_id()

@@ -7,7 +7,6 @@ from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +18,6 @@ from metrikon.destinations.build import place
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
-from metrikon.ports.model import Usage
 from metrikon.ports.step import Call, Outcome, StepFailed
 from metrikon.steps import RUNNERS
 from metrikon.store import deliveries, items, journal, runs
@@ -28,7 +26,6 @@ from metrikon.store.journal import Written
 from metrikon.store.runs import Claim, LeaseLost
 
 log = logging.getLogger("metrikon.engine")
-Prices = Callable[[str, Usage], Decimal]
 
 
 @dataclass(frozen=True)
@@ -38,7 +35,6 @@ class Bench:
     database: Database
     house: EngineHouse
     home: Path
-    price: Prices
     stopping: Callable[[], bool]
     states: States = field(default_factory=States)
 
@@ -178,8 +174,7 @@ class Work:
             total = journal.append(connection, self.claim.run_id, [*entries, written], self.claim)
             if outcome.usage:
                 usage = outcome.usage
-                price = self.bench.price(outcome.model, usage)
-                runs.spent(connection, self.claim.run_id, usage.calls, usage.input_tokens, usage.output_tokens, price)
+                runs.spent(connection, self.claim.run_id, usage.calls, usage.input_tokens, usage.output_tokens, usage.cost)
             return total, {"event": event, "result": result}
 
         total, made = self.bench.database.write(job)

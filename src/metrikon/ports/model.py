@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any, Protocol
 
 from metrikon.core.extraction.index import Place
@@ -24,12 +25,13 @@ class ModelRequest:
 
 @dataclass(frozen=True)
 class Usage:
-    """What an answer cost: tokens read and written, calls made, seconds waited."""
+    """What an answer cost: tokens read and written, calls made, seconds waited, and money in the currency of the prices."""
 
     input_tokens: int = 0
     output_tokens: int = 0
     calls: int = 0
     seconds: float = 0.0
+    cost: Decimal = Decimal(0)
 
     def plus(self, other: Usage) -> Usage:
         return Usage(
@@ -37,6 +39,7 @@ class Usage:
             self.output_tokens + other.output_tokens,
             self.calls + other.calls,
             self.seconds + other.seconds,
+            self.cost + other.cost,
         )
 
     def as_json(self) -> dict[str, Any]:
@@ -71,6 +74,10 @@ class ModelDown(Exception):
     def __init__(self, message: str, wait: float | None = None) -> None:
         super().__init__(message)
         self.wait = wait
+
+
+class OverLimit(Exception):
+    """A limit on what may be spent would be passed: the call was not made."""
 
 
 class ModelRefused(Exception):

@@ -54,6 +54,22 @@ class StepFailed(Exception):
         self.refused = refused
 
 
+class CalledModel(Model, Protocol):
+    """A model whose calls are counted, limited and kept on record for one run."""
+
+    def reject(self, call: str) -> None:
+        """An answer was no good: it is not given again."""
+        ...
+
+    def commit(self, connection: Connection) -> None:
+        """Keep the records of the calls, in the transaction of the step."""
+        ...
+
+    def keep(self) -> None:
+        """The same in a transaction of its own, for a step that did not come to its end."""
+        ...
+
+
 class House(Protocol):
     """What steps may ask of the house."""
 
@@ -77,8 +93,8 @@ class House(Protocol):
         """A record type and its version. Raises KeyError."""
         ...
 
-    def model(self, name: str | None) -> Model:
-        """A model by name; the default without one. Raises KeyError."""
+    def model(self, name: str | None, flow: str, run_id: str) -> CalledModel:
+        """A model by name, bound to a run; the default without a name. Raises KeyError."""
         ...
 
     def new_id(self) -> str: ...

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.records.checks import already_seen, business_key
+from metrikon.core.records.checks import already_seen, business_key, doubtful
 from metrikon.core.records.findings import Finding, as_json, from_json, stops
 from metrikon.ports.step import Call, House, Outcome, StepFailed
 from metrikon.store import records
@@ -20,13 +21,16 @@ def run(call: Call, house: House) -> Outcome:
     record_id = str(given["id"])
     kind, _ = house.record_type(str(given["record_type"]))
     review = str(call.parameters.get("review", "on stop"))
+    least = Decimal(str(call.parameters.get("unattended", "0.6")))
 
     def commit(connection: Connection, at: int) -> dict[str, Any]:
-        found = [each for each in from_json(given["findings"]) if each.check != "already seen"]
+        found = [each for each in from_json(given["findings"]) if each.check not in ("already seen", "doubtful")]
         key = business_key(kind, given["record"])
         holder = records.claim_key(connection, kind.name, key, call.item_id, record_id) if key else None
         if holder is not None:
             found.insert(0, already_seen(kind, holder))
+        told = {pointer for each in found if each.level == "stop" for pointer in each.fields}
+        found += doubtful(kind, given["record"], given.get("doubts") or {}, least, told)
         asks = review == "always" or (review == "on stop" and stops(found))
         if review == "always" and not stops(found):
             found.append(Finding("review", "stop", "The flow puts every record before a person."))

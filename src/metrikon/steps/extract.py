@@ -8,8 +8,9 @@ import msgspec
 from sqlalchemy import Connection
 
 from metrikon.core.records import evidence, findings
-from metrikon.drivers.extract import extract
-from metrikon.ports.model import ModelDown, ModelRefused
+from metrikon.core.records.checks import doubts
+from metrikon.drivers.extract import MOST_CALLS, extract
+from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed
 from metrikon.store import records
@@ -24,19 +25,27 @@ def run(call: Call, house: House) -> Outcome:
     name = str(call.parameters["record_type"])
     try:
         kind, version = house.record_type(name)
-        model = house.model(call.parameters.get("model"))
+        model = house.model(call.parameters.get("model"), call.flow, call.run_id)
+        second = call.parameters.get("second")
+        stronger = house.model(str(second), call.flow, call.run_id) if second else None
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow or put it, then continue.") from error
     try:
-        found = extract(model, kind, house.paper(sha256, call.flow), call.today, str(call.parameters.get("context") or ""))
-    except ModelDown as error:
-        raise StepFailed(str(error), again=True, wait=error.wait) from error
-    except ModelRefused as error:
-        raise StepFailed(f"{error} Correct the model's settings, then continue.") from error
-    except Refused as error:
-        raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
-    except ReaderDied as error:
-        raise StepFailed(f"{call.file_name}, while its values were looked for: {error}", again=call.attempt < KILLS, wait=0.2) from error
+        found = extract(
+            model,
+            kind,
+            house.paper(sha256, call.flow),
+            call.today,
+            str(call.parameters.get("context") or ""),
+            stronger,
+            int(call.parameters.get("calls") or MOST_CALLS),
+            model.reject,
+        )
+    except (ModelDown, ModelRefused, OverLimit, Refused, ReaderDied) as error:
+        for each in (model, stronger):
+            if each is not None:
+                each.keep()
+        raise _failure(error, call) from error
     reading = found.reading
     row = {
         "id": house.new_id(),
@@ -57,6 +66,9 @@ def run(call: Call, house: House) -> Outcome:
     }
 
     def commit(connection: Connection, at: int) -> dict[str, Any]:
+        for each in (model, stronger):
+            if each is not None:
+                each.commit(connection)
         return {
             "id": records.put(connection, row, at),
             "record_type": name,
@@ -65,7 +77,21 @@ def run(call: Call, house: House) -> Outcome:
             "usage": found.usage.as_json(),
             "model": found.model,
             "asked": found.asked,
+            "doubts": doubts(kind, reading.evidence),
             "stages": [msgspec.to_builtins(each) for each in reading.stages],
         }
 
     return Outcome(commit=commit, usage=found.usage, model=found.model)
+
+
+def _failure(error: Exception, call: Call) -> StepFailed:
+    """What went wrong, and whether trying again may help."""
+    if isinstance(error, ModelDown):
+        return StepFailed(str(error), again=True, wait=error.wait)
+    if isinstance(error, ModelRefused):
+        return StepFailed(f"{error} Correct the model's settings, then continue.")
+    if isinstance(error, OverLimit):
+        return StepFailed(str(error))
+    if isinstance(error, Refused):
+        return StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True)
+    return StepFailed(f"{call.file_name}, while its values were looked for: {error}", again=call.attempt < KILLS, wait=0.2)

@@ -8,7 +8,7 @@ from sqlalchemy import inspect, text
 
 from metrikon.store.database import Database
 
-HEAD = "0001"
+HEAD = "0002"
 
 
 def migrate(database: Database) -> None:

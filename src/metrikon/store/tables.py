@@ -134,6 +134,30 @@ deliveries = Table(
     Index("deliveries_to_do", "destination", "state", "not_before"),
     Index("deliveries_of_run", "run_id"),
 )
+calls = Table(
+    "calls",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("at", BigInteger, nullable=False),
+    Column("model", String(120), nullable=False),
+    Column("flow", String(60), nullable=False),
+    Column("run_id", _ID, nullable=False),
+    Column("stage", String(12), nullable=False),
+    Column("request", String(64), nullable=False),  # hash of what was asked of which model
+    Column("outcome", String(10), nullable=False),  # good, rejected, failed, or kept: an earlier answer was given again
+    Column("prompt", LargeBinary),  # both compressed; forgotten after a while
+    Column("answer", LargeBinary),
+    Column("prompt_size", Integer, nullable=False),  # characters
+    Column("input_tokens", Integer, nullable=False),
+    Column("output_tokens", Integer, nullable=False),
+    Column("tries", Integer, nullable=False),
+    Column("cost", String(40), nullable=False),
+    Column("took", Integer, nullable=False),  # milliseconds
+    Column("error", Text),
+    Index("calls_by_request", "request", "id"),
+    Index("calls_of_run", "run_id", "id"),
+    Index("calls_by_time", "at"),
+)
 changes = Table(
     "changes",
     metadata,

@@ -6,6 +6,7 @@ reference page. A parameter may be plain or hold `${ … }` holes.
 
 from __future__ import annotations
 
+from decimal import Decimal
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
@@ -40,6 +41,8 @@ class Extract(Form):
     document: str = Field(..., description="The result of a read step.")
     record_type: str = Field(..., description="Name of the record type.")
     model: str | None = Field(None, description="Name of the model; the service's default when left out.")
+    second: str | None = Field(None, description="Name of a stronger model that reads again what the first could not mend.")
+    calls: int = Field(12, ge=1, le=200, description="Most requests to models for one document.")
     context: str = Field("", max_length=2000, description="What the model should know besides: who we are, what to expect.")
 
 
@@ -48,6 +51,9 @@ class Check(Form):
 
     record: str = Field(..., description="The result of an extract step.")
     review: Literal["on stop", "always", "never"] = Field("on stop", description="When a person must look.")
+    unattended: Decimal = Field(
+        Decimal("0.6"), ge=0, le=1, description="The least confidence of a value that is written unattended; below it a person must look."
+    )
 
 
 class Write(Form):

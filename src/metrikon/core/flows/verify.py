@@ -146,8 +146,9 @@ class _Verifier:
     def _extract(self, step: Step, scope: Scope) -> Any:
         assert step.extract is not None
         name, model = step.extract.record_type, step.extract.model
-        if model is not None and model not in self.models:
-            self._add(step, "extract/model", f"There is no model {model!r}. Known: {', '.join(sorted(self.models))}.")
+        for place, each in (("model", model), ("second", step.extract.second)):
+            if each is not None and each not in self.models:
+                self._add(step, f"extract/{place}", f"There is no model {each!r}. Known: {', '.join(sorted(self.models))}.")
         if name not in self.record_types:
             known = ", ".join(sorted(self.record_types)) or "none yet; put one first"
             self._add(step, "extract/record_type", f"There is no record type {name!r}. Known: {known}.")

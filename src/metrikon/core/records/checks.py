@@ -221,6 +221,27 @@ def already_seen(kind: RecordType, before: str) -> Finding:
     return Finding("already seen", "stop", message, fields, {"before": before})
 
 
+NEVER_DOUBTED = 0.95
+
+
+def doubts(kind: RecordType, evidence: Mapping[str, Evidence]) -> dict[str, float]:
+    """The confidence of every value that a builder may find too little, by pointer."""
+    low = {pointer: each.confidence for pointer, each in evidence.items() if each.found and each.confidence < NEVER_DOUBTED}
+    return {pointer: each for pointer, each in low.items() if (field := kind.by_shape.get(shape(pointer))) and field.needs_evidence}
+
+
+def doubtful(kind: RecordType, record: dict[str, Any], low: Mapping[str, Any], least: Decimal, told: set[str]) -> list[Finding]:
+    """Values that are less sure than what may be written unattended, the least sure first; `told`: pointers of other findings."""
+    found = []
+    for confidence, pointer in sorted((Decimal(str(each)), pointer) for pointer, each in low.items()):
+        field = kind.by_shape.get(shape(pointer))
+        if field is None or confidence >= least or pointer in told:
+            continue
+        message = f"{_title(kind, pointer)} {get(record, pointer)!s} is {confidence:.0%} sure; {least:.0%} is wanted of what is written unattended."
+        found.append(Finding("doubtful", str(field.ours.get("unsure", "stop")), message, (pointer,)))
+    return found
+
+
 def _title(kind: RecordType, pointer: str) -> str:
     field = kind.by_shape.get(shape(pointer))
     if field is not None:

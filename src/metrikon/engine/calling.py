@@ -1,0 +1,169 @@
+"""Calls of models for a step: answers kept before, limits, rests, fallbacks, and a record of every call."""
+
+from __future__ import annotations
+
+import hashlib
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from sqlalchemy import Connection
+
+from metrikon.core.values.exact import dumps_sorted
+from metrikon.engine.budget import LONGEST_WAIT, Breaker, Budget
+from metrikon.models.specs import ModelSpec
+from metrikon.ports.clock import Clock
+from metrikon.ports.model import Model, ModelAnswer, ModelDown, ModelRefused, ModelRequest, OverLimit, Usage
+from metrikon.store import calls
+from metrikon.store.database import Database
+
+CHARACTERS_A_TOKEN = 2.5  # for reserving: taken low, so that what is reserved is not too little
+LONGEST_ERROR = 500
+
+
+@dataclass(frozen=True)
+class Switchboard:
+    """All models, with what holds for each."""
+
+    models: Mapping[str, Model]
+    specs: Mapping[str, ModelSpec]
+    database: Database
+    clock: Clock
+    budget: Budget
+    breaker: Breaker
+    sleep: Callable[[float], None] = time.sleep
+
+    def bound(self, name: str, flow: str, run_id: str) -> Bound:
+        """A model as one step of one run may use it. Raises KeyError without such a model."""
+        if name not in self.models:
+            raise KeyError(f"There is no model {name!r}. Known: {', '.join(sorted(self.models))}.")
+        return Bound(self, name, flow, run_id)
+
+
+class Bound:
+    """A model bound to a run: it answers like one, and remembers what its calls came to until `keep`."""
+
+    def __init__(self, board: Switchboard, name: str, flow: str, run_id: str) -> None:
+        self.board = board
+        self.name = name
+        self.room = board.models[name].room
+        self.flow = flow
+        self.run_id = run_id
+        self.rows: list[dict[str, Any]] = []
+        self.rejected: list[str] = []
+
+    def answer(self, request: ModelRequest) -> ModelAnswer:
+        """One answer: one kept before, or of the first model in order that gives one."""
+        failed: ModelDown | None = None
+        spec = self.board.specs.get(self.name)
+        for name in (self.name, *(spec.fallback if spec else ())):
+            try:
+                return self._answer(name, request)
+            except ModelDown as error:
+                failed = failed or error
+        assert failed is not None
+        raise failed
+
+    def reject(self, call: str) -> None:
+        """An answer was no good: it is not given again."""
+        for row in self.rows:
+            if row["id"] == call:
+                row["outcome"] = "rejected"
+        self.rejected.append(call)
+
+    def commit(self, connection: Connection) -> None:
+        """Keep the records of the calls, in the transaction of the step."""
+        calls.put(connection, self.rows)
+        calls.reject(connection, self.rejected)
+        self.rows, self.rejected = [], []
+
+    def keep(self) -> None:
+        """The same in a transaction of its own, for a step that did not come to its end."""
+        if self.rows or self.rejected:
+            self.board.database.write(self.commit)
+
+    def _answer(self, name: str, request: ModelRequest) -> ModelAnswer:
+        model = self.board.models[name]
+        asked = {"messages": list(request.messages), "schema": request.schema}
+        key = hashlib.sha256(dumps_sorted([name, _endpoint(self.board.specs.get(name)), asked])).hexdigest()
+        if not request.fresh:
+            with self.board.database.reading() as connection:
+                kept = calls.kept(connection, key)
+            if kept is not None:
+                self._note(name, request, key, None, "kept", Usage(), None)
+                return ModelAnswer(str(kept[1]["text"]), Usage(), tokens=_tokens(kept[1]), kept=True, call=kept[0])
+        return self._called(name, model, request, key, asked)
+
+    def _called(self, name: str, model: Model, request: ModelRequest, key: str, asked: Any) -> ModelAnswer:
+        board = self.board
+        board.breaker.check(name)
+        spec = board.specs.get(name) or ModelSpec(name=name, url="")
+        reserved = self._reserved(spec, request)
+        start = board.clock.now()
+        usage = Usage()
+        try:
+            answer = model.answer(request)
+            usage = replace(answer.usage, cost=spec.price(answer.usage.input_tokens, answer.usage.output_tokens))
+            board.breaker.good(name)
+        except ModelDown as error:
+            board.breaker.bad(name)
+            self._note(name, request, key, asked, "failed", Usage(calls=1, seconds=(board.clock.now() - start) / 1000), None, str(error))
+            raise
+        except ModelRefused as error:
+            self._note(name, request, key, asked, "failed", Usage(calls=1, seconds=(board.clock.now() - start) / 1000), None, str(error))
+            raise
+        finally:
+            board.budget.settle(reserved, usage.cost, usage.input_tokens + usage.output_tokens)
+        call = self._note(name, request, key, asked, "good", usage, {"text": answer.text, "tokens": list(answer.tokens)})
+        return replace(answer, usage=usage, call=call)
+
+    def _reserved(self, spec: ModelSpec, request: ModelRequest) -> Any:
+        tokens = int(_size(request) / CHARACTERS_A_TOKEN)
+        until = time.monotonic() + LONGEST_WAIT
+        while True:
+            try:
+                return self.board.budget.reserve(spec, self.flow, self.run_id, tokens)
+            except ModelDown as error:
+                if error.wait is None or time.monotonic() + error.wait > until:
+                    raise
+                self.board.sleep(min(error.wait, 1.0))
+
+    def _note(self, name: str, request: ModelRequest, key: str, asked: Any, outcome: str, usage: Usage, answer: Any, error: str | None = None) -> str:
+        board = self.board
+        row = {
+            "id": board.clock.new_id(),
+            "at": board.clock.now(),
+            "model": name,
+            "flow": self.flow,
+            "run_id": self.run_id,
+            "stage": request.stage,
+            "request": key,
+            "outcome": outcome,
+            "prompt": calls.packed(asked) if asked is not None else None,
+            "answer": calls.packed(answer) if answer is not None else None,
+            "prompt_size": _size(request),
+            "input_tokens": usage.input_tokens,
+            "output_tokens": usage.output_tokens,
+            "tries": usage.calls,
+            "cost": f"{usage.cost.normalize():f}" if usage.cost else "0",
+            "took": int(usage.seconds * 1000),
+            "error": error[:LONGEST_ERROR] if error else None,
+        }
+        self.rows.append(row)
+        return str(row["id"])
+
+
+def _size(request: ModelRequest) -> int:
+    return sum(len(str(each.get("content", ""))) for each in request.messages)
+
+
+def _endpoint(spec: ModelSpec | None) -> str:
+    return f"{spec.url} {spec.model}" if spec else ""
+
+
+def _tokens(kept: Mapping[str, Any]) -> tuple[tuple[int, float], ...]:
+    return tuple((int(end), float(chance)) for end, chance in kept.get("tokens") or ())
+
+
+__all__ = ["Bound", "OverLimit", "Switchboard"]
