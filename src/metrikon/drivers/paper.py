@@ -17,7 +17,7 @@ from metrikon.core.values.exact import loads
 from metrikon.drivers import wire
 from metrikon.drivers.frames import NOT_STORED
 from metrikon.drivers.reading import ReaderPool
-from metrikon.models.pattern import pattern_given
+from metrikon.models.pattern import pattern_given, read_labelled
 from metrikon.ports.reader import Refused
 
 
@@ -26,21 +26,24 @@ class LocalPaper:
 
     def __init__(self, index: Index) -> None:
         self.index = index
-        self._patterns: tuple[RecordType, Given] | None = None
+        self._other: tuple[RecordType, dict[str, Any]] | None = None
 
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
         return plan(kind, self.index, asking.today, asking.context, asking.room).asks
 
     def patterns(self, kind: RecordType) -> Given:
-        if self._patterns is None or self._patterns[0] is not kind:
-            self._patterns = (kind, pattern_given(kind, self.index))
-        return self._patterns[1]
+        return pattern_given(kind, self.index)
 
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         """What the pattern reader reads is set against the answers of models, as an independent reading."""
         alone = bool(given) and given[0].stage == PATTERNS
-        other = {} if alone else loads(self.patterns(kind).text)
-        return settled(kind, self.index, given, asking, other)
+        return settled(kind, self.index, given, asking, {} if alone else self._read_besides(kind))
+
+    def _read_besides(self, kind: RecordType) -> dict[str, Any]:
+        """Header fields as the pattern reader reads them by their labels; rows are cells of the same table to all."""
+        if self._other is None or self._other[0] is not kind:
+            self._other = (kind, read_labelled(kind, self.index))
+        return self._other[1]
 
 
 class WorkerPaper:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 from metrikon.core.documents.model import Cell, Table
@@ -18,6 +18,7 @@ from metrikon.core.values.text import fold
 
 LEAST = 1.6  # of header agreement: two columns named as the type names them, or nearly so
 CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
+SEEN = 40  # rows from which it is told what a column holds
 MOST_ODD = 12  # rows that look unlike the others and are shown one by one
 
 
@@ -103,10 +104,15 @@ def _columns(fields: Sequence[Field], table: Table) -> tuple[dict[str, int], flo
 
 
 def _likeness(field: Field, head: str) -> float:
-    """1 when the head is one of the field's labels (earlier ones a little more), less when it only holds one."""
+    return _alike(field.labels, head)
+
+
+@lru_cache(maxsize=8192)
+def _alike(labels: tuple[str, ...], head: str) -> float:
+    """1 when the head is one of the labels (earlier ones a little more), less when it only holds one."""
     words = label_words(head)
     best = 0.0
-    for rank, label in enumerate(field.labels):
+    for rank, label in enumerate(labels):
         wanted = label_words(label)
         if not wanted or not words:
             continue
@@ -118,7 +124,7 @@ def _likeness(field: Field, head: str) -> float:
 
 
 def _share(table: Table, column: int, holds: Any) -> float:
-    texts = [row[column].text for row in table.rows if row[column].text]
+    texts = [row[column].text for row in table.rows[:SEEN] if row[column].text]
     return sum(1 for text in texts if holds(text)) / len(texts) if texts else 0.0
 
 
@@ -128,7 +134,7 @@ def _is_amount(text: str) -> bool:
 
 def _fits(field: Field, table: Table, column: int) -> float:
     """How well the cells of a column fit the kind of a field: 1 or less."""
-    if not any(row[column].text for row in table.rows):
+    if not any(row[column].text for row in table.rows[:SEEN]):
         return 0.3
     if field.kind == "amount":
         return 0.2 + 0.8 * _share(table, column, _is_amount)

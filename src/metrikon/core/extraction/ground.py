@@ -76,8 +76,8 @@ def _sign_places(sign: str, index: Index) -> list[Place]:
         found = [place for place in index.find_text(sign) if place.exact]
         if found or len(sign) != 3 or not sign.isupper():
             return found
-    texts = ((page.number, n, word.text) for page in index.document.pages for n, word in enumerate(page.words))
-    return [Place(page, (n,)) for page, n, text in texts if sign in text]
+    segments = [(page, s) for page in index.document.pages for line in page.lines for s in line.segments if sign in s.text]
+    return [Place(page.number, (n,)) for page, s in segments for n in range(s.first, s.last) if sign in page.words[n].text]
 
 
 def _holds(field: Field, value: Any, place: Place, index: Index) -> bool:

@@ -10,16 +10,28 @@ from datetime import date
 from decimal import Decimal
 from functools import cached_property, lru_cache
 
-from metrikon.core.documents.model import Cell, Document, Page
+from metrikon.core.documents.model import Cell, Document, Page, Segment
 from metrikon.core.values.dates import date_readings, day_first
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_mark, parse_number
 from metrikon.core.values.text import fold
 
-HAS_DIGIT = re.compile(r"\d").search
+_DIGIT = re.compile(r"\d").search
+
+
+def has_digit(text: str) -> bool:
+    """Whether a text holds a figure; most do not, and say so at once."""
+    return not text.isalpha() and _DIGIT(text) is not None
+
+
 # two marks between figures, a year, or a word of letters beside figures
-_MAY_BE_DATE = re.compile(r"\d\s?[./-]\s?\d{1,2}\s?[./-]|\d{4}\s?[./-]|(?:19|20)\d\d(?!\d)|\d[a-z]{0,2}\.?,?\s+[^\W\d]{3}|[^\W\d]{3}\.?\s+\d").search
+_MONTH = "jan|gen|ene|feb|f[eé]v|m[aä]r|mrz|maa|apr|avr|abr|ma[iyjg]|mei|jun|jui|giu|jul|lug|aug|ao[uû]|ago|sep|set|o[ck]t|ott|nov|de[cz]|d[eé]c|dic"
+_MAY_BE_DATE = re.compile(
+    rf"\d\s?[./-]\s?\d{{1,2}}\s?[./-]|\d{{4}}\s?[./-]|(?<!\d)(?:19|20)\d\d(?!\d)|(?:{_MONTH})[^\W\d]{{0,7}}\.?[\s,-]*\d|\d[a-z]{{0,2}}\.?[\s-]*(?:de |of )?(?:{_MONTH})",
+    re.IGNORECASE,
+).search
 _MAY_NAME_CURRENCY = re.compile(f"[€£$¥]|zł|Kč|{'|'.join(CURRENCY_CODES)}", re.IGNORECASE).search
-LONGEST_DATE = 5  # words
+_HAS_MONTH = re.compile(_MONTH, re.IGNORECASE).search
+SHORTEST_DATE, LONGEST_DATE = 6, 5  # characters, words
 LONGEST_NUMBER = 4  # words: "1 234 567,89"
 
 
@@ -121,18 +133,21 @@ class Index:
     def numbers_at(self) -> dict[tuple[int, int], list[tuple[Place, Decimal]]]:
         """The same by page and the word with which they begin."""
         found: dict[tuple[int, int], list[tuple[Place, Decimal]]] = {}
-        for page in self.document.pages:
-            for line in page.lines:
-                for segment in line.segments:
-                    for place, value in self.numbers_in(page, segment.first, segment.last):
-                        found.setdefault((page.number, place.words[0]), []).append((place, value))
+        for page, segment in self.figured:
+            for place, value in self.numbers_in(page, segment.first, segment.last):
+                found.setdefault((page.number, place.words[0]), []).append((place, value))
         return found
+
+    @cached_property
+    def figured(self) -> list[tuple[Page, Segment]]:
+        """The segments that hold a figure: where amounts and dates can stand."""
+        return [(page, s) for page in self.document.pages for line in page.lines for s in line.segments if has_digit(s.text)]
 
     def numbers_in(self, page: Page, first: int, last: int) -> Iterator[tuple[Place, Decimal]]:
         """The amounts that stand in the words from `first` up to `last` of a page, with their places."""
         for start in range(first, last):
             text = page.words[start].text
-            if len(text) > 3 and not HAS_DIGIT(text):
+            if len(text) > 3 and not has_digit(text):
                 continue
             for end in range(start + 1, min(start + LONGEST_NUMBER, last) + 1):
                 if end > start + 1:
@@ -147,21 +162,21 @@ class Index:
     def dates(self) -> dict[date, list[Place]]:
         """Every date that stands in the document, in all its readings, with its places."""
         found: dict[date, list[Place]] = {}
-        for page in self.document.pages:
-            for line in page.lines:
-                for segment in line.segments:
-                    if not _MAY_BE_DATE(segment.text):
-                        continue
-                    figures = [bool(HAS_DIGIT(page.words[n].text)) for n in range(segment.first, segment.last)]
-                    for start in range(segment.first, segment.last):
-                        if not any(figures[start - segment.first : start - segment.first + 3]):
-                            continue  # a date has figures among its first three words
-                        for end in range(start + 1, min(start + LONGEST_DATE, segment.last) + 1):
-                            text = " ".join(page.words[n].text for n in range(start, end))
-                            readings = date_readings(text)
-                            for reading in readings:
-                                sure = len(readings) == 1 or self.day_first is not None
-                                found.setdefault(reading, []).append(Place(page.number, tuple(range(start, end)), sure))
+        for page, segment in self.figured:
+            text = segment.text
+            if len(text) < SHORTEST_DATE or (text.count(".") + text.count("/") + text.count("-") < 2 and not _HAS_MONTH(text)):
+                continue  # figures alone need two marks to be a date
+            if not _MAY_BE_DATE(text):
+                continue
+            figures = [bool(has_digit(page.words[n].text)) for n in range(segment.first, segment.last)]
+            for start in range(segment.first, segment.last):
+                if not any(figures[start - segment.first : start - segment.first + 3]):
+                    continue  # a date has figures among its first three words
+                for end in range(start + 1, min(start + LONGEST_DATE, segment.last) + 1):
+                    readings = date_readings(" ".join(page.words[n].text for n in range(start, end)))
+                    for reading in readings:
+                        sure = len(readings) == 1 or self.day_first is not None
+                        found.setdefault(reading, []).append(Place(page.number, tuple(range(start, end)), sure))
         return found
 
     def find_text(self, text: str) -> list[Place]:
@@ -194,7 +209,7 @@ class RowIndex:
             text = squeezed(cell.text)
             if text:
                 self.texts.setdefault(text, Place(cell.page, cell.words))
-            if HAS_DIGIT(cell.text):
+            if has_digit(cell.text):
                 for number in cell.words:
                     for place, value in index.numbers_at.get((cell.page, number), ()):
                         if len(place.words) == 1 or set(place.words) <= set(cell.words):

@@ -7,8 +7,9 @@ field, and never to write the rows out. Only what is left is asked, in one reque
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 from metrikon.core.documents.model import Table
@@ -33,7 +34,12 @@ class Plan:
     tables: Mapping[str, ListTable]
     header: tuple[Field, ...]  # fields that are asked
     lists: tuple[str, ...]  # pointers of lists that are asked
-    asks: list[Ask] = field(default_factory=list)
+    make: Callable[[Plan], Sequence[Ask]] = field(default=lambda made: ())
+
+    @cached_property
+    def asks(self) -> Sequence[Ask]:
+        """The first requests; made when they are wanted."""
+        return self.make(self) if self.header or self.lists else ()
 
     @property
     def outcome(self) -> str:
@@ -48,8 +54,7 @@ class Plan:
                 how = "are known by their heads" if each.known else "are asked for"
                 said.append(f"{pointer[1:]}: the columns of a table of {len(each.table.rows)} rows {how}")
         said += [f"{pointer[1:]}: no table was found, so its rows are asked for" for pointer in self.lists if pointer not in self.tables]
-        requests = f"in {len(self.asks)} request{'s' if len(self.asks) != 1 else ''}"
-        said.append(f"{len(self.header)} fields are asked {requests}" if self.header or self.asks else "nothing is left to ask a model")
+        said.append(f"{len(self.header)} fields are asked" if self.header or self.lists else "nothing is left to ask a model")
         return "; ".join(said).capitalize()[:1] + "; ".join(said)[1:] + "."
 
 
@@ -65,10 +70,7 @@ def plan(kind: RecordType, index: Index, today: str, context: str = "", room: in
     open_lists = tuple(p for p in kind.lists if p not in rows and not (p in tables and tables[p].known))
     simple = tuple(dict.fromkeys(f.shape.split("/*")[0] for f in kind.fields if "/*" in f.shape))
     asked_lists = tuple(p for p in simple if p in open_lists or (p not in kind.lists and p not in rows))
-    made = Plan(facts, rows, tables, header, asked_lists)
-    if header or asked_lists:
-        made.asks.extend(_asks(kind, index, made, today, context, room))
-    return made
+    return Plan(facts, rows, tables, header, asked_lists, lambda made: _asks(kind, index, made, today, context, room))
 
 
 def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dict[str, ListTable]:

@@ -9,12 +9,12 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.documents.model import words_box
+from metrikon.core.documents.model import Page, words_box
 from metrikon.core.extraction import mending
 from metrikon.core.extraction.asking import PATTERNS, Ask, Given, Stage, by_patterns
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
-from metrikon.core.extraction.ground import ground
+from metrikon.core.extraction.ground import CROSSED_OUT, ground
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
@@ -103,7 +103,8 @@ def _assessed(
     """A record with evidence and findings."""
     record = taken(kind, record, planned.facts, made.changes if record is made.record else []) if planned.facts else record
     evidence = _grounded(kind, record, index, planned, made)
-    record = as_printed(record, evidence, index)
+    from_cells = {pointer.split("/")[1] for pointer in made.cells}
+    record = {**record, **as_printed({name: value for name, value in record.items() if name not in from_cells}, evidence, index)}
     for each in given:
         for pointer, least in each.sure.items():
             if pointer in evidence and least < evidence[pointer].sure:
@@ -123,16 +124,23 @@ def _grounded(kind: RecordType, record: dict[str, Any], index: Index, planned: P
     searched = {name: value for name, value in record.items() if name not in lists} if lists else record
     evidence = ground(kind, searched, index, made.places)
     for pointer, place in cells.items():
-        page = index.pages[place.page]
-        sure = min(page.words[n].sure for n in place.words)
-        crossed = 0.3 if any(page.words[n].struck for n in place.words) else 1.0
-        evidence[pointer] = Evidence("printed", place.page, words_box(page, place.words), index.quote(place), round(sure * crossed, 3))
+        evidence[pointer] = _cell(index.pages[place.page], place.words)
     for each in planned.facts:
         if each.fact.words or not evidence[each.field.shape].found:
             evidence[each.field.shape] = fact_evidence(each.fact, index)
     for rows in planned.rows.values():
         evidence.update({pointer: fact_evidence(fact, index) for pointer, fact in rows.facts.items()})
     return evidence
+
+
+def _cell(page: Page, numbers: tuple[int, ...]) -> Evidence:
+    """Evidence for a cell as it stands."""
+    if len(numbers) == 1:
+        word = page.words[numbers[0]]
+        return Evidence("printed", page.number, word.box, word.text, round(word.sure * (CROSSED_OUT if word.struck else 1.0), 3))
+    words = [page.words[n] for n in numbers]
+    sure = min(word.sure for word in words) * (CROSSED_OUT if any(word.struck for word in words) else 1.0)
+    return Evidence("printed", page.number, words_box(page, numbers), " ".join(word.text for word in words), round(sure, 3))
 
 
 def _no_answer(problem: str) -> Finding:

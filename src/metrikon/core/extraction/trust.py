@@ -35,16 +35,26 @@ def trusted(
     others += [values for _, values in made.repairs]
     likely = _likely(made)
     found = {}
+    same: dict[tuple[float, int, int], tuple[float, dict[str, float]]] = {}  # the many cells of a table have few different inputs
     for pointer, each in evidence.items():
+        if pointer in made.cells:
+            key = (each.sure, held.get(pointer, 0), failed.get(pointer, 0))
+            if key not in same:
+                cell = Inputs(each.sure, 1.0, key[1], 0, key[2])
+                same[key] = (cell.confidence, cell.as_json())
+            msgspec.structs.force_setattr(each, "confidence", same[key][0])  # made for this reading: no one else holds it
+            msgspec.structs.force_setattr(each, "inputs", same[key][1])
+            found[pointer] = each
+            continue
         inputs = Inputs(each.sure if each.found else 0.0, _reading(pointer, each, made, likely, whole))
         inputs.agree, inputs.failed = held.get(pointer, 0), failed.get(pointer, 0)
         value = get(record, pointer)
-        for record_of_another in others if each.how != "fact" and pointer not in made.cells else ():  # cells are the same print to all
+        for record_of_another in others if each.how != "fact" else ():
             theirs = get(record_of_another, pointer)
             if theirs is not None:
-                same = _same(value, theirs)
-                inputs.agree += same
-                inputs.differ += not same and "/" not in pointer[1:]
+                alike = _same(value, theirs)
+                inputs.agree += alike
+                inputs.differ += not alike and "/" not in pointer[1:]
         found[pointer] = msgspec.structs.replace(each, confidence=inputs.confidence, inputs=inputs.as_json())
     return found
 

@@ -66,7 +66,9 @@ def _plain(error: Any) -> str:
 
 def dates(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
     """Values of format "date" must be dates (RFC 3339, full-date)."""
-    for pointer, value in leaves(record):
+    if not kind.has_dates:
+        return
+    for pointer, value in leaves(record if kind.rows_have_dates else {name: value for name, value in record.items() if not isinstance(value, list)}):
         field = kind.by_shape.get(shape(pointer))
         if field is not None and field.schema.get("format") == "date" and _date(value) is None and value is not None:
             yield Finding("format", "stop", f"{field.title} {value!r} is not a date such as 2026-03-31.", (pointer,))
@@ -187,10 +189,12 @@ def order(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -
 def supported(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence]) -> Iterator[Finding]:
     """Every value must stand in the document, unless its field says that it is not printed."""
     for pointer, value in leaves(record):
+        given = evidence.get(pointer)
+        if given is not None and given.sure >= LEAST_SURE and given.found:
+            continue
         field = kind.by_shape.get(shape(pointer))
         if value is None or field is None or not field.needs_evidence:
             continue
-        given = evidence.get(pointer)
         if given is None or not given.found:
             message = f"{field.title} {value!s} stands nowhere in the document."
             yield Finding("unsupported", "stop", message, (pointer,))

@@ -11,7 +11,7 @@ from metrikon.core.documents.model import Box
 NOT_FOUND = "not found in the document"
 
 
-class Evidence(msgspec.Struct, frozen=True, omit_defaults=True):
+class Evidence(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """For one value: page (from 1), box in page units, the words quoted, how it was found, how sure (0 to 1).
 
     `how`: "printed" (the value stands there), "sign" (a mark or word stands for it), "fact" (the file

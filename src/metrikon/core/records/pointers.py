@@ -11,13 +11,14 @@ def escape(name: str) -> str:
     return name.replace("~", "~0").replace("/", "~1")
 
 
-def steps(pointer: str) -> list[str]:
+@lru_cache(maxsize=16384)
+def steps(pointer: str) -> tuple[str, ...]:
     """The steps of a pointer; raises ValueError when it is none."""
     if pointer == "":
-        return []
+        return ()
     if not pointer.startswith("/"):
         raise ValueError(f"{pointer!r} is no JSON Pointer: it must start with /")
-    return [part.replace("~1", "/").replace("~0", "~") for part in pointer[1:].split("/")]
+    return tuple(part.replace("~1", "/").replace("~0", "~") for part in pointer[1:].split("/"))
 
 
 def leaves(value: Any, pointer: str = "") -> list[tuple[str, Any]]:

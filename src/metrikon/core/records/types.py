@@ -106,6 +106,14 @@ class RecordType:
         return self.schema.get(OURS) or {}
 
     @cached_property
+    def has_dates(self) -> bool:
+        return any(each.schema.get("format") == "date" for each in self.fields)
+
+    @cached_property
+    def rows_have_dates(self) -> bool:
+        return any(each.schema.get("format") == "date" for each in self.fields if "/*" in each.shape)
+
+    @cached_property
     def packed(self) -> bytes:
         """Name and schema as JSON, to be sent where the type is needed."""
         return dumps([self.name, self.schema])

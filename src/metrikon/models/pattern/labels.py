@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from metrikon.core.documents.model import Document, Line, Page
@@ -36,9 +36,10 @@ class LabelBook:
                 if words:
                     self._by_first.setdefault(words[0], []).append((words, field, rank))
 
-    def hits(self, document: Document) -> list[Hit]:
-        """Every label in the document, the longest at each place."""
-        return [hit for page in document.pages for n, line in enumerate(page.lines) for hit in self._in_line(page, n, line)]
+    def hits(self, document: Document, but: Collection[tuple[int, int]] = ()) -> list[Hit]:
+        """Every label in the document, the longest at each place; `but`: (page, word) of lines that are passed over when they begin there."""
+        lines = [(page, n, line) for page in document.pages for n, line in enumerate(page.lines) if (page.number, line.first) not in but]
+        return [hit for page, n, line in lines for hit in self._in_line(page, n, line)]
 
     def _in_line(self, page: Page, number: int, line: Line) -> list[Hit]:
         found: list[Hit] = []
