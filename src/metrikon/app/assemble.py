@@ -24,6 +24,7 @@ from metrikon.engine.calling import Switchboard
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
+from metrikon.engine.estimating import Estimating
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.work import Bench
@@ -90,6 +91,7 @@ class App:
         self.arrivals = Arrivals(
             self.database, self.files, self.clock, self.engine.wake, Opening(self.readers, self.files, settings.max_depth, self.passwords.of)
         )
+        self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model)
         self.answers = Answers(self.database, self.house, self.engine)
         self._folders: dict[tuple[str, str], Folder] = {}
         self._stop = threading.Event()

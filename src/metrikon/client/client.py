@@ -117,6 +117,28 @@ class Client:
         """Switch a flow on or off."""
         self._ask("POST", f"/api/flows/{name}/switch", body={"running": running})
 
+    def calls(self, run_id: str) -> list[dict[str, Any]]:
+        """The calls of models in a run, oldest first."""
+        return list(self._ask("GET", f"/api/runs/{run_id}/calls")["items"])
+
+    def call(self, call_id: str) -> dict[str, Any]:
+        """A call with what was asked and answered."""
+        return dict(self._ask("GET", f"/api/calls/{call_id}"))
+
+    def estimate(self, flow: str, file: str | Path | bytes) -> dict[str, Any]:
+        """What a file would cost in a flow; nothing is kept and no model is asked."""
+        data = file if isinstance(file, bytes) else Path(file).read_bytes()
+        headers = {"Content-Type": "application/octet-stream"}
+        return dict(self._ask("POST", f"/api/flows/{flow}/estimate", content=data, headers=headers))
+
+    def spend(self, days: int = 28) -> dict[str, Any]:
+        """What models cost by day and flow, and what is allowed."""
+        return dict(self._ask("GET", "/api/spend", params={"days": days}))
+
+    def models(self) -> list[dict[str, Any]]:
+        """Every model with its prices and limits."""
+        return list(self._ask("GET", "/api/models")["items"])
+
     def put_passwords(self, name: str, passwords: Sequence[str]) -> int:
         """Set the passwords that open encrypted files of a flow; how many it has."""
         return int(self._ask("PUT", f"/api/flows/{name}/passwords", body={"passwords": list(passwords)})["count"])

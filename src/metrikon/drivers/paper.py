@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 
 from metrikon.core.extraction.asking import PATTERNS, Ask, Given
+from metrikon.core.extraction.estimate import Estimate, estimate
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.plan import plan
 from metrikon.core.extraction.settle import Asking, Reading, settled
@@ -30,6 +31,10 @@ class LocalPaper:
 
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
         return plan(kind, self.index, asking.today, asking.context, asking.room).asks
+
+    def estimate(self, kind: RecordType, asking: Asking) -> Estimate:
+        made = plan(kind, self.index, asking.today, asking.context, asking.room)
+        return estimate(kind, self.index, made, loads(pattern_given(kind, self.index).text))
 
     def patterns(self, kind: RecordType) -> Given:
         return pattern_given(kind, self.index)
@@ -56,6 +61,9 @@ class WorkerPaper:
 
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
         return msgspec.convert(loads(self._asked("asks", kind, asking=wire.sent(asking))), list[Ask])
+
+    def estimate(self, kind: RecordType, asking: Asking) -> Estimate:
+        return msgspec.json.decode(self._asked("estimate", kind, asking=wire.sent(asking)), type=Estimate)
 
     def patterns(self, kind: RecordType) -> Given:
         return wire.given_from(self._asked("patterns", kind))

@@ -103,6 +103,11 @@ def _asks(request: dict[str, Any]) -> bytes:
     return dumps(_paper(request["path"]).asks(kind, wire.asking_from(request["asking"])))
 
 
+def _estimate(request: dict[str, Any]) -> bytes:
+    kind = unpacked_type(str(request["kind"]).encode())
+    return dumps(_paper(request["path"]).estimate(kind, wire.asking_from(request["asking"])))
+
+
 def _patterns(request: dict[str, Any]) -> bytes:
     return dumps(_paper(request["path"]).patterns(unpacked_type(str(request["kind"]).encode())))
 
@@ -119,6 +124,7 @@ OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "parts": _parts,
     "picture": _picture,
     "asks": _asks,
+    "estimate": _estimate,
     "patterns": _patterns,
     "settle": _settle,
 }

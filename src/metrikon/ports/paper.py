@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from metrikon.core.extraction.asking import Ask, Given
+from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.settle import Asking, Reading
 from metrikon.core.records.types import RecordType
 
@@ -15,6 +16,10 @@ class Paper(Protocol):
 
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
         """What a language model is asked first; nothing when the document itself says it all."""
+        ...
+
+    def estimate(self, kind: RecordType, asking: Asking) -> Estimate:
+        """What asking a language model would take."""
         ...
 
     def patterns(self, kind: RecordType) -> Given:

@@ -71,6 +71,10 @@ class ChangesQuery(View):
     after: int = Field(-1, ge=-1, description="Number of the last change seen; -1 for where the feed stands now.")
 
 
+class SpendQuery(View):
+    days: int = Field(28, ge=1, le=366, description="Days back from today, which counts.")
+
+
 class CheckBody(View):
     values: dict[str, Any]
 

@@ -67,6 +67,7 @@ def blueprint(app: App) -> APIBlueprint:
             calls=sum(row[1] for row in spent),
             input_tokens=sum(row[2] for row in spent),
             output_tokens=sum(row[3] for row in spent),
+            limit=f"{app.settings.spend_day.normalize():f}",
         )
         view = TodayView(
             waiting=[_waiting(row) for row in waits],

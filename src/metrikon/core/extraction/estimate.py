@@ -1,0 +1,51 @@
+"""What reading a document would take, before a model is paid: counted on the very requests that would be made."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import msgspec
+
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.plan import Plan
+from metrikon.core.records.types import RecordType
+from metrikon.core.values.exact import dumps
+
+UNKNOWN = 12  # characters of a value that was not found beforehand and may stand there
+
+
+class Estimate(msgspec.Struct, frozen=True):
+    """Requests, and the characters of their prompts and answers."""
+
+    requests: int
+    prompt: int
+    answer: int
+
+    def plus(self, other: Estimate) -> Estimate:
+        """Both together."""
+        return Estimate(self.requests + other.requests, self.prompt + other.prompt, self.answer + other.answer)
+
+
+def estimate(kind: RecordType, index: Index, plan: Plan, other: Mapping[str, Any]) -> Estimate:
+    """The first requests of a plan; `other`: the record of a reading that costs nothing, which tells how long answers will be."""
+    if not plan.asks:
+        return Estimate(0, 0, 0)
+    prompt = sum(len(message["content"]) for ask in plan.asks for message in ask.messages)
+    answer: dict[str, Any] = {}
+    for name, schema in kind.schema["properties"].items():
+        pointer = f"/{name}"
+        if pointer in plan.lists:
+            table = plan.tables.get(pointer)
+            answer[name] = {"columns": {each.name: "x" * 8 for each in table.fields}} if table else _rows(kind, pointer, index)
+        elif any(each.shape == pointer or each.shape.startswith(f"{pointer}/") for each in plan.header):
+            required = name in kind.schema.get("required", ())
+            answer[name] = other.get(name) or ("x" * UNKNOWN if required or "properties" in schema else None)
+    return Estimate(len(plan.asks), prompt, len(dumps(answer)) * len(plan.asks))
+
+
+def _rows(kind: RecordType, pointer: str, index: Index) -> list[dict[str, str]]:
+    """Rows as long as they would be written out: one for every few lines with a figure."""
+    lines = len({(page.number, segment.first) for page, segment in index.figured})
+    names = [each.name for each in kind.fields if each.shape.startswith(f"{pointer}/*")]
+    return [dict.fromkeys(names, "x" * 8)] * max(2, lines // max(2, len(names)))

@@ -1,0 +1,86 @@
+"""What a file would cost in a flow, before it is taken in: it is read and planned, but no model is asked and nothing is kept."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from decimal import Decimal
+from pathlib import Path
+
+from metrikon.core.extraction.estimate import Estimate
+from metrikon.core.extraction.settle import Asking
+from metrikon.core.flows.kinds import Extract
+from metrikon.core.flows.model import Flow
+from metrikon.drivers.paper import WorkerPaper
+from metrikon.drivers.reading import ReaderPool
+from metrikon.engine.calling import Switchboard
+from metrikon.engine.catalog import Catalog
+from metrikon.models.pattern import PATTERN
+from metrikon.store import calls
+
+CHARACTERS_A_TOKEN = 4.0  # until the model's own calls tell better
+
+
+@dataclass(frozen=True)
+class Estimated:
+    """Requests, tokens and cost that a file would take."""
+
+    requests: float
+    input_tokens: int
+    output_tokens: int
+    cost: Decimal
+
+
+class Estimating:
+    """Works out costs beforehand."""
+
+    def __init__(self, readers: ReaderPool, catalog: Catalog, board: Switchboard, default: str, today: str = "2026-01-01") -> None:
+        self._readers = readers
+        self._catalog = catalog
+        self._board = board
+        self._default = default
+        self._today = today
+
+    def of(self, flow: Flow, data: bytes, passwords: tuple[str, ...] = ()) -> Estimated:
+        """What a file would cost. Raises `Refused` and `ReaderDied` when it cannot be read."""
+        with tempfile.TemporaryDirectory(prefix="metrikon-estimate-") as folder:
+            path, place = Path(folder) / "file", Path(folder) / "document"
+            path.write_bytes(data)
+            self._readers.keep(path, place, passwords)
+            paper = WorkerPaper(self._readers, place, lambda: None)
+            found = Estimated(0, 0, 0, Decimal(0))
+            for extract in extracts(flow):
+                name = extract.model or self._default
+                if name == PATTERN:
+                    continue
+                kind, _ = self._catalog.record_type(extract.record_type)
+                asking = Asking(self._today, extract.context, self._board.models[name].room)
+                found = _added(found, self._priced(name, paper.estimate(kind, asking)))
+        return found
+
+    def _priced(self, name: str, estimate: Estimate) -> Estimated:
+        with self._board.database.reading() as connection:
+            habits = calls.habits(connection, name)
+        characters, again = habits or (CHARACTERS_A_TOKEN, 1.0)
+        read = round(estimate.prompt / characters * again)
+        written = round(estimate.answer / characters * again)
+        spec = self._board.specs.get(name)
+        return Estimated(round(estimate.requests * again, 2), read, written, spec.price(read, written) if spec else Decimal(0))
+
+
+def _added(one: Estimated, two: Estimated) -> Estimated:
+    return Estimated(one.requests + two.requests, one.input_tokens + two.input_tokens, one.output_tokens + two.output_tokens, one.cost + two.cost)
+
+
+def extracts(flow: Flow) -> Iterator[Extract]:
+    """Every extract step of a flow, wherever it stands."""
+    waiting = list(flow.steps)
+    while waiting:
+        step = waiting.pop(0)
+        if step.extract:
+            yield step.extract
+        if step.choose:
+            waiting += [inner for case in step.choose.cases for inner in case.steps] + list(step.choose.otherwise or ())
+        if step.each:
+            waiting += list(step.each.steps)
