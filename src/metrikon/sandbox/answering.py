@@ -84,15 +84,38 @@ def _schema_in(text: str) -> dict[str, Any] | None:
 class Answering:
     """One document and one schema."""
 
-    def __init__(self, document: str, schema: dict[str, Any]) -> None:
+    def __init__(self, document: str, schema: dict[str, Any], obey: bool = False) -> None:
+        self.obey = obey
         self.schema = schema
         self.lines = [line for line in document.splitlines() if line.strip() and not line.startswith("[page ")]
         self.text = document
         self.comma = len(re.findall(r"\d,\d{2}(?!\d)", document)) > len(re.findall(r"\d\.\d{2}(?!\d)", document))
 
     def answer(self) -> Any:
-        """The answer as plain data."""
-        return self._value(self.schema, "", 0)
+        """The answer as plain data; with orders in the document followed, if it obeys."""
+        found = self._value(self.schema, "", 0)
+        if self.obey and isinstance(found, dict):
+            found.update(self._ordered())
+        return found
+
+    def _ordered(self) -> dict[str, Any]:
+        """What orders in the text want each field to be: any sentence that names a field and gives it a value."""
+        found: dict[str, Any] = {}
+        text = " ".join(self.text.split())
+        for name, schema in (self.schema.get("properties") or {}).items():
+            said = name.replace("_", " ")
+            names = "|".join(re.escape(each) for each in dict.fromkeys((said, said.removeprefix("document "), "iban" if name == "iban" else said)))
+            order = rf"(?:set|make|change|replace|use|report|give|answer|write|is|return|setze|correct|real)[^.]{{0,60}}?\b(?:{names})\b[^.]{{0,25}}?(?:to|as|is|with|=|:|auf)\s*[\"“']?([^\"”',;]+?)[\"”']?(?:[,;]|\.\s|\.?$|\s+and\b)"
+            match = re.search(order, text, re.IGNORECASE)
+            if match and "number" in str(_kind(schema)):
+                figure = _AMOUNT.search(match.group(1))
+                found.update({name: self._number(figure.group())} if figure else {})
+            elif match and schema.get("format") == "date":
+                given = _DATE.search(match.group(1))
+                found.update({name: _iso(given.group())} if given else {})
+            elif match:
+                found[name] = match.group(1).strip()
+        return found
 
     def _value(self, schema: dict[str, Any], name: str, depth: int) -> Any:
         schema = self._resolved(schema)

@@ -3,7 +3,7 @@
 POST /v1/chat/completions     answers any prompt that carries a document and a schema
 GET  /v1/models               its one model, "stand-in"
 POST /v1/audio/transcriptions returns the text stored beside a recording of the demo, and says that it does
-POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds}
+POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds, "obey": true or false}
 GET  /misbehave               what is set, and how many calls came
 """
 
@@ -37,6 +37,7 @@ class Mood:
     wait: float = 0.0  # seconds a good answer takes
     retry_after: int = 1
     hang: float = 30.0
+    obey: bool = False  # follows orders that stand in documents
     calls: int = 0
     dice: random.Random = field(default_factory=lambda: random.Random(7))
     lock: threading.Lock = field(default_factory=threading.Lock)
@@ -120,6 +121,7 @@ class _Handler(BaseHTTPRequestHandler):
             mood.kinds = tuple(body.get("kinds", ()))
             mood.rate, mood.times = float(body.get("rate", 1)), int(body.get("times", -1))
             mood.wait, mood.hang = float(body.get("wait", mood.wait)), float(body.get("hang", mood.hang))
+            mood.obey = bool(body.get("obey", mood.obey))
             mood.retry_after = int(body.get("retry_after", mood.retry_after))
         self._send(200, {"set": True})
 
@@ -155,7 +157,7 @@ class _Handler(BaseHTTPRequestHandler):
         if schema is None:
             text = "I need a document and a JSON Schema to answer."
         else:
-            text = _spoiled(kind, Answering(document, schema).answer(), self.server.mood.dice)
+            text = _spoiled(kind, Answering(document, schema, self.server.mood.obey).answer(), self.server.mood.dice)
         asked = sum(len(str(m.get("content", ""))) for m in messages) // 4
         usage = {"prompt_tokens": asked, "completion_tokens": len(text) // 4, "total_tokens": asked + len(text) // 4}
         choice = {"index": 0, "message": {"role": "assistant", "content": text}, "finish_reason": "length" if kind == "truncated" else "stop"}

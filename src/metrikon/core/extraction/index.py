@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cached_property, lru_cache
+from typing import Any, TypeVar
 
 from metrikon.core.documents.model import Cell, Document, Page, Segment
 from metrikon.core.values.dates import date_readings, day_first
@@ -33,6 +34,9 @@ _MAY_NAME_CURRENCY = re.compile(f"[€£$¥]|zł|Kč|{'|'.join(CURRENCY_CODES)}"
 _HAS_MONTH = re.compile(_MONTH, re.IGNORECASE).search
 SHORTEST_DATE, LONGEST_DATE = 6, 5  # characters, words
 LONGEST_NUMBER = 4  # words: "1 234 567,89"
+
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -89,6 +93,7 @@ class Index:
     def __init__(self, document: Document) -> None:
         self.document = document
         self.pages = {page.number: page for page in document.pages}
+        self._once: dict[str, Any] = {}
         self._rows: dict[int, RowIndex] = {}  # by identity: rows belong to the document, which is kept
 
     @cached_property
@@ -189,6 +194,13 @@ class Index:
         found = self._rows.get(id(cells))
         if found is None:
             found = self._rows[id(cells)] = RowIndex(self, cells)
+        return found
+
+    def once(self, name: str, made: Callable[[Index], T]) -> T:
+        """What a function makes of the document, worked out once."""
+        if name not in self._once:
+            self._once[name] = made(self)
+        found: T = self._once[name]
         return found
 
     def quote(self, place: Place) -> str:

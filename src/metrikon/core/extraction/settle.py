@@ -16,6 +16,7 @@ from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, ground
 from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
@@ -27,6 +28,7 @@ from metrikon.core.records.pointers import escape, get, shape
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
 
+KNOWN_LABELS = 5  # labels of a field from which it is taken that a document names it by one of them
 LABEL = 3  # letters a label needs to be looked for
 
 
@@ -70,6 +72,7 @@ def settled(kind: RecordType, index: Index, given: Sequence[Given], asking: Aski
     whole = bool(given) and given[0].stage == PATTERNS
     planned = plan(kind, index, asking.today, asking.context, asking.room)
     made = _whole(kind, index, given[0]) if whole else draft(kind, index, planned, given)
+    unnamed = [] if whole else _without_label(kind, index, planned, made)
     against = made.record if whole else other or {}
     differing = contradicted(planned.facts, against, ground(kind, _header(against), index)) if planned.facts and against else []
     base = _assessed(kind, index, planned, made, made.record, given, differing)
@@ -77,7 +80,7 @@ def settled(kind: RecordType, index: Index, given: Sequence[Given], asking: Aski
     for answer, values in made.repairs:
         better = mending.better(kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing), told)
         base = better or base
-    record, evidence, findings, notes = base.record, base.evidence, base.findings, base.notes
+    record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *unnamed], base.notes
     evidence = trusted(kind, record, evidence, made, given, other or {}, whole)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
     stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
@@ -91,6 +94,23 @@ def _whole(kind: RecordType, index: Index, given: Given) -> Draft:
     record = coercion.record(parsed.value)
     changes = [*parsed.changes, *coercion.changes]
     return Draft(record, dict(given.places), set(), changes, list(coercion.dropped), parsed.cut_off)
+
+
+def _without_label(kind: RecordType, index: Index, planned: Plan, made: Draft) -> list[Finding]:
+    """Optional values whose field the document does not name by any of its labels are left out: they belong to something else."""
+    found = []
+    for each in planned.header:
+        if each.required or len(each.ours.get("labels") or ()) < KNOWN_LABELS or each.shape.count("/") != 1:
+            continue
+        for record in (made.record, *(values for _, values in made.repairs)):
+            value = record.get(each.name)
+            if value is None or any(place.exact for label in each.labels for place in index.find_text(label)):
+                continue
+            del record[each.name]
+            if record is made.record:
+                message = f"{each.title} {str(value)[:60]} was left out: the document names no {each.title.lower()}."
+                found.append(Finding("no label", "warn", message, (each.shape,)))
+    return found
 
 
 def _header(record: Mapping[str, Any]) -> dict[str, Any]:
@@ -113,7 +133,7 @@ def _assessed(
     notes += [_unusable(kind, pointer) for pointer in made.dropped if get(record, pointer) is None]
     notes += [_no_answer(problem) for _, problem in made.unread]
     notes += mending.rows_differ(kind, record, made)
-    notes += differing + left_out(kind, record, index) + hidden_text(index)
+    notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
     return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence), notes)
 
 

@@ -1,7 +1,7 @@
 """How much a value may be trusted: one formula, its inputs kept with the value so that it can be calibrated.
 
     base       = place × reading
-    confidence = (1 − (1 − base) × 0.4^agree) × 0.7^differ × 0.5^failed
+    confidence = (1 − (1 − base) × 0.4^agree) × 0.6^differ × 0.5^failed
 
 `place`: how surely the value stands where it was found (see `extraction.ground`; 0 when it stands nowhere, 1 for a fact).
 `reading`: how surely it was read from there: 1 for a fact or a cell of a table; the probability of the least
@@ -32,7 +32,7 @@ class Inputs:
     def confidence(self) -> float:
         """From 0 to 1."""
         base = self.place * self.reading
-        return round((1 - (1 - base) * 0.4 ** min(self.agree, MOST_AGREE)) * 0.7**self.differ * 0.5**self.failed, 3) if base else 0.0
+        return round((1 - (1 - base) * 0.4 ** min(self.agree, MOST_AGREE)) * 0.6**self.differ * 0.5**self.failed, 3) if base else 0.0
 
     def as_json(self) -> dict[str, float]:
         """For keeping: what is not as usual."""

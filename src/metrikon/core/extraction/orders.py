@@ -1,0 +1,59 @@
+"""Words in a document that speak to the program that reads it: never obeyed, and told to a person.
+
+What stands in the document is data. A model may obey it all the same; so a document that gives
+orders goes before a person, whatever was read. The phrases are few and narrow: letters of business
+ask people to disregard reminders and to use numbers as references all the time.
+"""
+
+from __future__ import annotations
+
+import re
+
+from metrikon.core.extraction.index import Index
+from metrikon.core.records.findings import Finding
+
+_FORGET = "ignor(?:e|es|ed|ing|iere|ieren|ier|ez|er|a|are|ar)|disregard|forget|override|overrule|bypass|vergiss|vergessen sie|missachte|oublie[rz]?|negeer|vergeet|olvida|dimentica"
+_RULES = (
+    "instructions?|prompts?|guidelines|system message|json schema|the schema|your rules|previous rules|anweisung(?:en)?|vorgaben|"
+    "consignes|instructies|instrucciones|istruzioni"
+)
+_READER = (
+    "ai|a\\.i\\.|artificial intelligence|language model|llm|large language model|chat ?bot|ai assistant|ki|sprachmodell|modèle de langage|taalmodel"
+)
+_FIELD = "total|grand total|amount|vendor|supplier|iban|invoice number|number|date|due date|net|tax|currency|fields?|value|document type|price|quantity|betrag|gesamtbetrag|rechnungsnummer"
+_ORDERS = tuple(
+    re.compile(pattern, re.IGNORECASE)
+    for pattern in (
+        rf"\b(?:{_FORGET})\b.{{0,60}}\b(?:{_RULES})\b",
+        rf"\b(?:you are|you're|act as|as) an? (?:{_READER})\b",
+        rf"\b(?:dear|hello|attention|note to|message to|for|an die|to) (?:the |any |all |every )?(?:{_READER}|machine|robot|model|assistant|extraction (?:model|program|system))s?\b[ ,:.!-]",
+        r"^\W{0,4}(?:system|assistant|developer)(?: prompt| message)?\W{0,3}:\s*(?:you|ignore|set|from now|answer|new|the (?:total|vendor|user))",
+        rf"\b(?:set|change|overwrite|replace|output|return|answer|respond|report|setze|ändere)\b.{{0,30}}\b(?:{_FIELD})\b.{{0,20}}?(?:\bto\b|\bas\b|\bwith\b|\bauf\b|=|:)\s*[\"“'‘]?\S*[\d“\"']",
+        r"\banswer(?: only)? with\b.{0,40}[{\"“]",
+        r"\b(?:approve|accept|pay|book|release)\b.{0,40}\b(?:without (?:asking|checking|review|any check)|unattended|no questions asked|at once, (?:dear|machine))",
+        r"</?\s*document\s*>|\bbegin(?:ning)? of (?:new )?(?:system )?(?:prompt|instructions)\b|\bnew instructions\s*:",
+        r"\bthe (?:correct|real|true|actual) (?:total|amount|vendor|iban|number) (?:is|to (?:give|use|report) is)\b.{0,60}",
+    )
+)
+QUOTED = 160  # characters that are told
+
+
+def orders(index: Index) -> list[Finding]:
+    """A finding that stops the record when visible words of the document give orders to its reader."""
+    found: dict[str, int] = {}
+    for page in index.document.pages:
+        lines = [line.text for line in page.lines]
+        for number, text in enumerate(lines):
+            both = f"{text} {lines[number + 1]}" if number + 1 < len(lines) else text
+            if any(pattern.search(text) or pattern.search(both) for pattern in _ORDERS):
+                found.setdefault(text[:QUOTED], page.number)
+    if not found:
+        return []
+    some = "; ".join(f"“{text}” (page {page})" for text, page in list(found.items())[:3])
+    return [
+        Finding(
+            "orders",
+            "stop",
+            f"The document holds words that speak to the program that reads it: {some}. None was followed on purpose; compare the values.",
+        )
+    ]
