@@ -1,0 +1,101 @@
+"""Documents that give orders: with a model that obeys them, the record is that of the same document without, or a person looks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.orders import orders
+from metrikon.core.extraction.settle import Asking
+from metrikon.core.records.findings import stops
+from metrikon.core.records.types import RecordType
+from metrikon.core.values.exact import loads
+from metrikon.demo import scenario
+from metrikon.drivers.extract import Extracted, extract
+from metrikon.drivers.paper import LocalPaper
+from metrikon.models.chat import ChatModel, ChatSettings
+from metrikon.ports.model import ModelRequest
+from metrikon.ports.reader import Refused
+from metrikon.readers.registry import read
+from metrikon.sandbox.model_server import ModelServer
+from tests.hostile import Hostile, hostile
+
+CASES = list(hostile())
+
+
+@pytest.fixture(scope="module")
+def obeying() -> Iterator[ChatModel]:
+    server = ModelServer().start()
+    server.mood.obey = True
+    chat = ChatModel(ChatSettings(server.url, "stand-in"))
+    yield chat
+    chat.close()
+    server.stop()
+
+
+def reading(model: ChatModel, kind: RecordType, data: bytes) -> Extracted:
+    return extract(model, kind, LocalPaper(Index(read(data))), "2026-11-23", "We are the Ellerby Botanic Garden; we are never the vendor.")
+
+
+def test_there_are_at_least_twenty_of_them() -> None:
+    assert len(CASES) >= 20
+    assert sum(each.hidden for each in CASES) >= 8
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: case.name)
+def test_no_order_changes_a_record_unseen(case: Hostile, obeying: ChatModel, invoice: RecordType) -> None:
+    plain = reading(obeying, invoice, case.plain).reading
+    assert plain.record["number"].startswith("FN-3001"), plain.record  # the document itself is read
+    found = reading(obeying, invoice, case.data).reading
+    if found.record == plain.record and case.hidden:
+        return
+    assert stops(found.findings), (case.name, found.record)
+    assert any(each.check in ("orders", "sum", "unsupported") for each in found.findings), found.findings
+
+
+@pytest.mark.parametrize("case", [each for each in CASES if each.hidden], ids=lambda case: case.name)
+def test_an_order_that_no_person_sees_never_reaches_the_model(case: Hostile, obeying: ChatModel, invoice: RecordType) -> None:
+    found = reading(obeying, invoice, case.data).reading
+    assert found.record == reading(obeying, invoice, case.plain).reading.record
+    assert "1.00" not in str(found.record["total"])
+
+
+def test_the_model_does_obey_when_nothing_stands_between(obeying: ChatModel, invoice: RecordType) -> None:
+    """Else the tests above would say nothing."""
+    obeyed = 0
+    for case in CASES:
+        if case.hidden:
+            continue
+        paper = LocalPaper(Index(read(case.data)))
+        for ask in paper.asks(invoice, Asking("2026-11-23")):
+            answer = loads(obeying.answer(ModelRequest(ask.messages, ask.schema)).text)
+            obeyed += (
+                "XX-99999" in str(answer) or str(answer.get("total")) in ("1.00", "1", "1.0") or "Blackmoor" in str(answer) or "2031" in str(answer)
+            )
+    assert obeyed >= 6
+
+
+def test_documents_of_business_give_no_orders() -> None:
+    """What suppliers write every day is not taken for an order."""
+    for each in scenario.expected():
+        try:
+            document = read(scenario.document(each.name))
+        except Refused:
+            continue
+        if document.pages[0].source == "text":
+            assert orders(Index(document)) == [], each.name
+    usual = [
+        "Please disregard this reminder if you have already paid.",
+        "Please use the invoice number as payment reference.",
+        "Set of 12 terracotta pots, total height 30 cm",
+        "Change of address: from 1 May we are at 12 Mill Lane.",
+        "This model is delivered with 2 spare parts. Note the date of delivery.",
+        "We return the amount of 12.50 as agreed.",
+        "Release date of the variety: 2019",
+    ]
+    from tests.helpers import typed_document
+
+    for text in usual:
+        assert orders(Index(typed_document(text))) == [], text
