@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, growth, reading, throughput
+from bench import accuracy, growth, misbehaving, reading, throughput
 from bench.report import Result, write
 
 ALL = {
@@ -26,6 +26,7 @@ ALL = {
     "tables": accuracy.tables,
     "scans": accuracy.scans,
     "judgement": accuracy.verdicts,
+    "misbehaviour": misbehaving.misbehaviour,
 }
 
 
