@@ -4,6 +4,9 @@ import type { components } from "./schema";
 import { getCsrf } from "./session";
 
 type Schemas = components["schemas"];
+export type Call = components["schemas"]["CallView"];
+export type CallDetail = components["schemas"]["CallDetail"];
+export type SpendData = components["schemas"]["SpendView"];
 export type Today = Schemas["TodayView"];
 export type Waiting = Schemas["WaitingView"];
 export type Item = Schemas["ItemView"];

@@ -2,6 +2,7 @@
 import { useState, type ReactNode } from "react";
 import { stringify } from "lossless-json";
 import type { Entry } from "../api/call";
+import { Stages, type Stage } from "./Stages";
 import { said, stepsOf, type Step } from "./steps";
 import { shown } from "./words";
 
@@ -81,8 +82,10 @@ function Inner({ steps, from, to }: { steps: Step[]; from: number; to: number })
 
 function InAndOut({ step }: { step: Step }): ReactNode {
   const [raw, setRaw] = useState(false);
+  const stages = stagesOf(step);
   return (
     <div className="io">
+      {stages && <Stages stages={stages} />}
       <button className="word" aria-pressed={raw} onClick={() => setRaw(!raw)}>
         raw
       </button>
@@ -96,6 +99,12 @@ function InAndOut({ step }: { step: Step }): ReactNode {
       ))}
     </div>
   );
+}
+
+/** The stages of an extract step, as its result tells them. */
+function stagesOf(step: Step): Stage[] | null {
+  const result = step.entries.find((entry) => entry.event === "done")?.data["result"] as { stages?: Stage[] } | undefined;
+  return result?.stages ?? null;
 }
 
 /** Plain data as a table of names and values, not deeper or longer than one can read. */

@@ -5,6 +5,7 @@ import { useState, type ReactNode } from "react";
 import { Link, useParams } from "react-router";
 import { call, type ItemDetail, type Run, type RunDetail } from "../api/call";
 import { Problem, Stamp, When } from "../parts/bits";
+import { Calls } from "../parts/Calls";
 import { Journal } from "../parts/Journal";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
@@ -86,6 +87,7 @@ function RunBody({ id }: { id: string }): ReactNode {
       )}
       {goOn.error && <Problem error={goOn.error} />}
       <Journal entries={run.data.journal} />
+      <Calls run={id} />
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { Link, useNavigate } from "react-router";
 import { call, type Today as TodayData, type Waiting } from "../api/call";
 import { Empty, Problem, Stamp, When } from "../parts/bits";
 import { Keys } from "../parts/keys";
+import { SpendPlot } from "../parts/SpendPlot";
 import { Head } from "../parts/Shell";
 import { count, figure } from "../parts/words";
 
@@ -13,6 +14,7 @@ const target = (each: Waiting): string => (each.record_id ? `/records/${each.rec
 
 export function Today(): ReactNode {
   const today = useQuery({ queryKey: ["today"], queryFn: () => call<TodayData>("GET", "/api/today") });
+  const [plot, setPlot] = useState(false);
   const client = useQueryClient();
   const goOn = useMutation({
     mutationFn: () => call("POST", "/api/runs/continue", {}),
@@ -50,10 +52,15 @@ export function Today(): ReactNode {
           <h2>What it cost</h2>
           <p className="mono" style={{ margin: 0 }}>
             {figure(spend.cost)} <span className="small">{spend.currency}</span>
+            {Number(spend.limit) > 0 && <span className="small soft"> of {figure(spend.limit)} that may be spent a day</span>}
           </p>
           <p className="soft small" style={{ margin: 0 }}>
-            {count(spend.calls, "model call")}, {spend.input_tokens.toLocaleString()} tokens read and {spend.output_tokens.toLocaleString()} written, by {today.data.model}.
+            {count(spend.calls, "model call")}, {spend.input_tokens.toLocaleString()} tokens read and {spend.output_tokens.toLocaleString()} written, by {today.data.model}.{" "}
+            <button className="word" aria-expanded={plot} onClick={() => setPlot(!plot)}>
+              {plot ? "close the plot" : "show four weeks"}
+            </button>
           </p>
+          {plot && <SpendPlot />}
         </>
       )}
     </>

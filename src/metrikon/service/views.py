@@ -123,6 +123,8 @@ class EvidenceView(View):
     box: tuple[float, float, float, float] | None = None
     quote: str = ""
     sure: float = 1.0
+    confidence: float = 1.0
+    inputs: dict[str, float] = {}
 
 
 class RecordRow(View):

@@ -14,6 +14,8 @@ import { Rows } from "./Rows";
 import { Editor } from "./Value";
 import { Viewer } from "./Viewer";
 
+const SURE = 0.85; // from here on a value is not called doubtful
+
 const fetchRecord = (id: string) => ({ queryKey: ["record", id], queryFn: () => call<RecordDetail>("GET", `/api/records/${id}`) });
 
 export function RecordPlace(): ReactNode {
@@ -83,10 +85,12 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
   useEffect(() => {
     if (record.next_waiting) void client.prefetchQuery(fetchRecord(record.next_waiting)); // loaded before it is asked for
   }, [client, record.next_waiting]);
+  const doubted = useMemo(() => doubtfulFirst(pointers, draft.evidence, troubled), [pointers, draft.evidence, troubled]);
   const pageCount = Math.max(1, ...Object.values(draft.evidence).map((each) => each.page));
   const keys = [
     { key: "j", does: "next field", run: () => step(1) },
     { key: "k", does: "field before", run: () => step(-1) },
+    { key: "d", does: "next doubtful field, the least sure first", run: () => doubted.length && choose(doubted[(doubted.indexOf(active) + 1) % doubted.length] ?? active) },
     { key: "Enter", does: "accept the value and go on", run: () => { setTicked(new Set([...ticked, active])); step(1); } },
     { key: "e", does: "edit the value; draw over the page to take words", run: () => edit(active) },
     { key: "]", does: "next page", run: () => setPage(Math.min(page + 1, pageCount)) },
@@ -174,6 +178,12 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
   );
 }
 
+/** Fields with findings and fields that are not sure, the least sure first. */
+function doubtfulFirst(pointers: string[], evidence: Record<string, Evidence>, troubled: Set<string>): string[] {
+  const sure = (pointer: string): number => Number(evidence[pointer]?.confidence ?? 0);
+  return pointers.filter((pointer) => troubled.has(pointer) || (pointer in evidence && sure(pointer) < SURE)).sort((one, other) => sure(one) - sure(other));
+}
+
 function listsOf(fields: Field[]): [string, Field[]][] {
   const found = new Map<string, Field[]>();
   for (const field of fields) {
@@ -219,6 +229,11 @@ function FieldLine({ field, record, draft, active, editing, taken, ticked, choos
             {isFigure(value) && currency && <span className="small soft"> {currency}</span>}
           </div>
         )}
+        {!differs && given && Number(given.confidence) < SURE && given.how !== "not found in the document" && (
+          <div className="changed" title={inputs(given)}>
+            {Math.round(Number(given.confidence) * 100)} % sure
+          </div>
+        )}
         {differs && <div className="changed">{asRead === undefined ? "nothing was read here" : `${shown(asRead)} was read`}</div>}
         {!differs && value !== undefined && given?.how === "not found in the document" && <div className="changed">not found in the document</div>}
         {!differs && given?.how === "fact" && <div className="changed">said by the file in its data: {given.quote}</div>}
@@ -228,6 +243,14 @@ function FieldLine({ field, record, draft, active, editing, taken, ticked, choos
       ))}
     </div>
   );
+}
+
+/** What the confidence of a value is made of, in words. */
+function inputs(given: Evidence): string {
+  const told: Record<string, string> = { place: "sure of its place", reading: "sure of its reading", agree: "readings and sums that agree", differ: "readings that differ", failed: "sums that do not hold" };
+  return Object.entries(given.inputs ?? {})
+    .map(([name, value]) => `${told[name] ?? name}: ${String(value)}`)
+    .join("; ");
 }
 
 function FindingLine({ finding }: { finding: Finding }): ReactNode {
