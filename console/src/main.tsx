@@ -16,6 +16,7 @@ import { setCsrf } from "./api/session";
 import { Arrivals } from "./places/Arrivals";
 import { Desk } from "./places/Desk";
 import { ItemPlace } from "./places/Item";
+import { RecordTypePlace, RecordTypes } from "./places/setup/RecordTypes";
 import { RecordPlace } from "./places/record/RecordPlace";
 import { Records } from "./places/Records";
 import { SignIn } from "./places/SignIn";
@@ -72,6 +73,8 @@ function House(): ReactNode {
         <Route path="arrivals/:id" element={<ItemPlace />} />
         <Route path="records" element={<Records />} />
         <Route path="records/:id" element={<RecordPlace />} />
+        <Route path="setup" element={<RecordTypes />} />
+        <Route path="setup/record-types/:name" element={<RecordTypePlace />} />
         <Route path="*" element={<p>There is nothing at this address. Choose a place on the left.</p>} />
       </Route>
     </Routes>

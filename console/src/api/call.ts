@@ -4,6 +4,10 @@ import type { components } from "./schema";
 import { getCsrf } from "./session";
 
 type Schemas = components["schemas"];
+export type RecordType = components["schemas"]["RecordTypeView"];
+export type Started = components["schemas"]["StartView"];
+export type Touched = components["schemas"]["TouchedView"];
+export type ItemList = components["schemas"]["ItemPage"];
 export type Call = components["schemas"]["CallView"];
 export type CallDetail = components["schemas"]["CallDetail"];
 export type SpendData = components["schemas"]["SpendView"];

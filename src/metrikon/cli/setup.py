@@ -10,8 +10,12 @@ from typing import Any, TextIO
 
 from metrikon.app.settings import PREFIX
 from metrikon.app.settings import table as settings_table
-from metrikon.cli.common import CommandFailed, client, print_json, reaching, table
+from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table, when
+from metrikon.cli.reading import read_file
 from metrikon.core.flows.text import NotYaml, from_yaml
+from metrikon.core.records.starting import from_document, from_heads, from_row
+from metrikon.core.values.exact import NotJson, loads
+from metrikon.ports.reader import Refused
 
 
 def add(commands: Any) -> None:
@@ -44,6 +48,25 @@ def add(commands: Any) -> None:
     typing.add_argument("file", type=Path)
     reaching(typing)
     typing.set_defaults(run=run_put_type)
+    kinds = types.add_parser("list", help="every record type with the flows it is used in")
+    reaching(kinds)
+    kinds.set_defaults(run=run_list_types)
+    versions = types.add_parser("versions", help="all versions of a record type")
+    versions.add_argument("name")
+    reaching(versions)
+    versions.set_defaults(run=run_versions)
+    starting = types.add_parser(
+        "start",
+        help="a record type to begin with, from a sample, a row or heads",
+        description="Write a record type to begin with (JSON Schema) to the standard output: from a sample document, an example row (a JSON object), "
+        "or the heads of a sheet. It needs no service. Correct it, then put it.",
+    )
+    source = starting.add_mutually_exclusive_group(required=True)
+    source.add_argument("--sample", type=Path, metavar="FILE", help="a document: which fields does it hold?")
+    source.add_argument("--row", type=Path, metavar="FILE", help="a JSON object: an example row")
+    source.add_argument("--heads", metavar="A,B,C", help="heads of a sheet, parted by commas")
+    starting.add_argument("--title", default="record", help="title of the record type (default: record)")
+    starting.set_defaults(run=run_start_type)
     setting = commands.add_parser("settings", help="every setting, its default and what it does")
     setting.set_defaults(run=run_settings)
 
@@ -71,6 +94,49 @@ def run_put_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     print_json({"name": given.name, "version": version}, out) if given.json else print(
         f"Record type {given.name} is kept as version {version}.", file=out
     )
+    return 0
+
+
+def run_list_types(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """List record types."""
+    with client(given) as service:
+        found = [{**each, "flows": [flow["flow"] for flow in service.touched_flows(each["name"])]} for each in service.record_types()]
+    if given.json:
+        print_json(found, out)
+    else:
+        table([[each["name"], str(each["version"]), ", ".join(each["flows"])] for each in found], ["record type", "version", "used in"], out)
+    return 0
+
+
+def run_versions(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """List the versions of a record type."""
+    with client(given) as service:
+        found = service.record_type_versions(given.name)
+    if given.json:
+        print_json(found, out)
+    else:
+        table([[str(each["version"]), when(each["created_at"])] for each in found], ["version", "kept at"], out)
+    return 0
+
+
+def run_start_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Start a record type."""
+    if given.heads is not None:
+        schema = from_heads(given.heads.split(","), given.title)
+    elif given.row is not None:
+        try:
+            row = loads(_text(given.row))
+        except NotJson as error:
+            raise CommandFailed(f"{given.row} is no JSON: {error}.", 2) from error
+        if not isinstance(row, dict):
+            raise CommandFailed(f"{given.row} is no JSON object: an example row has names and values.", 2)
+        schema = from_row(row, given.title)
+    else:
+        try:
+            schema = from_document(read_file(given.sample, settings_from()), given.title)
+        except Refused as error:
+            raise CommandFailed(f"{given.sample} cannot be read. {error.reason}", 2) from error
+    print_json(schema, out)
     return 0
 
 

@@ -109,6 +109,25 @@ class Client:
         """Keep a record type (JSON Schema); its version."""
         return int(self._ask("PUT", f"/api/record-types/{name}", content=text.encode())["version"])
 
+    def record_types(self) -> list[dict[str, Any]]:
+        """Every record type in its newest version."""
+        return list(self._ask("GET", "/api/record-types")["items"])
+
+    def record_type_versions(self, name: str) -> list[dict[str, Any]]:
+        """All versions of a record type, newest first."""
+        return list(self._ask("GET", f"/api/record-types/{name}/versions")["items"])
+
+    def touched_flows(self, name: str, text: str = "") -> list[dict[str, Any]]:
+        """The flows that a record type is used in; with a changed type, what would be wrong with them."""
+        return list(self._ask("POST", f"/api/record-types/{name}/touched", content=text.encode())["flows"])
+
+    def start_record_type(
+        self, *, row: Mapping[str, Any] | None = None, heads: Sequence[str] | None = None, document: str | None = None, title: str = "record"
+    ) -> str:
+        """A record type to begin with (JSON Schema), from an example row, heads of a sheet, or the hash of a file that came in."""
+        body: dict[str, Any] = {"title": title, "row": row, "heads": list(heads) if heads is not None else None, "document": document}
+        return str(self._ask("POST", "/api/record-types-to-start", body={name: value for name, value in body.items() if value is not None})["text"])
+
     def flows(self) -> list[dict[str, Any]]:
         """Every flow in its newest version."""
         return list(self._ask("GET", "/api/flows")["items"])

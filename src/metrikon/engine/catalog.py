@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping
 
-from metrikon.core.flows.model import Flow
+from metrikon.core.flows.model import Flow, extracts
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.core.flows.verify import BadFlow, Problem, flow_from, verify
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
@@ -65,6 +65,25 @@ class Catalog:
             self._types[name, version] = kind
             self._newest[name] = version
         return version
+
+    def touched(self, name: str, text: str | None = None) -> list[tuple[str, list[Problem]]]:
+        """The flows that extract a record type, each with what would be wrong with it if the type were as in `text`.
+
+        Raises `BadRecordType` when the text is none.
+        """
+        try:
+            changed = {name: record_type(loads(text), name)} if text is not None else {}
+        except NotJson as error:
+            raise BadRecordType(f"The record type is no JSON: {error}.") from error
+        with self._database.reading() as connection:
+            rows = flows.all_flows(connection)
+        kinds = {**self._record_types(), **changed}
+        found = []
+        for row in rows:
+            flow = self.flow(row["name"], row["version"])
+            if any(each.record_type == name for each in extracts(flow)):
+                found.append((flow.name, verify(flow, kinds, self._models)))
+        return found
 
     def put_flow(self, text: str) -> tuple[str, int]:
         """Check and keep a flow; its name and version. Raises `BadFlow` with all that is wrong."""

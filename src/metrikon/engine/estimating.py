@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator
 from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
 
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.settle import Asking
-from metrikon.core.flows.kinds import Extract
-from metrikon.core.flows.model import Flow
+from metrikon.core.flows.model import Flow, extracts
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Switchboard
@@ -71,16 +69,3 @@ class Estimating:
 
 def _added(one: Estimated, two: Estimated) -> Estimated:
     return Estimated(one.requests + two.requests, one.input_tokens + two.input_tokens, one.output_tokens + two.output_tokens, one.cost + two.cost)
-
-
-def extracts(flow: Flow) -> Iterator[Extract]:
-    """Every extract step of a flow, wherever it stands."""
-    waiting = list(flow.steps)
-    while waiting:
-        step = waiting.pop(0)
-        if step.extract:
-            yield step.extract
-        if step.choose:
-            waiting += [inner for case in step.choose.cases for inner in case.steps] + list(step.choose.otherwise or ())
-        if step.each:
-            waiting += list(step.each.steps)

@@ -75,6 +75,15 @@ class SpendQuery(View):
     days: int = Field(28, ge=1, le=366, description="Days back from today, which counts.")
 
 
+class StartBody(View):
+    """What a record type is started from: exactly one of these."""
+
+    row: dict[str, Any] | None = Field(None, description="An example row.")
+    heads: list[str] | None = Field(None, max_length=200, description="Heads of a sheet.")
+    document: str | None = Field(None, pattern=r"^[0-9a-f]{64}$", description="The hash of a file that came in: a sample.")
+    title: str = Field("record", max_length=60)
+
+
 class CheckBody(View):
     values: dict[str, Any]
 

@@ -12,7 +12,9 @@ from sqlalchemy import text as sql_text
 
 from metrikon import __version__
 from metrikon.app.assemble import App
-from metrikon.service.asked import ChangesQuery, HashPath, IdPath, NamePath, PagePath, PasswordsBody, PictureQuery, SwitchBody, TokenBody
+from metrikon.core.records.starting import from_document, from_heads, from_row
+from metrikon.core.values.exact import dumps
+from metrikon.service.asked import ChangesQuery, HashPath, IdPath, NamePath, PagePath, PasswordsBody, PictureQuery, StartBody, SwitchBody, TokenBody
 from metrikon.service.auth import add_token
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -33,10 +35,13 @@ from metrikon.service.views import (
     RecordTypeList,
     RecordTypeView,
     Spend,
+    StartView,
     TodayView,
     TokenList,
     TokenMade,
     TokenView,
+    TouchedFlow,
+    TouchedView,
     WaitingView,
     WordView,
 )
@@ -166,6 +171,34 @@ def blueprint(app: App) -> APIBlueprint:
     def put_type(path: NamePath) -> Response:
         """Keep a record type. The body is its JSON Schema."""
         return reply(PutView(name=path.name, version=app.catalog.put_record_type(path.name, _text())))
+
+    @api.get("/api/record-types/<string:name>/versions", responses={200: RecordTypeList}, operation_id="listRecordTypeVersions")
+    def list_versions(path: NamePath) -> Response:
+        """All versions of a record type, newest first."""
+        with app.database.reading() as connection:
+            rows = flows.type_versions(connection, path.name)
+        if not rows:
+            raise Problem(404, "not-there", f"There is no record type {path.name!r}.")
+        return reply(RecordTypeList(items=[RecordTypeView(**row) for row in rows]))
+
+    @api.post("/api/record-types/<string:name>/touched", responses={200: TouchedView}, operation_id="touchedFlows")
+    def touched(path: NamePath) -> Response:
+        """The flows that a record type is used in. With a changed type as the body: what would be wrong with them; nothing is kept."""
+        found = app.catalog.touched(path.name, _text() or None)
+        return reply(TouchedView(flows=[TouchedFlow(flow=name, problems=[str(each) for each in problems]) for name, problems in found]))
+
+    @api.post("/api/record-types-to-start", responses={200: StartView}, operation_id="startRecordType")
+    def start_type(body: StartBody) -> Response:
+        """A record type to begin with: from an example row, the heads of a sheet, or a file that came in. Nothing is kept."""
+        if sum(each is not None for each in (body.row, body.heads, body.document)) != 1:
+            raise Problem(422, "not-one", "Give exactly one of `row`, `heads` and `document`.")
+        if body.row is not None:
+            schema = from_row(body.row, body.title)
+        elif body.heads is not None:
+            schema = from_heads(body.heads, body.title)
+        else:
+            schema = from_document(app.house.read_document(_kept(app, str(body.document))), body.title)
+        return reply(StartView(text=dumps(schema).decode()))
 
     @api.get("/api/tokens", responses={200: TokenList}, operation_id="listTokens")
     def list_tokens() -> Response:

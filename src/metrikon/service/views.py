@@ -382,6 +382,24 @@ class RecordTypeView(View):
     name: str
     version: int
     text: str
+    created_at: int = 0
+
+
+class TouchedFlow(View):
+    """A flow that extracts a record type, and what would be wrong with it after a change."""
+
+    flow: str
+    problems: list[str]
+
+
+class TouchedView(View):
+    flows: list[TouchedFlow]
+
+
+class StartView(View):
+    """A record type to begin with, as JSON; nothing is kept."""
+
+    text: str
 
 
 class RecordTypeList(View):

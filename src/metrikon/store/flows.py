@@ -58,6 +58,12 @@ def get_record_type(connection: Connection, name: str, version: int | None = Non
     return _get(connection, record_types, name, version)
 
 
+def type_versions(connection: Connection, name: str) -> list[dict[str, Any]]:
+    """All versions of a record type, newest first."""
+    query = select(record_types).where(record_types.c.name == name).order_by(record_types.c.version.desc())
+    return [dict(row) for row in connection.execute(query).mappings()]
+
+
 def _get(connection: Connection, table: Table, name: str, version: int | None) -> dict[str, Any] | None:
     query = select(table).where(table.c.name == name)
     query = query.where(table.c.version == version) if version else query.order_by(table.c.version.desc()).limit(1)

@@ -7,7 +7,9 @@ from decimal import Decimal, InvalidOperation
 from functools import lru_cache
 from typing import Any
 
+from metrikon.core.extraction.forms import formed
 from metrikon.core.extraction.index import Index
+from metrikon.core.records.pointers import shape
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.dates import parse_date
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, parse_number
@@ -113,9 +115,13 @@ class Coercion:
             return self._date(text, pointer)
         if "enum" in schema:
             return self._choice(schema["enum"], text, pointer)
-        if (schema.get("x-metrikon") or {}).get("kind") == "currency":
+        field = self.kind.by_shape.get(shape(pointer))
+        if field is not None and field.kind == "currency":
             return self._currency(text, pointer)
-        return text
+        form = formed(field.kind, text, self.index) if field is not None else None
+        if form is not None and form != text:
+            self.changes.append(f"{pointer}: {text!r} was written as {form}.")
+        return form or text
 
     def _number(self, value: Any, pointer: str) -> Decimal | int | str | None:
         if isinstance(value, bool):

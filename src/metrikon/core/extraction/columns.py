@@ -9,6 +9,7 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 from metrikon.core.documents.model import Cell, Table
+from metrikon.core.extraction.forms import formed
 from metrikon.core.extraction.index import Index, Place
 from metrikon.core.extraction.labels import label_words
 from metrikon.core.records.types import Field
@@ -201,7 +202,7 @@ def cell_value(field: Field, cell: Cell, index: Index) -> Any:
     if field.kind == "date":
         found = parse_date(cell.text, index.day_first)
         return found.isoformat() if found else None
-    return cell.text
+    return formed(field.kind, cell.text, index) or cell.text
 
 
 def _leading_number(text: str, mark: str | None) -> Decimal | None:

@@ -18,6 +18,7 @@ from functools import lru_cache
 from typing import Any
 
 from metrikon.core.documents.model import Table, words_box
+from metrikon.core.extraction.forms import FORMS, written
 from metrikon.core.extraction.index import Index, Place, RowIndex, squeezed
 from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.pointers import leaves, shape
@@ -61,6 +62,8 @@ def places(field: Field, value: Any, index: Index) -> list[Place]:
         return exact or index.numbers.get(-Decimal(value), [])
     if field.kind in ("choice", "title", "currency"):
         return [place for word in _signs(field, str(value)) for place in _sign_places(word, index)]
+    if field.kind in FORMS:
+        return written(field.kind, str(value), index)
     return index.find_text(str(value))
 
 

@@ -31,6 +31,23 @@ _MAY_BE_DATE = re.compile(
     re.IGNORECASE,
 ).search
 _MAY_NAME_CURRENCY = re.compile(f"[€£$¥]|zł|Kč|{'|'.join(CURRENCY_CODES)}", re.IGNORECASE).search
+_COUNTRY_CODE = re.compile(r"\b(AT|BE|CH|CZ|DE|DK|ES|FI|FR|GB|IE|IT|LU|NL|NO|PL|PT|SE)(?=U?\d{2}[ .\dA-Z]{6,})").finditer
+_ONE_COUNTRY = {
+    "GBP": "GB",
+    "CHF": "CH",
+    "SEK": "SE",
+    "NOK": "NO",
+    "DKK": "DK",
+    "PLN": "PL",
+    "CZK": "CZ",
+    "HUF": "HU",
+    "USD": "US",
+    "CAD": "CA",
+    "AUD": "AU",
+    "NZD": "NZ",
+    "JPY": "JP",
+    "ZAR": "ZA",
+}
 _HAS_MONTH = re.compile(_MONTH, re.IGNORECASE).search
 SHORTEST_DATE, LONGEST_DATE = 6, 5  # characters, words
 LONGEST_NUMBER = 4  # words: "1 234 567,89"
@@ -119,6 +136,17 @@ class Index:
         texts = (line.text for page in self.document.pages for line in page.lines)
         by_currency = None if self.currency in (None, "USD", "CAD") else True
         return day_first(texts, by_currency)
+
+    @cached_property
+    def country(self) -> str | None:
+        """The country that the document is from (ISO 3166): by its VAT numbers and IBANs, else by a currency that only one country has."""
+        counts: dict[str, int] = {}
+        for _, segment in self.figured:
+            for match in _COUNTRY_CODE(segment.text):
+                counts[match.group(1)] = counts.get(match.group(1), 0) + 1
+        if counts:
+            return max(counts, key=lambda code: counts[code])
+        return _ONE_COUNTRY.get(self.currency or "")
 
     @cached_property
     def texts(self) -> list[Squeezed]:

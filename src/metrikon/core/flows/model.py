@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, Literal
 
 from pydantic import Field
 
-from metrikon.core.flows.kinds import Form, Step
+from metrikon.core.flows.kinds import Extract, Form, Step
 
 _OPENED = "Whether each file in an archive, and each attachment of a mail, becomes an item of its own."
 
@@ -57,3 +58,16 @@ class Flow(Form):
     intakes: list[Intake] = Field(..., min_length=1)
     destinations: dict[str, Destination] = Field(default_factory=dict)
     steps: list[Step] = Field(..., min_length=1)
+
+
+def extracts(flow: Flow) -> Iterator[Extract]:
+    """Every extract step of a flow, wherever it stands."""
+    waiting = list(flow.steps)
+    while waiting:
+        step = waiting.pop(0)
+        if step.extract:
+            yield step.extract
+        if step.choose:
+            waiting += [inner for case in step.choose.cases for inner in case.steps] + list(step.choose.otherwise or ())
+        if step.each:
+            waiting += list(step.each.steps)

@@ -19,6 +19,10 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import RecordType
+from metrikon.core.values.codes import gtin_problem, iban_problem, vat_problem
+from metrikon.core.values.phones import parse_phone
+from metrikon.core.values.times import parse_moment, parse_time
+from metrikon.core.values.web import parse_address, parse_mail
 
 Check = Callable[[RecordType, dict[str, Any], Mapping[str, Evidence]], Iterable[Finding]]
 LEAST_SURE = 0.6
@@ -72,6 +76,31 @@ def dates(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -
         field = kind.by_shape.get(shape(pointer))
         if field is not None and field.schema.get("format") == "date" and _date(value) is None and value is not None:
             yield Finding("format", "stop", f"{field.title} {value!r} is not a date such as 2026-03-31.", (pointer,))
+
+
+_PROBLEMS: Mapping[str, Callable[[str], str | None]] = {"iban": iban_problem, "vat number": vat_problem, "article number": gtin_problem}
+_EXAMPLES: Mapping[str, tuple[Callable[[str], Any], str]] = {
+    "phone": (parse_phone, "+441632960143"),
+    "mail": (parse_mail, "office@garden.example"),
+    "web address": (parse_address, "https://garden.example"),
+    "time": (parse_time, "14:30:00"),
+    "moment": (parse_moment, "2026-03-31T14:30:00"),
+}
+
+
+def codes(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """Numbers with check digits must fit them; telephone numbers, addresses and times must be such."""
+    if not kind.has_codes:
+        return
+    for pointer, value in leaves(record):
+        field = kind.by_shape.get(shape(pointer))
+        if field is None or not isinstance(value, str):
+            continue
+        problem = _PROBLEMS[field.kind](value) if field.kind in _PROBLEMS else None
+        if problem:
+            yield Finding("check digit", "stop", f"{_title(kind, pointer)} {value!r}: {problem}.", (pointer,))
+        elif field.kind in _EXAMPLES and not _EXAMPLES[field.kind][0](value):
+            yield Finding("format", "stop", f"{_title(kind, pointer)} {value!r} is not such as {_EXAMPLES[field.kind][1]}.", (pointer,))
 
 
 def sums(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
@@ -203,7 +232,7 @@ def supported(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, E
             yield Finding("unsure", str(field.ours.get("unsure", "stop")), message, (pointer,))
 
 
-CHECKS: tuple[Check, ...] = (required, dates, sums, products, order, supported)
+CHECKS: tuple[Check, ...] = (required, dates, codes, sums, products, order, supported)
 
 
 def business_key(kind: RecordType, record: dict[str, Any]) -> str | None:

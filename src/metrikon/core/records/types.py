@@ -2,7 +2,7 @@
 
 On a property, `x-metrikon` may hold: `labels` (how documents name the field), `means` (for each
 option of an enum, the words that stand for it), `kind` ("date", "amount", "currency", "sender",
-"title"), `terms` (its business terms in EN 16931), `evidence` (false for values that are not printed). On the type itself: `key` (pointers
+"title", "phone", "iban", "vat number", "article number", "unit"), `terms` (its business terms in EN 16931), `evidence` (false for values that are not printed). On the type itself: `key` (pointers
 that tell one record from another), `sums` and `order` (see `checks`).
 """
 
@@ -21,11 +21,15 @@ from metrikon.core.records.pointers import escape
 from metrikon.core.values.exact import dumps, loads
 
 OURS = "x-metrikon"
+CODED = ("iban", "vat number", "article number", "phone", "mail", "web address", "time", "moment")
 DEEPEST = 12
 
 
 class BadRecordType(ValueError):
     """A record type that cannot be used; the message says where and why."""
+
+
+_OF_FORMAT = {"date": "date", "email": "mail", "uri": "web address", "time": "time", "date-time": "moment"}
 
 
 @dataclass(frozen=True)
@@ -53,11 +57,11 @@ class Field:
 
     @cached_property
     def kind(self) -> str:
-        """What its values are: "date", "amount", "currency", "choice", "yes/no", "sender", "title" or "text"."""
+        """What its values are: "date", "amount", "currency", "choice", "yes/no", "sender", "title", "text", or a kind of `extraction.forms`."""
         if "kind" in self.ours:
             return str(self.ours["kind"])
-        if self.schema.get("format") == "date":
-            return "date"
+        if self.schema.get("format") in _OF_FORMAT:
+            return _OF_FORMAT[str(self.schema["format"])]
         types = self.types
         if "number" in types or "integer" in types:
             return "amount"
@@ -108,6 +112,11 @@ class RecordType:
     @cached_property
     def has_dates(self) -> bool:
         return any(each.schema.get("format") == "date" for each in self.fields)
+
+    @cached_property
+    def has_codes(self) -> bool:
+        """Whether values of some field can be told right or wrong by themselves."""
+        return any(each.kind in CODED for each in self.fields)
 
     @cached_property
     def rows_have_dates(self) -> bool:
@@ -187,12 +196,44 @@ def _fields(whole: Mapping[str, Any], schema: Mapping[str, Any], shape: str, req
         yield Field(shape, shape.rsplit("/", 1)[-1], schema, required)
 
 
+JOINING = ("allOf", "oneOf", "anyOf")
+
+
+def _joined(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> Mapping[str, Any]:
+    """A schema with its alternatives laid beside each other, so that each of their fields can be read.
+
+    Which alternative holds is left to validation; what only some of them require is not required here.
+    """
+    made = {name: part for name, part in schema.items() if name not in JOINING}
+    every = [resolved(whole, part) for part in schema.get("allOf", ())]
+    some = [resolved(whole, part) for name in ("oneOf", "anyOf") for part in schema.get(name, ())]
+    properties = {name: part for each in [*every, *some] for name, part in (each.get("properties") or {}).items()}
+    if properties:
+        made["properties"] = {**properties, **(made.get("properties") or {})}
+        needed = set.intersection(*(set(each.get("required", ())) for each in some)) if some else set()
+        made["required"] = sorted({*made.get("required", ()), *(name for each in every for name in each.get("required", ())), *needed})
+        return made
+    for each in every:
+        made = {**each, **made}
+    kinds = {kind for each in some for kind in ([each["type"]] if isinstance(each.get("type"), str) else each.get("type", ()))} - {"null"}
+    options = [option for each in some for option in each.get("enum", [each["const"]] if "const" in each else ())]
+    if options and all("enum" in each or "const" in each or each.get("type") == "null" for each in some):
+        made["enum"] = options
+    elif kinds:
+        made.setdefault("type", sorted(kinds) if len(kinds) > 1 else kinds.pop())
+    formats = {each["format"] for each in some if "format" in each}
+    if len(formats) == 1:
+        made.setdefault("format", formats.pop())
+    items = next((each["items"] for each in some if "items" in each), None)
+    return {**made, "items": items} if items is not None and "items" not in made else made
+
+
 def resolved(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> Mapping[str, Any]:
     """A schema with its local `$ref` followed; references elsewhere are never fetched."""
     for _ in range(DEEPEST):
         reference = schema.get("$ref")
         if reference is None:
-            return schema
+            return _joined(whole, schema) if any(name in schema for name in JOINING) else schema
         if not isinstance(reference, str) or not reference.startswith("#/"):
             raise BadRecordType(f"The reference {reference!r} points outside the record type. Only #/… is followed.")
         place: Any = whole

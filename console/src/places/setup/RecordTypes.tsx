@@ -1,0 +1,204 @@
+/** Record types: which there are, what uses them, and each as a table of fields that can be edited. */
+import { Button } from "@mantine/core";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { call, type ItemList, type RecordType, type Started, type Touched } from "../../api/call";
+import { Empty, Problem } from "../../parts/bits";
+import { Keys } from "../../parts/keys";
+import { Head } from "../../parts/Shell";
+import { count } from "../../parts/words";
+import { fieldsOf, TYPES, withRows, type FieldRow } from "./fields";
+
+type Schema = Record<string, unknown>;
+
+export function RecordTypes(): ReactNode {
+  const types = useQuery({ queryKey: ["record-types"], queryFn: () => call<{ items: RecordType[] }>("GET", "/api/record-types") });
+  const models = useQuery({ queryKey: ["models"], queryFn: () => call<{ items: { name: string; default: boolean; price_in: string; price_out: string; resting: boolean; fallback: string[] }[] }>("GET", "/api/models") });
+  if (types.error) return <Problem error={types.error} again={() => void types.refetch()} />;
+  return (
+    <>
+      <Keys keys={[]} />
+      <Head title="Setup">What is read from documents, and by which models.</Head>
+      <h2>Record types</h2>
+      {types.data?.items.length === 0 && <Empty>There is no record type yet. Start one from a file that came in: it tells which fields it holds. Correct them, then keep it.</Empty>}
+      <ul className="list sheet">
+        {types.data?.items.map((each) => (
+          <li key={each.name}>
+            <Link className="line typeline" to={`/setup/record-types/${each.name}`}>
+              <b>{each.name}</b>
+              <span className="soft">{count(fieldsOf(JSON.parse(each.text) as Schema).length, "field")}</span>
+              <span className="soft small">version {each.version}</span>
+            </Link>
+          </li>
+        ))}
+      </ul>
+      <p>
+        <Button component={Link} to="/setup/record-types/new" variant="default">
+          Start a record type
+        </Button>
+      </p>
+      <h2>Models</h2>
+      <ul className="list sheet">
+        {models.data?.items.map((each) => (
+          <li key={each.name} className="line typeline">
+            <b>{each.name}</b>
+            <span className="soft">
+              {each.default ? "asked when a flow names none" : ""}
+              {each.resting ? "! left alone for a while, because it failed several times" : ""}
+              {each.fallback.length > 0 ? ` then ${each.fallback.join(", ")}` : ""}
+            </span>
+            <span className="soft small">{Number(each.price_in) + Number(each.price_out) > 0 ? `${each.price_in} and ${each.price_out} for a million tokens read and written` : "costs nothing"}</span>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+export function RecordTypePlace(): ReactNode {
+  const { name = "new" } = useParams();
+  const types = useQuery({ queryKey: ["record-types"], queryFn: () => call<{ items: RecordType[] }>("GET", "/api/record-types") });
+  const [started, setStarted] = useState<Schema | null>(null);
+  if (types.error) return <Problem error={types.error} again={() => void types.refetch()} />;
+  if (!types.data) return null;
+  if (name === "new") return started ? <Editor key="started" name="" schema={started} /> : <Start start={setStarted} />;
+  const found = types.data.items.find((each) => each.name === name);
+  return found ? <Editor key={name} name={name} schema={JSON.parse(found.text) as Schema} /> : <p>There is no record type {name}.</p>;
+}
+
+/** Choose what to start from: a file that came in, or nothing. */
+function Start({ start }: { start: (schema: Schema) => void }): ReactNode {
+  const items = useQuery({ queryKey: ["samples"], queryFn: () => call<ItemList>("GET", "/api/items?limit=30") });
+  const make = useMutation({ mutationFn: (document: string) => call<Started>("POST", "/api/record-types-to-start", { document }), onSuccess: (found) => start(JSON.parse(found.text) as Schema) });
+  return (
+    <>
+      <Keys keys={[]} />
+      <Head title="Start a record type">Which fields does a sample hold? Choose a file that came in.</Head>
+      {make.error && <Problem error={make.error} />}
+      <ul className="list sheet">
+        {items.data?.items.map((each) => (
+          <li key={each.id}>
+            <button className="line typeline" onClick={() => make.mutate(each.sha256)}>
+              <b className="clip">{each.name}</b>
+              <span className="soft small">{each.flow}</span>
+              <span />
+            </button>
+          </li>
+        ))}
+      </ul>
+      <p>
+        <Button variant="default" onClick={() => start({ type: "object", properties: { number: { type: "string" } } })}>
+          Begin with an empty table
+        </Button>
+      </p>
+    </>
+  );
+}
+
+function Editor({ name, schema }: { name: string; schema: Schema }): ReactNode {
+  const [rows, setRows] = useState<FieldRow[]>(() => fieldsOf(schema));
+  const [past, setPast] = useState<FieldRow[][]>([]);
+  const [called, setCalled] = useState(name);
+  const client = useQueryClient();
+  const go = useNavigate();
+  const text = JSON.stringify(withRows(schema, rows), null, 1);
+  const touched = useQuery({ queryKey: ["touched", called, text], queryFn: () => call<Touched>("POST", `/api/record-types/${called}/touched`, withRows(schema, rows)), enabled: called === name && name !== "" });
+  const keep = useMutation({
+    mutationFn: () => call("PUT", `/api/record-types/${called}`, withRows(schema, rows)),
+    onSuccess: async () => {
+      await client.invalidateQueries();
+      void go("/setup");
+    },
+  });
+  const change = (next: FieldRow[]): void => {
+    setPast([...past, rows]);
+    setRows(next);
+  };
+  const put = (at: number, values: Partial<FieldRow>): void => change(rows.map((row, number) => (number === at ? { ...row, ...values } : row)));
+  const undo = (): void => {
+    const before = past.at(-1);
+    if (before) {
+      setRows(before);
+      setPast(past.slice(0, -1));
+    }
+  };
+  const groups = ["", ...new Set(rows.map((row) => row.list).filter(Boolean))];
+  return (
+    <>
+      <Keys keys={[{ key: "u", does: "undo", run: undo }]} />
+      <Head title={name || "A new record type"}>One line a field: what it is called in documents and what it means is told to the model.</Head>
+      {!name && (
+        <p>
+          <label>
+            Name <input className="cell mono" style={{ width: 240 }} value={called} onChange={(event) => setCalled(event.currentTarget.value)} aria-label="Name of the record type" />
+          </label>
+        </p>
+      )}
+      {groups.map((list) => (
+        <section key={list} style={{ marginBottom: 18 }}>
+          {list && <h2>Each row of {list}</h2>}
+          <div className="sheet scroll">
+            <table className="grid fields">
+              <thead>
+                <tr>
+                  {["Name", "Type", "Meaning", "Called in documents", "Examples or options", "Required", ""].map((head) => (
+                    <th key={head}>{head}</th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {rows.map((row, at) =>
+                  row.list !== list ? null : (
+                    <tr key={at}>
+                      <td>
+                        <input className="cell mono" aria-label="Name" value={row.name} onChange={(event) => put(at, { name: event.currentTarget.value.replace(/[^A-Za-z0-9_]/g, "_") })} />
+                      </td>
+                      <td>
+                        <select className="cell" aria-label={`Type of ${row.name}`} value={row.type} disabled={row.type === "other"} onChange={(event) => put(at, { type: event.currentTarget.value })}>
+                          {TYPES.filter((type) => type !== "other" || row.type === "other").map((type) => (
+                            <option key={type}>{type}</option>
+                          ))}
+                        </select>
+                      </td>
+                      {(["meaning", "labels", "examples"] as const).map((key) => (
+                        <td key={key}>
+                          <input className="cell" aria-label={`${key} of ${row.name}`} title={row[key]} value={row[key]} onChange={(event) => put(at, { [key]: event.currentTarget.value })} />
+                        </td>
+                      ))}
+                      <td style={{ textAlign: "center" }}>
+                        <input type="checkbox" aria-label={`${row.name} is required`} checked={row.required} onChange={(event) => put(at, { required: event.currentTarget.checked })} />
+                      </td>
+                      <td>
+                        <button className="word" aria-label={`Remove ${row.name}`} onClick={() => change(rows.filter((_, number) => number !== at))}>
+                          ×
+                        </button>
+                      </td>
+                    </tr>
+                  ),
+                )}
+              </tbody>
+            </table>
+          </div>
+          <button className="word" style={{ marginTop: 6 }} onClick={() => change([...rows, { list, name: `field_${rows.length + 1}`, type: "text", meaning: "", labels: "", examples: "", required: false }])}>
+            add a field
+          </button>
+        </section>
+      ))}
+      {touched.data?.flows.map((each) => (
+        <p key={each.flow} className={each.problems.length ? "finding stop" : "soft"}>
+          {each.problems.length ? `× The flow ${each.flow} would not work: ${each.problems.join(" ")}` : `The flow ${each.flow} uses it and works with it as it stands here.`}
+        </p>
+      ))}
+      {(keep.error ?? touched.error) && <Problem error={(keep.error ?? touched.error) as Error} />}
+      <div className="acts">
+        <Button disabled={!/^[a-z][a-z0-9-]{0,59}$/.test(called) || rows.length === 0} loading={keep.isPending} onClick={() => keep.mutate()}>
+          Keep as a new version
+        </Button>
+        <Button variant="subtle" disabled={past.length === 0} onClick={undo}>
+          Undo
+        </Button>
+      </div>
+    </>
+  );
+}
