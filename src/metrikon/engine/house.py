@@ -13,6 +13,7 @@ from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
+from metrikon.engine.lists import known_list
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.ports.paper import Paper
@@ -103,6 +104,9 @@ class EngineHouse:
 
     def model(self, name: str | None, flow: str, run_id: str) -> Bound:
         return self.board.bound(name or self.default, flow, run_id)
+
+    def known_list(self, name: str) -> Sequence[str] | None:
+        return known_list(self.files.root / "lists", name)
 
     def new_id(self) -> str:
         return self.clock.new_id()

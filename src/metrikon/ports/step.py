@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -95,6 +95,10 @@ class House(Protocol):
 
     def model(self, name: str | None, flow: str, run_id: str) -> CalledModel:
         """A model by name, bound to a run; the default without a name. Raises KeyError."""
+        ...
+
+    def known_list(self, name: str) -> Sequence[str] | None:
+        """The known values of a list, or None when there is no such list."""
         ...
 
     def new_id(self) -> str: ...

@@ -13,6 +13,7 @@ from metrikon.core.documents.model import Page, words_box
 from metrikon.core.extraction import mending
 from metrikon.core.extraction.asking import PATTERNS, Ask, Given, Stage, by_patterns
 from metrikon.core.extraction.coerce import Coercion
+from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, ground
 from metrikon.core.extraction.index import Index, Place, squeezed
@@ -122,7 +123,9 @@ def _assessed(
 ) -> mending.Assessed:
     """A record with evidence and findings."""
     record = taken(kind, record, planned.facts, made.changes if record is made.record else []) if planned.facts else record
+    record = with_derived(kind, record)
     evidence = _grounded(kind, record, index, planned, made)
+    derived_evidence(kind, record, evidence)
     from_cells = {pointer.split("/")[1] for pointer in made.cells}
     record = {**record, **as_printed({name: value for name, value in record.items() if name not in from_cells}, evidence, index)}
     for each in given:

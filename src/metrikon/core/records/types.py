@@ -17,6 +17,8 @@ import jsonschema_rs
 from jsonschema import Draft202012Validator
 from jsonschema.exceptions import SchemaError
 
+from metrikon.core.feel import BadExpression
+from metrikon.core.feel.parse import parse
 from metrikon.core.records.pointers import escape
 from metrikon.core.values.exact import dumps, loads
 
@@ -161,6 +163,11 @@ def record_type(schema: Any, name: str | None = None) -> RecordType:
     if schema.get("type") != "object" or not schema.get("properties"):
         raise BadRecordType('A record type describes an object: "type": "object" with "properties".')
     found = tuple(_fields(schema, schema, "", True, 0))
+    for number, rule in enumerate((schema.get(OURS) or {}).get("rules", ())):
+        try:
+            parse(str(rule["holds"]))
+        except (BadExpression, KeyError, TypeError) as error:
+            raise BadRecordType(f"The record type has a rule that is no FEEL condition, at /{OURS}/rules/{number}: {error}.") from error
     title = name or str(schema.get("title") or "record")
     return RecordType(title, schema, found)
 

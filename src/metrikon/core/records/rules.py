@@ -1,0 +1,91 @@
+"""Checks that a builder writes: FEEL rules over a record, lists of known values, and what makes two records alike.
+
+Under `x-metrikon` a record type may hold:
+
+- `rules`: list of {holds: a FEEL condition over the fields, message, fields: [pointers], level: "stop" or "warn"}; a condition
+  that comes out null, because a value is missing, is told as a warning unless the rule says `null_means`: true or false;
+- `alike`: pointers; records of another item with the same values there are shown to a person;
+and a field: `list`: the name of a list of known values; a value that is none of them is told, with the one it is most like.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
+
+from metrikon.core.feel import BadExpression, FeelError, evaluate
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.pointers import get, leaves, shape
+from metrikon.core.records.types import RecordType
+from metrikon.core.values.text import fold
+
+Lists = Callable[[str], Sequence[str] | None]
+LIKE = 0.72  # of 1: from here on a known value is named as what may be meant
+
+
+def feel_rules(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Finding]:
+    """Findings of the rules that do not hold."""
+    scope = dict.fromkeys(kind.schema["properties"]) | dict(record)
+    for rule in kind.ours.get("rules", ()):
+        fields = tuple(rule.get("fields", ()))
+        level = str(rule.get("level", "stop"))
+        missing: list[str] = []
+        try:
+            holds = evaluate(str(rule["holds"]), scope, missing)
+        except (BadExpression, FeelError) as error:
+            yield Finding("rule", "stop", f"The rule “{rule['holds']}” cannot be worked out: {error}", fields)
+            continue
+        if holds is None:
+            holds = rule.get("null_means")
+        if holds is None:
+            what = f" {', '.join(dict.fromkeys(missing))} is missing" if missing else " a value is missing"
+            yield Finding("rule", "warn", f"The rule “{rule['holds']}” could not be tried:{what}.", fields)
+        elif holds is not True:
+            compared = {pointer: str(get(record, pointer)) for pointer in fields}
+            yield Finding("rule", level, str(rule.get("message") or f"The rule “{rule['holds']}” does not hold."), fields, compared)
+
+
+def known_values(kind: RecordType, record: Mapping[str, Any], lists: Lists) -> Iterator[Finding]:
+    """Findings for values that are on no list of known ones."""
+    if not any("list" in field.ours for field in kind.fields):
+        return
+    for pointer, value in leaves(dict(record)):
+        field = kind.by_shape.get(shape(pointer))
+        if field is None or "list" not in field.ours or value is None:
+            continue
+        name = str(field.ours["list"])
+        known = lists(name)
+        level = str(field.ours.get("unknown", "stop"))
+        if known is None:
+            yield Finding("list", "stop", f"{field.title}: there is no list {name!r}. Keep one, or take it out of the record type.", (pointer,))
+            continue
+        by_form = {fold(each): each for each in known}
+        if fold(str(value)) in by_form:
+            continue
+        near = difflib.get_close_matches(fold(str(value)), list(by_form), 1, LIKE)
+        meant = f" Is {by_form[near[0]]} meant?" if near else ""
+        compared = {"read": str(value), **({"known": by_form[near[0]]} if near else {})}
+        yield Finding("list", level, f"{field.title} {value} is not on the list {name}.{meant}", (pointer,), compared)
+
+
+def alike_key(kind: RecordType, record: Mapping[str, Any]) -> str | None:
+    """What makes a record look like another: the values under `alike`, words without order or endings; None when one is missing."""
+    pointers = kind.ours.get("alike") or ()
+    values = [get(record, pointer) for pointer in pointers]
+    if not values or any(value in (None, "") for value in values):
+        return None
+    return "~" + "|".join(" ".join(sorted(word[:5] for word in fold(str(value)).split() if len(word) > 1)) for value in values)
+
+
+def looks_alike(kind: RecordType, before: str) -> Finding:
+    """The finding for a record that looks like one of another item."""
+    fields = tuple(kind.ours.get("alike") or ())
+    titles = [field.title.lower() if (field := kind.by_shape.get(pointer)) else pointer for pointer in fields]
+    return Finding(
+        "looks alike",
+        "stop",
+        f"It has the same {', '.join(titles)} as a record of {before}. Is it the same under another number?",
+        fields,
+        {"before": before},
+    )
