@@ -117,9 +117,13 @@ def main() -> None:
     parser.add_argument("--size", default="a small model")
     parser.add_argument("--only", default="")
     parser.add_argument("--skip-plain", action="store_true")
+    parser.add_argument(
+        "--plain-kept", type=Path, help="JSON file with what the plain prompt came to; made when it is not there, else not asked again"
+    )
     given = parser.parse_args()
     kind = record_type(loads(scenario.invoice_type()), "invoice")
     model = ChatModel(ChatSettings(given.model_url, given.model, timeout=1800), "model")
+    kept: dict[str, Any] = json.loads(given.plain_kept.read_text("utf-8")) if given.plain_kept and given.plain_kept.exists() else {}
     ours, theirs, rows = Score(), Score(), []
     for each in scenario.expected():
         if each.name not in NAMES or given.only not in each.name:
@@ -132,10 +136,15 @@ def main() -> None:
         one.seconds = time.perf_counter() - start
         one.tokens_in, one.tokens_out = found.usage.input_tokens, found.usage.output_tokens
         count(one, each.record, found.reading.record, index, stops(found.reading.findings))
-        if not given.skip_plain:
+        if each.name in kept:
+            two = Score(**kept[each.name])
+        elif not given.skip_plain:
             start = time.perf_counter()
             count(two, each.record, plain(given.model_url, given.model, kind, document_text(document), two), index, False)
             two.seconds = time.perf_counter() - start
+            kept[each.name] = vars(two)
+            if given.plain_kept:
+                given.plain_kept.write_text(json.dumps(kept), "utf-8")
         for whole, part in ((ours, one), (theirs, two)):
             for name, value in vars(part).items():
                 setattr(whole, name, getattr(whole, name) + value)

@@ -162,14 +162,14 @@ def test_an_unusable_answer_is_asked_again_with_the_error(invoice: RecordType, p
     found = extract(chat, invoice, paper, "2026-11-23")
     assert found.reading.record["number"] == "FN-20417"
     assert b"holds no JSON object" in seen[1]
-    assert b"Total is required" in seen[2]  # then what is still missing is asked once more
+    assert b"is required and was not found" in seen[2]  # then what is still missing is asked once more
     assert found.asked == len(seen) == 3
 
 
 def test_a_model_that_never_answers_usably_leaves_the_record_to_a_person(invoice: RecordType, paper: LocalPaper) -> None:
     answer = httpx.Response(200, json={"choices": [{"message": {"content": "no idea"}}]})
     found = extract(model(answer, answer, answer), invoice, paper, "2026-11-23")
-    assert set(found.reading.record) == {"lines"}  # the cells of the table, which no model writes
+    assert {"vendor", "currency"}.isdisjoint(found.reading.record)  # the rest stands by its labels and in the cells of the table
     assert found.reading.findings[0].check == "no answer"
     assert stops(found.reading.findings)
 

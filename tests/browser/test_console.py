@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import httpx
 from selenium.webdriver.common.actions.action_builder import ActionBuilder
 from selenium.webdriver.common.by import By
@@ -227,3 +229,46 @@ def test_a_service_that_went_away_is_told_and_found_again(full: Desk) -> None:
     full.service.client.upload(scenario.FLOW, b"more", name="late.txt")
     at_rest(full.service.app, 6)
     full.read("6 came")
+
+
+def test_a_run_shows_the_stages_of_its_reading(full: Desk) -> None:
+    full.go("/arrivals")
+    full.see("a.line")
+    next(each for each in full.all("a.line") if "01-fernhill" in each.text).click()
+    full.see("button.step")
+    next(each for each in full.all("button.step") if "extract" in each.text).click()
+    assert "The pattern reader reads the whole record." in full.see("table.stages").text
+
+
+def test_a_record_type_is_edited_as_a_table_and_kept_as_a_new_version(full: Desk) -> None:
+    full.go("/setup")
+    full.see("a.typeline").click()
+    meaning = full.see('input[aria-label="meaning of due_date"]')
+    meaning.clear()
+    meaning.send_keys("The last day on which it may be paid.")
+    full.see('input[aria-label="due_date is required"]').click()
+    eventually(lambda: "works with it as it stands here" in full.text())
+    next(each for each in full.all("button") if "Keep as a new version" in each.text).click()
+    (kept,) = eventually(lambda: [each for each in full.service.client.record_types() if each["version"] == 2])
+    schema = json.loads(kept["text"])
+    assert schema["properties"]["due_date"]["description"] == "The last day on which it may be paid."
+    assert "due_date" in schema["required"]
+    assert schema["x-metrikon"]["sums"] == json.loads(scenario.invoice_type())["x-metrikon"]["sums"]
+
+
+def test_a_record_type_is_started_from_a_file_that_came_in(full: Desk) -> None:
+    full.go("/setup/record-types/new")
+    full.see("button.typeline")
+    next(each for each in full.all("button.typeline") if "01-fernhill" in each.text).click()
+    full.see('input[aria-label="Name"]')
+    names = [each.get_attribute("value") for each in full.all('input[aria-label="Name"]')]
+    assert {"invoice_no", "total"} <= set(names)
+
+
+def test_the_record_page_tells_what_a_document_carries(desk: Desk) -> None:
+    sent = desk.service.client.upload(scenario.FLOW, scenario.post_folder() / "55-invoice-with-its-xml.pdf")
+    record = desk.service.client.wait(sent.run_id, 90).record_id
+    desk.go(f"/records/{record}")
+    desk.see(".carried summary").click()
+    assert "TB-2026-119" in desk.see(".carried table").text
+    assert "factur-x.xml" in desk.see(".carried").text

@@ -33,6 +33,7 @@ class Draft:
     open_lists: list[str] = field(default_factory=list)  # lists whose columns were not told: their rows must be written out
     written: dict[str, list[Any]] = field(default_factory=dict)  # rows as a model wrote them, besides those of the table
     repairs: list[tuple[Given, dict[str, Any]]] = field(default_factory=list)
+    replaced: set[str] = field(default_factory=set)  # pointers of values that an independent reading gave in the place of a model's
     tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
 
 

@@ -73,6 +73,8 @@ def settled(kind: RecordType, index: Index, given: Sequence[Given], asking: Aski
     whole = bool(given) and given[0].stage == PATTERNS
     planned = plan(kind, index, asking.today, asking.context, asking.room)
     made = _whole(kind, index, given[0]) if whole else draft(kind, index, planned, given)
+    if not whole and other:
+        _supported_instead(kind, index, planned, made, other)
     unnamed = [] if whole else _without_label(kind, index, planned, made)
     against = made.record if whole else other or {}
     differing = contradicted(planned.facts, against, ground(kind, _header(against), index)) if planned.facts and against else []
@@ -95,6 +97,22 @@ def _whole(kind: RecordType, index: Index, given: Given) -> Draft:
     record = coercion.record(parsed.value)
     changes = [*parsed.changes, *coercion.changes]
     return Draft(record, dict(given.places), set(), changes, list(coercion.dropped), parsed.cut_off)
+
+
+def _supported_instead(kind: RecordType, index: Index, planned: Plan, made: Draft, other: Mapping[str, Any]) -> None:
+    """Values of a model that stand nowhere, or are left out, give way to what an independent reading found by their labels."""
+    mine = ground(kind, _header(made.record), index)
+    theirs = ground(kind, dict(other), index)
+    for each in planned.header:
+        value, instead = made.record.get(each.name), other.get(each.name)
+        if each.shape.count("/") != 1 or instead is None or instead == value or not theirs[each.shape].found:
+            continue
+        if value is None or not mine[each.shape].found:
+            made.record[each.name] = instead
+            made.replaced.add(each.shape)
+            was = "was left out" if value is None else f"{str(value)[:40]!r} stands nowhere"
+            made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
+    made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
 
 
 def _without_label(kind: RecordType, index: Index, planned: Plan, made: Draft) -> list[Finding]:

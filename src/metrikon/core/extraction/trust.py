@@ -49,7 +49,12 @@ def trusted(
         inputs = Inputs(each.sure if each.found else 0.0, _reading(pointer, each, made, likely, whole))
         inputs.agree, inputs.failed = held.get(pointer, 0), failed.get(pointer, 0)
         value = get(record, pointer)
-        for record_of_another in others if each.how != "fact" else ():
+        if pointer in made.replaced:
+            inputs.differ += 1
+            others_here: list[dict[str, Any]] = [values for _, values in made.repairs]
+        else:
+            others_here = others
+        for record_of_another in others_here if each.how != "fact" else ():
             theirs = get(record_of_another, pointer)
             if theirs is not None:
                 alike = _same(value, theirs)
