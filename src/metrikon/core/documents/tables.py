@@ -132,10 +132,11 @@ def _read_table(page: Page, header: tuple[int, int], before: _Draft | None = Non
     words = page.words[heads[0].first : heads[-1].last]
     head = tuple((fold(word.text), round(word.x0)) for word in words)
     again = before is not None and before.head == head
-    columns = before.columns if before and again else find_columns(page, heads, page.lines[end : end + LOOK_AHEAD])
+    following = _next_header(page, end)
+    body = page.lines[end : min(end + LOOK_AHEAD, following[0] if following else len(page.lines))]
+    columns = before.columns if before and again else find_columns(page, heads, body)
     cells = split_by_columns(words, heads[0].first, columns)
     draft = _Draft(columns, tuple(_cell(page, numbers) for numbers in cells), head, pages=[page.number])
-    following = _next_header(page, end)
     stop = _read_rows(draft, page, end, following[0] if following else len(page.lines))
     return draft, max(stop, end)
 

@@ -164,6 +164,12 @@ def _near(label: Sequence[float], value: Sequence[float]) -> float:
     return 0.7 if below else 0.0
 
 
+def by_label(field: Field, value: Any, index: Index) -> bool:
+    """Whether a value stands beside or below one of its field's labels."""
+    labels = _Labels(index)
+    return any(labels.nearness(field, place) > 0 for place in places(field, value, index)[:40])
+
+
 def whole_cells(kind: RecordType, pointer: str, record: dict[str, Any], index: Index, changes: list[str]) -> None:
     """Texts of rows that are only a part of their table's cell become the whole of it; each change is told."""
     aligned = _row_places(kind, pointer, record, index)

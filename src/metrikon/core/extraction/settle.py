@@ -15,7 +15,7 @@ from metrikon.core.extraction.asking import PATTERNS, Ask, Given, Stage, by_patt
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
-from metrikon.core.extraction.ground import CROSSED_OUT, ground
+from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
@@ -123,7 +123,7 @@ def _without_label(kind: RecordType, index: Index, planned: Plan, made: Draft) -
             continue
         for record in (made.record, *(values for _, values in made.repairs)):
             value = record.get(each.name)
-            if value is None or any(place.exact for label in each.labels for place in index.find_text(label)):
+            if value is None or any(_starts_print(index, label) for label in each.labels) or by_label(each, value, index):
                 continue
             del record[each.name]
             if record is made.record:
