@@ -16,6 +16,7 @@ from metrikon.core.records.starting import from_document, from_heads, from_row
 from metrikon.core.values.exact import dumps
 from metrikon.service.asked import ChangesQuery, HashPath, IdPath, NamePath, PagePath, PasswordsBody, PictureQuery, StartBody, SwitchBody, TokenBody
 from metrikon.service.auth import add_token
+from metrikon.service.model_views import StartView, TouchedFlow, TouchedView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import (
@@ -35,13 +36,10 @@ from metrikon.service.views import (
     RecordTypeList,
     RecordTypeView,
     Spend,
-    StartView,
     TodayView,
     TokenList,
     TokenMade,
     TokenView,
-    TouchedFlow,
-    TouchedView,
     WaitingView,
     WordView,
 )

@@ -13,9 +13,9 @@ from metrikon.app.assemble import App
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.service.asked import IdPath, NamePath, SpendQuery
+from metrikon.service.model_views import CallDetail, CallList, CallView, EstimateView, ModelList, ModelView, SpendDay, SpendView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import CallDetail, CallList, CallView, EstimateView, ModelList, ModelView, SpendDay, SpendView
 from metrikon.store import calls, flows
 
 DAY = 86_400_000

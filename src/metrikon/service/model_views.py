@@ -1,0 +1,97 @@
+"""What comes out of the API about models, their costs, and record types in the making."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+from metrikon.service.views import View
+
+
+class CallView(View):
+    """One call of a model. `outcome`: "good", "rejected" (the answer could not be used), "failed" or "kept" (an earlier answer, free of cost)."""
+
+    id: str
+    at: int
+    model: str
+    stage: str
+    outcome: str
+    input_tokens: int
+    output_tokens: int
+    tries: int
+    cost: str
+    took: int
+    error: str | None
+
+
+class CallList(View):
+    items: list[CallView]
+
+
+class CallDetail(CallView):
+    messages: list[dict[str, Any]]
+    answer: str | None
+    schema_: dict[str, Any] | None = Field(None, alias="schema", serialization_alias="schema")
+
+
+class ModelView(View):
+    name: str
+    default: bool
+    resting: bool
+    url: str = ""
+    context: int = 0
+    price_in: str = "0"
+    price_out: str = "0"
+    fallback: list[str] = []
+    answers: str = ""
+
+
+class ModelList(View):
+    items: list[ModelView]
+
+
+class SpendDay(View):
+    day: str
+    flow: str
+    cost: str
+    calls: int
+
+
+class SpendView(View):
+    """What models cost by day and flow; a limit of 0 is none."""
+
+    currency: str
+    today: str
+    days: list[SpendDay]
+    spend_run: str
+    spend_flow: str
+    spend_day: str
+
+
+class EstimateView(View):
+    """What a file would cost; `refused` says why it would not be read."""
+
+    requests: float
+    input_tokens: int
+    output_tokens: int
+    cost: str
+    currency: str
+    refused: str
+
+
+class TouchedFlow(View):
+    """A flow that extracts a record type, and what would be wrong with it after a change."""
+
+    flow: str
+    problems: list[str]
+
+
+class TouchedView(View):
+    flows: list[TouchedFlow]
+
+
+class StartView(View):
+    """A record type to begin with, as JSON; nothing is kept."""
+
+    text: str
