@@ -52,14 +52,13 @@ def places(field: Field, value: Any, index: Index) -> list[Place]:
     """Every place where a value of a field stands, in any of its forms."""
     if field.kind == "date" and isinstance(value, str):
         try:
-            return index.dates.get(date.fromisoformat(value), [])
+            return index.find_date(date.fromisoformat(value))
         except ValueError:
             return []
     if isinstance(value, bool):
         return []
     if isinstance(value, Decimal | int):
-        exact = index.numbers.get(Decimal(value), [])
-        return exact or index.numbers.get(-Decimal(value), [])
+        return index.find_number(Decimal(value)) or index.find_number(-Decimal(value))
     if field.kind in ("choice", "title", "currency"):
         return [place for word in _signs(field, str(value)) for place in _sign_places(word, index)]
     if field.kind in FORMS:

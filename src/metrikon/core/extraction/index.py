@@ -11,7 +11,7 @@ from decimal import Decimal
 from functools import cached_property, lru_cache
 from typing import Any, TypeVar
 
-from metrikon.core.documents.model import Cell, Document, Page, Segment
+from metrikon.core.documents.model import Cell, Document, Page, Segment, Table
 from metrikon.core.values.dates import date_readings, day_first
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_mark, parse_number
 from metrikon.core.values.text import fold
@@ -111,6 +111,7 @@ class Index:
         self.document = document
         self.pages = {page.number: page for page in document.pages}
         self._once: dict[str, Any] = {}
+        self._aside: set[tuple[int, int]] = set()
         self._rows: dict[int, RowIndex] = {}  # by identity: rows belong to the document, which is kept
 
     @cached_property
@@ -153,6 +154,37 @@ class Index:
         """The words of each page run together."""
         return [Squeezed(p.number, list(range(len(p.words))), [w.text for w in p.words]) for p in self.document.pages]
 
+    def set_aside(self, table: Table) -> None:
+        """Look for figures outside this table first: its cells are taken as they stand."""
+        for row in table.rows:
+            self._aside.update((cell.page, number) for cell in row for number in cell.words)
+        for name in ("_outer", "_outer_numbers", "_outer_dates"):
+            self.__dict__.pop(name, None)
+
+    def find_number(self, value: Decimal) -> list[Place]:
+        """Where an amount stands: outside tables that were set aside, else anywhere."""
+        return self._outer_numbers.get(value) or (self.numbers.get(value, []) if self._aside else [])
+
+    def find_date(self, day: date) -> list[Place]:
+        """Where a date stands, likewise."""
+        return self._outer_dates.get(day) or (self.dates.get(day, []) if self._aside else [])
+
+    @cached_property
+    def _outer(self) -> list[tuple[Page, Segment]]:
+        return [(page, s) for page, s in self.figured if (page.number, s.first) not in self._aside] if self._aside else self.figured
+
+    @cached_property
+    def _outer_numbers(self) -> dict[Decimal, list[Place]]:
+        found: dict[Decimal, list[Place]] = {}
+        for page, segment in self._outer:
+            for place, value in self.numbers_in(page, segment.first, segment.last):
+                found.setdefault(value, []).append(place)
+        return found
+
+    @cached_property
+    def _outer_dates(self) -> dict[date, list[Place]]:
+        return self._dates_in(self._outer)
+
     @cached_property
     def numbers(self) -> dict[Decimal, list[Place]]:
         """Every amount that stands in the document, with its places."""
@@ -194,8 +226,11 @@ class Index:
     @cached_property
     def dates(self) -> dict[date, list[Place]]:
         """Every date that stands in the document, in all its readings, with its places."""
+        return self._dates_in(self.figured)
+
+    def _dates_in(self, segments: Sequence[tuple[Page, Segment]]) -> dict[date, list[Place]]:
         found: dict[date, list[Place]] = {}
-        for page, segment in self.figured:
+        for page, segment in segments:
             text = segment.text
             if len(text) < SHORTEST_DATE or (text.count(".") + text.count("/") + text.count("-") < 2 and not _HAS_MONTH(text)):
                 continue  # figures alone need two marks to be a date

@@ -35,6 +35,14 @@ _ORDERS = tuple(
         r"\bthe (?:correct|real|true|actual) (?:total|amount|vendor|iban|number) (?:is|to (?:give|use|report) is)\b.{0,60}",
     )
 )
+# every order holds one of these: most pages hold none of them, and are done with at once
+_ANCHORS = (
+    "ignor", "disregard", "forget", "overr", "bypass", "vergiss", "vergessen", "missacht", "oubli", "negeer", "vergeet", "olvida", "dimentica",
+    " ai", "a.i.", "artificial", "language model", "llm", "chatbot", "chat bot", "machine", "robot", "model", "assistant", "system", "program", "sprachmodell",
+    "langage", "taalmodel", " ki",
+    "developer", "set ", "change", "overwrite", "replace", "output", "return", "answer", "respond", "report", "setze", "ändere", "approve",
+    "accept", "pay ", "book ", "release", "document>", "instructions", "the correct", "the real", "the true", "the actual",
+)  # fmt: skip
 QUOTED = 160  # characters that are told
 
 
@@ -43,7 +51,11 @@ def orders(index: Index) -> list[Finding]:
     found: dict[str, int] = {}
     for page in index.document.pages:
         lines = [line.text for line in page.lines]
-        for number, text in enumerate(lines):
+        low = "\n".join(lines).lower()
+        anchors = [anchor for anchor in _ANCHORS if anchor in low]
+        for number, text in enumerate(lines) if anchors else ():
+            if not any(anchor in text.lower() for anchor in anchors):
+                continue
             both = f"{text} {lines[number + 1]}" if number + 1 < len(lines) else text
             if any(pattern.search(text) or pattern.search(both) for pattern in _ORDERS):
                 found.setdefault(text[:QUOTED], page.number)

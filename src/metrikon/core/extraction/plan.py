@@ -85,6 +85,8 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
         if best is not None:
             found[pointer] = best
             taken.append(best.table)
+            if best.known:
+                index.set_aside(best.table)
     return found
 
 

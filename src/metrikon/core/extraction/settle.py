@@ -15,7 +15,7 @@ from metrikon.core.extraction.asking import PATTERNS, Ask, Given, Stage, by_patt
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
-from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
+from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground, places
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
@@ -101,13 +101,11 @@ def _whole(kind: RecordType, index: Index, given: Given) -> Draft:
 
 def _supported_instead(kind: RecordType, index: Index, planned: Plan, made: Draft, other: Mapping[str, Any]) -> None:
     """Values of a model that stand nowhere, or are left out, give way to what an independent reading found by their labels."""
-    mine = ground(kind, _header(made.record), index)
-    theirs = ground(kind, dict(other), index)
     for each in planned.header:
         value, instead = made.record.get(each.name), other.get(each.name)
-        if each.shape.count("/") != 1 or instead is None or instead == value or not theirs[each.shape].found:
+        if each.shape.count("/") != 1 or instead is None or instead == value or not places(each, instead, index):
             continue
-        if value is None or not mine[each.shape].found:
+        if value is None or not places(each, value, index):
             made.record[each.name] = instead
             made.replaced.add(each.shape)
             was = "was left out" if value is None else f"{str(value)[:40]!r} stands nowhere"
