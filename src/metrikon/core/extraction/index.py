@@ -111,13 +111,14 @@ class Index:
         self.document = document
         self.pages = {page.number: page for page in document.pages}
         self._once: dict[str, Any] = {}
+        self._named: dict[str, bool] = {}
         self._aside: set[tuple[int, int]] = set()
         self._rows: dict[int, RowIndex] = {}  # by identity: rows belong to the document, which is kept
 
     @cached_property
     def mark(self) -> str | None:
         """The decimal mark of the document."""
-        return decimal_mark(line.text for page in self.document.pages for line in page.lines)
+        return decimal_mark(segment.text for _, segment in self.figured)
 
     @cached_property
     def currency(self) -> str | None:
@@ -134,7 +135,7 @@ class Index:
     @cached_property
     def day_first(self) -> bool | None:
         """Whether dates in figures print the day first: by other dates, else by the currency."""
-        texts = (line.text for page in self.document.pages for line in page.lines)
+        texts = (segment.text for _, segment in self.figured)
         by_currency = None if self.currency in (None, "USD", "CAD") else True
         return day_first(texts, by_currency)
 
@@ -251,6 +252,17 @@ class Index:
         """Every place where a text stands, whatever its case, accents, spaces and punctuation."""
         wanted = squeezed(text)
         return [place for page in self.texts for place in page.find(wanted)]
+
+    def names(self, label: str) -> bool:
+        """Whether a label stands at the start of a piece of print; what was asked before is known."""
+        found = self._named.get(label)
+        if found is None:
+            found = self._named[label] = any(place.exact and self._starts(place) for place in self.find_text(label))
+        return found
+
+    def _starts(self, place: Place) -> bool:
+        page = self.pages[place.page]
+        return any(segment.first == place.words[0] for segment in page.lines[page.line_of[place.words[0]]].segments)
 
     def row(self, cells: tuple[Cell, ...]) -> RowIndex:
         """A row of a table, indexed once."""

@@ -121,7 +121,7 @@ def _without_label(kind: RecordType, index: Index, planned: Plan, made: Draft) -
             continue
         for record in (made.record, *(values for _, values in made.repairs)):
             value = record.get(each.name)
-            if value is None or any(_starts_print(index, label) for label in each.labels) or by_label(each, value, index):
+            if value is None or any(index.names(label) for label in each.labels) or by_label(each, value, index):
                 continue
             del record[each.name]
             if record is made.record:
@@ -226,7 +226,7 @@ def left_out(kind: RecordType, record: dict[str, Any], index: Index) -> list[Fin
     for each in kind.header:
         if each.required or get(record, each.shape) is not None or "labels" not in each.ours:
             continue
-        label = next((text for text in each.labels if len(squeezed(text)) >= LABEL and _starts_print(index, text)), None)
+        label = next((text for text in each.labels if len(squeezed(text)) >= LABEL and index.names(text)), None)
         if label:
             message = f"{each.title} was left out, though the document holds the words “{label}”."
             found.append(Finding("left out", "stop", message, (each.shape,)))
@@ -240,15 +240,6 @@ def hidden_text(index: Index) -> list[Finding]:
         return []
     some = "; ".join(f"“{each.text[:80]}” ({each.why})" for each in hidden[:3])
     return [Finding("hidden text", "warn", f"The document holds text that a person does not see, which was left out: {some}.")]
-
-
-def _starts_print(index: Index, label: str) -> bool:
-    for place in index.find_text(label):
-        page = index.pages[place.page]
-        line = page.lines[page.line_of[place.words[0]]]
-        if place.exact and any(segment.first == place.words[0] for segment in line.segments):
-            return True
-    return False
 
 
 def as_printed(record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> dict[str, Any]:

@@ -89,7 +89,7 @@ def read_labelled(kind: RecordType, index: Index) -> dict[str, Any]:
     found = Found()
     used = {(cell.page, number) for table in index.document.tables for row in table.rows for cell in row for number in cell.words}
     header = [each for each in kind.header if each.shape.count("/") == 1 and each.kind not in UNLABELLED]
-    options = _header_candidates(header, index, used)
+    options = _header_candidates(header, index, used, _book_of(kind, header))
     _by_sums(kind, options, found)
     for each in header:
         if each.name not in found.record:
@@ -97,9 +97,22 @@ def read_labelled(kind: RecordType, index: Index) -> dict[str, Any]:
     return found.record
 
 
-def _header_candidates(header: list[Field], index: Index, tables: set[tuple[int, int]]) -> dict[str, list[Candidate]]:
+_BOOKS: dict[int, tuple[RecordType, LabelBook]] = {}  # the same few record types come again and again
+
+
+def _book_of(kind: RecordType, header: list[Field]) -> LabelBook:
+    known = _BOOKS.get(id(kind))
+    if known is not None and known[0] is kind:
+        return known[1]
+    if len(_BOOKS) > 63:
+        _BOOKS.clear()
+    _BOOKS[id(kind)] = (kind, LabelBook(header))
+    return _BOOKS[id(kind)][1]
+
+
+def _header_candidates(header: list[Field], index: Index, tables: set[tuple[int, int]], book: LabelBook | None = None) -> dict[str, list[Candidate]]:
     labelled = [each for each in header if each.kind not in UNLABELLED]
-    hits = [hit for hit in LabelBook(labelled).hits(index.document, tables) if (hit.page, hit.first) not in tables]
+    hits = [hit for hit in (book or LabelBook(labelled)).hits(index.document, tables) if (hit.page, hit.first) not in tables]
     label_at = {(hit.page, number) for hit in hits if hit.starts for number in range(hit.first, hit.last)}
     options: dict[str, list[Candidate]] = {}
     for hit in hits:
