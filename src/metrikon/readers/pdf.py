@@ -218,7 +218,7 @@ def _words(page: Any, height: float) -> Iterator[tuple[Word, str | None]]:
     to_first, to_last = ctypes.byref(first), ctypes.byref(last)
     box_of = raw.FPDFText_GetLooseCharBox
     seen = Seen(page, handle)
-    numbers: dict[float, float] = {}  # words of a line share their edges: a number is kept once a page
+    shared = dict[float, float]().setdefault  # words of a line share their edges: a number is kept once a page
     for match in _WORD.finditer(text):
         start, end = match.span()
         if not box_of(handle, start, to_first):
@@ -231,8 +231,9 @@ def _words(page: Any, height: float) -> Iterator[tuple[Word, str | None]]:
             continue
         place = _upright(around, box, rotation)
         why = seen.why(start, (around[0], around[3], around[2], around[1])) if place is not None else "it stands off the page"
-        x0, y0, x1, y1 = (numbers.setdefault(each, each) for each in (round(each, 2) for each in place or OFF))
-        yield Word(word, x0, y0, x1, y1), why
+        x0, y0, x1, y1 = place or OFF
+        top, foot = round(y0, 2), round(y1, 2)
+        yield Word(word, round(x0, 2), shared(top, top), round(x1, 2), shared(foot, foot)), why
     text_page.close()
 
 

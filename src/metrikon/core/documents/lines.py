@@ -47,13 +47,15 @@ def _covers(row: list[Word], word: Word) -> bool:
 
 def _segments(row: list[Word], start: int) -> list[Segment]:
     heights = sorted(w.y1 - w.y0 for w in row)
-    letters = sum(len(w.text) for w in row)
-    wide = max(GAP * heights[len(heights) // 2], SPACE * sum(w.x1 - w.x0 for w in row) / letters)
+    wide, wider = GAP * heights[len(heights) // 2], 0.0
     parts: list[list[Word]] = [[row[0]]]
     for word in row[1:]:
         last = parts[-1]
         reach = last[-1].x1 if len(last) == 1 else max(last[-1].x1, last[-2].x1)
-        if word.x0 - reach > wide:
+        gap = word.x0 - reach
+        if gap > wide:
+            wider = wider or SPACE * sum(w.x1 - w.x0 for w in row) / sum(len(w.text) for w in row)
+        if gap > wide and gap > wider:
             parts.append([word])
         else:
             last.append(word)
