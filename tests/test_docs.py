@@ -42,7 +42,9 @@ def test_every_picture_that_the_readme_shows_is_there() -> None:
 
 def test_every_annotation_of_record_types_is_described() -> None:
     source = "\n".join(path.read_text("utf-8") for path in (ROOT / "src" / "metrikon").rglob("*.py") if "sandbox" not in path.parts)
-    used = set(re.findall(r"\bours(?:\.get\(|\[)\"([a-z_]+)\"", source)) | set(re.findall(r"\(\"x-metrikon\"\) or \{\}\)\.get\(\"([a-z_]+)\"", source))
+    used = set(re.findall(r"\bours(?:\.get\(|\[)\"([a-z_]+)\"", source)) | set(
+        re.findall(r"\(\"x-metrikon\"\) or \{\}\)\.get\(\"([a-z_]+)\"", source)
+    )
     described = (ROOT / "docs" / "record-types.md").read_text("utf-8")
     assert len(used) >= 12
     assert [name for name in sorted(used) if f"`{name}`" not in described] == []

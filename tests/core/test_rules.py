@@ -9,9 +9,9 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.asking import Given
+from metrikon.core.extraction.asking import Asking, Given
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.settle import Asking, settle, settled
+from metrikon.core.extraction.settle import settle, settled
 from metrikon.core.records.rules import alike_key, feel_rules, known_values
 from metrikon.core.records.starting import from_document, from_heads, from_row
 from metrikon.core.records.types import BadRecordType, RecordType, record_type

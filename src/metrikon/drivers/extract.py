@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from metrikon.core.extraction.asking import REPAIR, Ask, Given, answered
-from metrikon.core.extraction.settle import Asking, Reading
+from metrikon.core.extraction.asking import REPAIR, Ask, Asking, Given, answered
+from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.types import RecordType
 from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage

@@ -8,11 +8,11 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import PATTERNS, Ask, Given
+from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given
 from metrikon.core.extraction.estimate import Estimate, estimate
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.plan import plan
-from metrikon.core.extraction.settle import Asking, Reading, settled
+from metrikon.core.extraction.settle import Reading, settled
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads
 from metrikon.drivers import wire

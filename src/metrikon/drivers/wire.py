@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import Ask, Given, Stage
-from metrikon.core.extraction.settle import Asking, Reading
+from metrikon.core.extraction.asking import Ask, Asking, Given, Stage
+from metrikon.core.extraction.settle import Reading
 from metrikon.core.records import evidence, findings
 from metrikon.core.values.exact import dumps, loads
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
 
+from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.settle import Asking
 from metrikon.core.flows.model import Flow, extracts
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
-from metrikon.core.extraction.asking import Ask, Given
+from metrikon.core.extraction.asking import Ask, Asking, Given
 from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.settle import Asking, Reading
+from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.types import RecordType
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -51,6 +52,19 @@ class Stage(msgspec.Struct, frozen=True, omit_defaults=True):
     name: str
     outcome: str
     changes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Asking:
+    """How questions are put: the date of the run, the builder's context, and what may be asked.
+
+    `room`: characters of a document in one request. `repairs`: requests to mend what failed, one a model.
+    """
+
+    today: str = ""
+    context: str = ""
+    room: int = 24_000
+    repairs: int = 0
 
 
 def answered(ask: Ask, text: str, model: str, tokens: tuple[tuple[int, float], ...] = ()) -> Given:

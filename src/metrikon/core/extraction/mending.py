@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, Ask, Given
+from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, Ask, Asking, Given
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.readings import Draft
@@ -16,9 +16,6 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field, RecordType, resolved
-
-if TYPE_CHECKING:
-    from metrikon.core.extraction.settle import Asking
 
 TRIES = 3  # answers to one request before it is given up
 MOST_ROWS = 40  # rows that are asked to be written out to mend a sum

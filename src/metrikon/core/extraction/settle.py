@@ -11,7 +11,7 @@ import msgspec
 
 from metrikon.core.documents.model import Page, words_box
 from metrikon.core.extraction import mending
-from metrikon.core.extraction.asking import PATTERNS, Ask, Given, Stage, by_patterns
+from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given, Stage, by_patterns
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
@@ -47,19 +47,6 @@ class Reading:
     notes: list[Finding] = field(default_factory=list)
     stages: tuple[Stage, ...] = ()
     next: tuple[Ask, ...] = ()
-
-
-@dataclass(frozen=True)
-class Asking:
-    """How questions are put: the date of the run, the builder's context, and what may be asked.
-
-    `room`: characters of a document in one request. `repairs`: requests to mend what failed, one a model.
-    """
-
-    today: str = ""
-    context: str = ""
-    room: int = 24_000
-    repairs: int = 0
 
 
 def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Place] | None = None, sure: Mapping[str, float] | None = None) -> Reading:
@@ -270,4 +257,4 @@ def checked_again(kind: RecordType, record: dict[str, Any], index: Index, before
     return Reading(record, evidence, check_record(kind, record, evidence))
 
 
-__all__ = ["Asking", "Reading", "checked_again", "settle", "settled", "stops"]
+__all__ = ["Reading", "checked_again", "settle", "settled", "stops"]
