@@ -144,7 +144,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
             {record.comment && `: ${record.comment}`}
           </p>
         </header>
-        <Loose findings={draft.findings} pointers={pointers} />
+        <Loose findings={draft.findings} pointers={[...pointers, ...lists.map(([list]) => list)]} />
         {draft.error && <Problem error={draft.error} />}
         <div className="sheet">
           {header.map((field) => (
