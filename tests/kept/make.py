@@ -6,6 +6,7 @@ One folder is kept from each release; `tests/engine/test_upgrade.py` opens them 
 from __future__ import annotations
 
 import shutil
+import sqlite3
 import sys
 from pathlib import Path
 
@@ -32,6 +33,15 @@ def keep(name: str) -> None:
             Work(app.engine.bench, claim).go()
     app.close()
     (home / "metrikon.db.lock").unlink()
+    _somewhere(home / "metrikon.db", str(FOLDER))
+
+
+def _somewhere(database: Path, here: str) -> None:
+    """The folder as if it had stood on another machine: destinations and keys hold its path."""
+    with sqlite3.connect(database) as connection:
+        for table, column, kind in (("deliveries", "key", "text"), ("deliveries", "destination", "text"), ("journal", "data", "blob")):
+            connection.execute(f"UPDATE {table} SET {column} = CAST(replace(CAST({column} AS text), ?, '/srv/garden') AS {kind})", (here,))
+    connection.close()
 
 
 if __name__ == "__main__":
