@@ -12,6 +12,7 @@ from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage
 from metrikon.ports.paper import Paper
 
+NO_GOOD = ("cut off", "no answer")  # findings after which the answers are not given again
 MOST_CALLS = 12  # requests for one document, before a person must look
 
 
@@ -62,6 +63,9 @@ def extract(
         reading = paper.settle(kind, tally.given, asking)
         asks = reading.next[: most_calls - len(tally.given)]
         if not asks:
+            if any(each.check in NO_GOOD for each in reading.findings):
+                for call in tally.calls.values():
+                    rejected(call)
             names = dict.fromkeys(each.model for each in tally.given)
             return Extracted(reading, tally.usage, " and ".join(names) or "the file's own data", len(tally.given), tally.kept)
 

@@ -75,13 +75,13 @@ class Bound:
     def commit(self, connection: Connection) -> None:
         """Keep the records of the calls, in the transaction of the step."""
         calls.put(connection, self.rows)
-        calls.reject(connection, self.rejected)
-        self.rows, self.rejected = [], []
+        calls.reject(connection, self.rejected)  # nothing is let go of here: the transaction may have to be made again
 
     def keep(self) -> None:
         """The same in a transaction of its own, for a step that did not come to its end."""
         if self.rows or self.rejected:
             self.board.database.write(self.commit)
+            self.rows, self.rejected = [], []
 
     def _answer(self, name: str, request: ModelRequest) -> ModelAnswer:
         model = self.board.models[name]

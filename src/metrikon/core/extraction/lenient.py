@@ -72,24 +72,28 @@ class Lenient:
     def _note(self, change: str) -> None:
         self.changes[change] = None
 
-    def _object(self, depth: int) -> dict[str, Any]:
-        self.at += 1
-        found: dict[str, Any] = {}
+    def _next(self, closing: str) -> str:
+        """The sign at which the next part within brackets begins; nothing at their end, or where the text ends."""
         while True:
             self._space()
             if self.at >= self.end:
                 self.cut = True
-                return found
+                return ""
             sign = self.text[self.at]
             if sign in "}]":
-                if sign == "]":
+                if sign != closing:
                     self._note("A bracket of the wrong kind was taken for the right one.")
                 self.at += 1
-                return found
-            if sign == ",":
-                self.at += 1
-                self._comma_alone("}")
-                continue
+                return ""
+            if sign != ",":
+                return sign
+            self.at += 1
+            self._comma_alone(closing)
+
+    def _object(self, depth: int) -> dict[str, Any]:
+        self.at += 1
+        found: dict[str, Any] = {}
+        while self._next("}"):
             key = self._key()
             if key is None:
                 continue
@@ -99,7 +103,8 @@ class Lenient:
             if key in found and found[key] != value:
                 self._note(f"{key!r} was given twice; the first was kept.")
             found.setdefault(key, value)
-            self._between("}")
+            self._between()
+        return found
 
     def _key(self) -> str | None:
         sign = self.text[self.at]
@@ -133,35 +138,22 @@ class Lenient:
     def _list(self, depth: int) -> list[Any]:
         self.at += 1
         found: list[Any] = []
-        while True:
-            self._space()
-            if self.at >= self.end:
-                self.cut = True
-                return found
-            sign = self.text[self.at]
-            if sign in "]}":
-                if sign == "}":
-                    self._note("A bracket of the wrong kind was taken for the right one.")
-                self.at += 1
-                return found
-            if sign == ",":
-                self.at += 1
-                self._comma_alone("]")
-                continue
+        while sign := self._next("]"):
             if sign == ":":
                 self.at += 1
                 continue
             value = self.value(depth + 1)
             if value is not _MISSING:
                 found.append(value)
-            self._between("]")
+            self._between()
+        return found
 
     def _comma_alone(self, closing: str) -> None:
         self._space()
         if self.at < self.end and self.text[self.at] in (closing, ","):
             self._note("Commas too many were left out.")
 
-    def _between(self, closing: str) -> None:
+    def _between(self) -> None:
         self._space()
         if self.at < self.end and self.text[self.at] not in ",}]":
             self._note("Commas that were missing were put in.")

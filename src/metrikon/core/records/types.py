@@ -136,11 +136,6 @@ class RecordType:
         return found
 
     @cached_property
-    def asked_text(self) -> str:
-        """The same as JSON."""
-        return dumps(self.asked).decode()
-
-    @cached_property
     def validator(self) -> Any:
         """Says all that is wrong with a record, in words that can be worked with."""
         return Draft202012Validator(self.schema)
