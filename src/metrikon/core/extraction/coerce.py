@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from decimal import Decimal, InvalidOperation
-from functools import lru_cache
 from typing import Any
 
 from metrikon.core.extraction.forms import formed
 from metrikon.core.extraction.index import Index
-from metrikon.core.records.pointers import shape
+from metrikon.core.records.pointers import escape, shape
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.dates import parse_date
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, parse_number
-from metrikon.core.values.text import clean, fold
+from metrikon.core.values.text import clean, fold, name_key
 
 _BLANK = {"", "null", "none", "n/a", "na", "unknown", "not found", "-", "not specified"}
 _YES, _NO = {"yes", "true", "ja", "oui"}, {"no", "false", "nein", "non", "nee"}
@@ -71,16 +70,16 @@ class Coercion:
             self.changes.append(f"{pointer or '/'}: an object was expected; {_short(value)} was left out.")
             self.dropped.append(pointer)
             return None
-        names = _names(schema["properties"])
+        names = self.kind.spellings.get(shape(pointer), {})
         found: dict[str, Any] = {}
         for given, part in value.items():
-            name = given if given in schema["properties"] else names.get(_key(str(given)))
+            name = given if given in schema["properties"] else names.get(name_key(str(given)))
             if name is None:
                 self.changes.append(f"{pointer}/{str(given)[:40]} is no field of the record type and was left out.")
                 continue
             if name != given:
                 self.changes.append(f"{pointer}/{given} was taken for {name}.")
-            fitted = self._value(schema["properties"][name], part, f"{pointer}/{name}")
+            fitted = self._value(schema["properties"][name], part, f"{pointer}/{escape(name)}")
             if fitted is not None:
                 found[name] = fitted
         return {name: found[name] for name in schema["properties"] if name in found}
@@ -178,22 +177,6 @@ def _plain_number(text: str) -> Decimal | None:
         return Decimal(words[0]) if len(words) == 1 else None
     except InvalidOperation:
         return None
-
-
-@lru_cache(maxsize=2048)
-def _key(name: str) -> str:
-    return "".join(c for c in name.casefold() if c.isalnum())
-
-
-def _names(properties: Mapping[str, Any]) -> dict[str, str]:
-    """The ways in which a model may write the name of each property: its own, its title, its labels; what is open is left out."""
-    found: dict[str, str | None] = {}
-    for name, schema in properties.items():
-        also = {str(schema.get("title", "")), *((schema.get("x-metrikon") or {}).get("labels") or ())} if isinstance(schema, Mapping) else set()
-        for key in {_key(text) for text in also if text} - {_key(name)}:
-            found[key] = name if key not in found else None
-    found.update({_key(name): name for name in properties})
-    return {key: name for key, name in found.items() if name is not None}
 
 
 def _short(value: Any) -> str:

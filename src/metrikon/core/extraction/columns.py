@@ -10,12 +10,12 @@ from typing import Any
 
 from metrikon.core.documents.model import Cell, Table
 from metrikon.core.extraction.forms import formed
-from metrikon.core.extraction.index import Index, Place
+from metrikon.core.extraction.index import Index, Place, has_digit
 from metrikon.core.extraction.labels import label_words
 from metrikon.core.records.types import Field
 from metrikon.core.values.dates import parse_date
 from metrikon.core.values.numbers import parse_number
-from metrikon.core.values.text import fold
+from metrikon.core.values.text import fold, name_key
 
 LEAST = 1.6  # of header agreement: two columns named as the type names them, or nearly so
 CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
@@ -139,9 +139,13 @@ def _fits(field: Field, table: Table, column: int) -> float:
         return 0.3
     if field.kind == "amount":
         return 0.2 + 0.8 * _share(table, column, _is_amount)
-    codes = _share(table, column, lambda text: any(c.isdigit() for c in text) and len(text.split()) == 1)
-    long = _share(table, column, lambda text: len(text.split()) > 1)
-    return 0.6 + 0.4 * (long if "description" in field.name else codes if "number" in field.name else 0.5)
+    if "description" in field.name:
+        return 0.6 + 0.4 * _share(table, column, lambda text: " " in text)
+    return 0.6 + 0.4 * (_share(table, column, _is_code) if "number" in field.name else 0.5)
+
+
+def _is_code(text: str) -> bool:
+    return " " not in text and has_digit(text)
 
 
 def _fill_in(fields: Sequence[Field], table: Table, columns: dict[str, int]) -> None:
@@ -225,18 +229,14 @@ def columns_said(answer: Any, table: ListTable) -> tuple[dict[str, int], list[in
     said = answer.get("columns", answer)
     if not isinstance(said, Mapping):
         return None
-    heads = {_plain(head): number for number, head in enumerate(table.heads)}
+    heads = {name_key(head): number for number, head in enumerate(table.heads)}
     heads |= {f"column{number}": number - 1 for number in range(1, len(table.heads) + 1)}
     found: dict[str, int] = {}
     for each in table.fields:
         given = said.get(each.name)
-        number = heads.get(_plain(str(given))) if given is not None else None
+        number = heads.get(name_key(str(given))) if given is not None else None
         if number is not None and number not in found.values():
             found[each.name] = number
     left = answer.get("not_rows") or ()
     none = [int(n) - 1 for n in left if isinstance(n, int | Decimal) and not isinstance(n, bool)] if isinstance(left, list) else []
     return found, [n for n in none if n in table.odd]
-
-
-def _plain(text: str) -> str:
-    return "".join(c for c in text.casefold() if c.isalnum())

@@ -30,7 +30,7 @@ WITHIN_WORD, ONE_OF_SEVERAL, OPEN_DATE, CROSSED_OUT = 0.8, 0.85, 0.5, 0.3
 
 def ground(kind: RecordType, record: dict[str, Any], index: Index, given: Mapping[str, Place] | None = None) -> dict[str, Evidence]:
     """Evidence for every leaf of `record`. `given`: places that the reader itself named, tried first."""
-    labels = _Labels(index)
+    labels = index.once("labels", _Labels)
     rows = {pointer: _row_places(kind, pointer, record, index) for pointer in kind.lists}
     found: dict[str, Evidence] = {}
     for pointer, value in leaves(record):
@@ -165,7 +165,7 @@ def _near(label: Sequence[float], value: Sequence[float]) -> float:
 
 def by_label(field: Field, value: Any, index: Index) -> bool:
     """Whether a value stands beside or below one of its field's labels."""
-    labels = _Labels(index)
+    labels = index.once("labels", _Labels)
     return any(labels.nearness(field, place) > 0 for place in places(field, value, index)[:40])
 
 

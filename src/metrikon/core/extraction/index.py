@@ -5,11 +5,13 @@ from __future__ import annotations
 import re
 from bisect import bisect_right
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cached_property, lru_cache
+from itertools import accumulate
 from typing import Any, TypeVar
+
+import msgspec
 
 from metrikon.core.documents.model import Cell, Document, Page, Segment, Table
 from metrikon.core.values.dates import date_readings, day_first
@@ -24,14 +26,14 @@ def has_digit(text: str) -> bool:
     return not text.isalpha() and _DIGIT(text) is not None
 
 
-# two marks between figures, a year, or a word of letters beside figures
+# two marks between figures, or the name of a month (in small letters) and figures beside it
 _MONTH = "jan|gen|ene|feb|f[eé]v|m[aä]r|mrz|maa|apr|avr|abr|ma[iyjg]|mei|jun|jui|giu|jul|lug|aug|ao[uû]|ago|sep|set|o[ck]t|ott|nov|de[cz]|d[eé]c|dic"
-_MAY_BE_DATE = re.compile(
-    rf"\d\s?[./-]\s?\d{{1,2}}\s?[./-]|\d{{4}}\s?[./-]|(?<!\d)(?:19|20)\d\d(?!\d)|(?:{_MONTH})[^\W\d]{{0,7}}\.?[\s,-]*\d|\d[a-z]{{0,2}}\.?[\s-]*(?:de |of )?(?:{_MONTH})",
-    re.IGNORECASE,
+_MAY_BE_DATE = re.compile(r"\d\s?[./-]\s?\d{1,2}\s?[./-]|\d{4}\s?[./-]").search
+_MONTH_AND_FIGURE = re.compile(
+    rf"(?<!\d)(?:19|20)\d\d(?!\d)|(?:{_MONTH})[^\W\d]{{0,7}}\.?[\s,-]*\d|\d[a-z]{{0,2}}\.?[\s-]*(?:de |of )?(?:{_MONTH})"
 ).search
-_MAY_NAME_CURRENCY = re.compile(f"[€£$¥]|zł|Kč|{'|'.join(CURRENCY_CODES)}", re.IGNORECASE).search
 _COUNTRY_CODE = re.compile(r"\b(AT|BE|CH|CZ|DE|DK|ES|FI|FR|GB|IE|IT|LU|NL|NO|PL|PT|SE)(?=U?\d{2}[ .\dA-Z]{6,})").finditer
+_CODES, _SIGN = frozenset(CURRENCY_CODES), frozenset("€£$¥złKč")
 _ONE_COUNTRY = {
     "GBP": "GB",
     "CHF": "CH",
@@ -48,16 +50,16 @@ _ONE_COUNTRY = {
     "JPY": "JP",
     "ZAR": "ZA",
 }
-_HAS_MONTH = re.compile(_MONTH, re.IGNORECASE).search
+_HAS_MONTH = re.compile(_MONTH).search
 SHORTEST_DATE, LONGEST_DATE = 6, 5  # characters, words
+OPENING = 2  # letters by which the beginnings of segments are sorted, and fewest of a label
 LONGEST_NUMBER = 4  # words: "1 234 567,89"
 
 
 T = TypeVar("T")
 
 
-@dataclass(frozen=True)
-class Place:
+class Place(msgspec.Struct, frozen=True, gc=False):
     """Some words of one page; `exact` when they are the value and nothing else."""
 
     page: int
@@ -76,19 +78,17 @@ class Squeezed:
 
     def __init__(self, page: int, numbers: list[int], texts: list[str]) -> None:
         self.page = page
-        self._numbers: list[int] = []
-        self._starts: list[int] = []
-        parts, at = [], 0
-        for number, text in zip(numbers, texts, strict=True):
-            part = squeezed(text)
-            if part:
-                self._numbers.append(number)
-                self._starts.append(at)
-                parts.append(part)
-                at += len(part)
+        parts = list(map(squeezed, texts))
+        self._numbers = [number for number, part in zip(numbers, parts, strict=True) if part]
         self.text = "".join(parts)
-        self._ends = {start + len(part) for start, part in zip(self._starts, parts, strict=True)}
+        self.starts = list(accumulate(map(len, parts), initial=0))  # where each word begins, and where the last ends
+        self._starts = [at for at, part in zip(self.starts, parts, strict=False) if part]
         self._begins = set(self._starts)
+        self._ends = set(self.starts[1:])
+
+    def begins(self, wanted: str, at: int) -> bool:
+        """Whether the squeezed text stands there, up to the end of a word."""
+        return self.text.startswith(wanted, at) and at + len(wanted) in self._ends
 
     def find(self, wanted: str) -> Iterator[Place]:
         """Every place where the squeezed text stands; inexact when it starts or ends within a word."""
@@ -125,11 +125,10 @@ class Index:
         """The currency code named most often, by code before sign."""
         counts: dict[str, int] = {}
         for page in self.document.pages:
-            for segment in (segment for line in page.lines for segment in line.segments if _MAY_NAME_CURRENCY(segment.text)):
-                for word in page.words[segment.first : segment.last]:
-                    code = currency_in(word.text) if _may_be_currency(word.text) else None
-                    if code:
-                        counts[code] = counts.get(code, 0) + 1
+            for word in page.words:
+                code = _currency_named(word.text)
+                if code:
+                    counts[code] = counts.get(code, 0) + 1
         return max(counts, key=lambda code: counts[code]) if counts else None
 
     @cached_property
@@ -233,9 +232,7 @@ class Index:
         found: dict[date, list[Place]] = {}
         for page, segment in segments:
             text = segment.text
-            if len(text) < SHORTEST_DATE or (text.count(".") + text.count("/") + text.count("-") < 2 and not _HAS_MONTH(text)):
-                continue  # figures alone need two marks to be a date
-            if not _MAY_BE_DATE(text):
+            if len(text) < SHORTEST_DATE or not (_MAY_BE_DATE(text) or _month_and_figure(text.lower())):
                 continue
             figures = [bool(has_digit(page.words[n].text)) for n in range(segment.first, segment.last)]
             for start in range(segment.first, segment.last):
@@ -257,12 +254,18 @@ class Index:
         """Whether a label stands at the start of a piece of print; what was asked before is known."""
         found = self._named.get(label)
         if found is None:
-            found = self._named[label] = any(place.exact and self._starts(place) for place in self.find_text(label))
+            wanted = squeezed(label)
+            found = self._named[label] = any(text.begins(wanted, at) for text, at in self._openings.get(wanted[:OPENING], ()))
         return found
 
-    def _starts(self, place: Place) -> bool:
-        page = self.pages[place.page]
-        return any(segment.first == place.words[0] for segment in page.lines[page.line_of[place.words[0]]].segments)
+    @cached_property
+    def _openings(self) -> dict[str, list[tuple[Squeezed, int]]]:
+        """Where the segments begin, by the first letters that stand there."""
+        found: dict[str, list[tuple[Squeezed, int]]] = {}
+        for page, text in zip(self.document.pages, self.texts, strict=True):
+            for at in {text.starts[segment.first] for line in page.lines for segment in line.segments}:
+                found.setdefault(text.text[at : at + OPENING], []).append((text, at))
+        return found
 
     def row(self, cells: tuple[Cell, ...]) -> RowIndex:
         """A row of a table, indexed once."""
@@ -326,8 +329,15 @@ class RowIndex:
         return found
 
 
-def _may_be_currency(text: str) -> bool:
-    return any(c in "€£$¥złKč" for c in text) or text.upper().strip(".,:()") in CURRENCY_CODES or text[:3].upper() in CURRENCY_CODES
+@lru_cache(maxsize=8192)
+def _currency_named(text: str) -> str | None:
+    """The currency that a word names by its sign or code; a code may be followed by figures, not by letters."""
+    named = not _SIGN.isdisjoint(text) or text[:3].upper() in _CODES or text.upper().strip(".,:()") in _CODES
+    return currency_in(text) if named else None
+
+
+def _month_and_figure(text: str) -> bool:
+    return _HAS_MONTH(text) is not None and _MONTH_AND_FIGURE(text) is not None
 
 
 def _inner_number(text: str, mark: str | None) -> Decimal | None:

@@ -15,6 +15,7 @@ from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import RecordType
+from metrikon.core.values.text import name_key
 
 SAME_END = 3  # rows at a border of parts that may have been read twice
 
@@ -80,8 +81,8 @@ def _fitted(kind: RecordType, index: Index, plan: Plan, made: Draft, value: Any,
     coercion = Coercion(kind, index)
     body = coercion.unwrapped(value)
     if isinstance(body, dict) and not rows:
-        skipped = {p[1:] for p, table in plan.tables.items() if not isinstance(_own(body, p[1:]), list) or table.known}
-        body = {name: part for name, part in body.items() if _plain(name) not in {_plain(each) for each in skipped}}
+        skipped = {name_key(p[1:]) for p, table in plan.tables.items() if not isinstance(_own(body, p[1:]), list) or table.known}
+        body = {name: part for name, part in body.items() if name_key(str(name)) not in skipped}
     record = coercion.record(body)
     made.changes.extend(coercion.changes)
     made.dropped.extend(pointer for pointer in coercion.dropped if pointer not in made.dropped)
@@ -89,11 +90,7 @@ def _fitted(kind: RecordType, index: Index, plan: Plan, made: Draft, value: Any,
 
 
 def _own(body: Mapping[str, Any], name: str) -> Any:
-    return next((part for key, part in body.items() if _plain(str(key)) == _plain(name)), None)
-
-
-def _plain(text: str) -> str:
-    return "".join(c for c in text.casefold() if c.isalnum())
+    return next((part for key, part in body.items() if name_key(str(key)) == name_key(name)), None)
 
 
 def _said(pointer: str, table: ListTable, answers: Sequence[tuple[Given, Any]]) -> tuple[dict[str, int], list[int]] | None:

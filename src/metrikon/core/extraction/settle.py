@@ -163,7 +163,8 @@ def _cell(page: Page, numbers: tuple[int, ...]) -> Evidence:
     """Evidence for a cell as it stands."""
     if len(numbers) == 1:
         word = page.words[numbers[0]]
-        return Evidence("printed", page.number, word.box, word.text, round(word.sure * (CROSSED_OUT if word.struck else 1.0), 3))
+        sure = word.sure if not word.struck else word.sure * CROSSED_OUT
+        return Evidence("printed", page.number, word.box, word.text, sure if sure == 1 else round(sure, 3))
     words = [page.words[n] for n in numbers]
     sure = min(word.sure for word in words) * (CROSSED_OUT if any(word.struck for word in words) else 1.0)
     return Evidence("printed", page.number, words_box(page, numbers), " ".join(word.text for word in words), round(sure, 3))

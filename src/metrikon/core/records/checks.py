@@ -13,6 +13,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date
 from decimal import Decimal
+from math import prod
 from typing import Any
 
 from metrikon.core.records.evidence import Evidence
@@ -109,7 +110,7 @@ def sums(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) ->
         equals = get(record, rule["equals"])
         if "unless" in rule and get(record, rule["unless"]) is not None:
             continue
-        pointers, amount = _added(record, rule["parts"])
+        amount = _added(record, rule["parts"])
         if not isinstance(equals, Decimal | int) or amount is None:
             continue
         tolerance = Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE)))
@@ -117,7 +118,8 @@ def sums(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) ->
             what = " + ".join(_title(kind, part) for part in rule["parts"])
             message = f"{what} comes to {amount}, but {_title(kind, rule['equals'])} is {equals}: a difference of {abs(amount - equals)}."
             compared = {"computed": str(amount), "printed": str(equals)}
-            yield Finding("sum", "stop", message, (rule["equals"], *pointers), compared)
+            pointers = tuple(_taking_part(record, rule))
+            yield Finding("sum", "stop", message, pointers if len(pointers) <= 4 else pointers[:1], compared)
 
 
 def arithmetic(kind: RecordType, record: dict[str, Any]) -> tuple[dict[str, int], dict[str, int]]:
@@ -128,7 +130,7 @@ def arithmetic(kind: RecordType, record: dict[str, Any]) -> tuple[dict[str, int]
         equals = get(record, rule["equals"])
         if "unless" in rule and get(record, rule["unless"]) is not None:
             continue
-        _, amount = _added(record, rule["parts"])
+        amount = _added(record, rule["parts"])
         if isinstance(equals, Decimal | int) and amount is not None:
             into = held if abs(amount - equals) <= Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE))) else failed
             for pointer in _taking_part(record, rule):
@@ -156,50 +158,36 @@ def _taking_part(record: dict[str, Any], rule: Mapping[str, Any]) -> Iterator[st
 
 def _product_off(row: Any, rule: Mapping[str, Any]) -> Decimal | None:
     """How far the product of a row is from what is printed; None when a part is missing."""
-    values = [get(row, factor) for factor in rule["factors"]]
-    equals = get(row, rule["equals"])
-    if not all(isinstance(v, Decimal | int) for v in (*values, equals)):
+    equals, *values = [get(row, part) for part in (rule["equals"], *rule["factors"])]
+    if not all(isinstance(value, Decimal | int) for value in (equals, *values)):
         return None
-    amount = Decimal(1)
-    for value in values:
-        amount *= value
-    return abs(amount - Decimal(equals))
+    product: Decimal = prod(values, start=Decimal(1))
+    return abs(product - Decimal(equals))
 
 
-def _added(record: dict[str, Any], parts: list[str]) -> tuple[tuple[str, ...], Decimal | None]:
-    """Pointers and sum of the parts; None as sum when a part is missing."""
-    total, used = Decimal(0), []
+def _added(record: dict[str, Any], parts: list[str]) -> Decimal | None:
+    """The sum of the parts; None when a part is missing."""
+    total = Decimal(0)
     for part in parts:
-        if "/*/" in part:
-            head, tail = part.split("/*/")
-            rows = get(record, head)
-            values = [(f"{head}/{n}/{tail}", get(row, f"/{tail}")) for n, row in enumerate(rows)] if rows else []
-            if not values:
-                return (), None
-        else:
-            values = [(part, get(record, part))]
-        for pointer, value in values:
-            if not isinstance(value, Decimal | int):
-                return (), None
-            total += value
-            used.append(pointer)
-    return tuple(used) if len(used) <= 3 else (), total
+        head, star, tail = part.partition("/*/")
+        rows = get(record, head)
+        values = [get(row, f"/{tail}") for row in rows or ()] if star else [rows]
+        if not values or not all(isinstance(value, Decimal | int) for value in values):
+            return None
+        total = sum(values, total)
+    return total
 
 
 def products(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
     """In a row, the factors must multiply to their product within the stated tolerance."""
     for rule in kind.ours.get("products", ()):
         head = rule["list"]
+        tolerance = Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE)))
         for number, row in enumerate(get(record, head) or ()):
-            values = [get(row, factor) for factor in rule["factors"]]
-            equals = get(row, rule["equals"])
-            if not all(isinstance(v, Decimal | int) for v in (*values, equals)):
-                continue
-            amount = Decimal(1)
-            for value in values:
-                amount *= value
-            tolerance = Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE)))
-            if abs(amount - equals) > tolerance:
+            off = _product_off(row, rule)
+            if off is not None and off > tolerance:
+                values, equals = [get(row, factor) for factor in rule["factors"]], get(row, rule["equals"])
+                amount = prod(values, start=Decimal(1))
                 fields = tuple(f"{head}/{number}{part}" for part in (rule["equals"], *rule["factors"]))
                 message = f"Row {number + 1}: {' × '.join(map(str, values))} is {amount.normalize():f}, but {equals} is printed."
                 level = str(rule.get("level", "stop"))

@@ -45,6 +45,8 @@ def _leaves(value: Any, pointer: str, found: list[tuple[str, Any]]) -> None:
 
 def get(value: Any, pointer: str) -> Any:
     """The value at a pointer, or None when nothing is there."""
+    if type(value) is dict and pointer[:1] == "/" and pointer[1:].isidentifier():
+        return value.get(pointer[1:])  # one step, as most are
     for step in steps(pointer):
         if isinstance(value, dict):
             value = value.get(step)

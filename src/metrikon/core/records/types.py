@@ -21,6 +21,7 @@ from metrikon.core.feel import BadExpression
 from metrikon.core.feel.parse import parse
 from metrikon.core.records.pointers import escape
 from metrikon.core.values.exact import dumps, loads
+from metrikon.core.values.text import name_key
 
 OURS = "x-metrikon"
 CODED = ("iban", "vat number", "article number", "phone", "mail", "web address", "time", "moment")
@@ -136,6 +137,11 @@ class RecordType:
         return found
 
     @cached_property
+    def spellings(self) -> Mapping[str, Mapping[str, str]]:
+        """For each object, by its shape, its properties under all the ways in which their names may be written."""
+        return dict(_objects(self.schema, self.schema, "", 0))
+
+    @cached_property
     def validator(self) -> Any:
         """Says all that is wrong with a record, in words that can be worked with."""
         return Draft202012Validator(self.schema)
@@ -196,6 +202,27 @@ def _fields(whole: Mapping[str, Any], schema: Mapping[str, Any], shape: str, req
         yield from _fields(whole, schema["items"], f"{shape}/*", required, depth + 1)
     else:
         yield Field(shape, shape.rsplit("/", 1)[-1], schema, required)
+
+
+def _objects(whole: Mapping[str, Any], schema: Mapping[str, Any], shape: str, depth: int) -> Iterator[tuple[str, Mapping[str, str]]]:
+    schema = resolved(whole, schema)
+    if "properties" in schema and depth <= DEEPEST:
+        yield shape, _spelled(schema["properties"])
+        for name, part in schema["properties"].items():
+            yield from _objects(whole, part, f"{shape}/{escape(name)}", depth + 1)
+    elif "items" in schema and depth <= DEEPEST:
+        yield from _objects(whole, schema["items"], f"{shape}/*", depth + 1)
+
+
+def _spelled(properties: Mapping[str, Any]) -> dict[str, str]:
+    """The ways in which a model may write the name of each property: its own, its title, its labels; what is open is left out."""
+    found: dict[str, str | None] = {}
+    for name, schema in properties.items():
+        also = {str(schema.get("title", "")), *((schema.get("x-metrikon") or {}).get("labels") or ())} if isinstance(schema, Mapping) else set()
+        for key in {name_key(text) for text in also if text} - {name_key(name)}:
+            found[key] = name if key not in found else None
+    found.update({name_key(name): name for name in properties})
+    return {key: name for key, name in found.items() if name is not None}
 
 
 JOINING = ("allOf", "oneOf", "anyOf")

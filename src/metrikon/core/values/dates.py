@@ -38,13 +38,12 @@ def day_first(texts: Iterable[str], otherwise: bool | None = None) -> bool | Non
     A dotted date is always day first; else dates with a part over 12 decide.
     """
     votes = 0
-    for text in texts:
-        for match in _ANY_NUMERIC.finditer(text):
-            first, second = int(match.group(1)), int(match.group(3))
-            if match.group(2) == "." or (first > 12 >= second):
-                votes += 1
-            elif second > 12 >= first:
-                votes -= 1
+    for one, mark, two in _ANY_NUMERIC.findall("\n".join(texts)):
+        first, second = int(one), int(two)
+        if mark == "." or (first > 12 >= second):
+            votes += 1
+        elif second > 12 >= first:
+            votes -= 1
     return otherwise if votes == 0 else votes > 0
 
 

@@ -23,9 +23,8 @@ LONGEST = 40  # characters; longer digit strings are no amounts
 def decimal_mark(texts: Iterable[str]) -> str | None:
     """The decimal mark a document uses, by counting numbers that end in a mark and two digits."""
     votes = {".": 0, ",": 0}
-    for text in texts:
-        for match in _VOTE.finditer(text):
-            votes[match.group(1)] += 1
+    for mark, _ in _VOTE.findall("\n".join(texts)):
+        votes[mark] += 1
     if votes["."] == votes[","]:
         return None
     return "." if votes["."] > votes[","] else ","

@@ -40,6 +40,12 @@ def fold(text: str) -> str:
 
 
 @lru_cache(maxsize=8192)
+def name_key(name: str) -> str:
+    """The form in which names of fields are compared: letters and digits only, no case."""
+    return "".join(c for c in name.casefold() if c.isalnum())
+
+
+@lru_cache(maxsize=8192)
 def folded_words(text: str) -> tuple[str, ...]:
     """The folded words of a text, empty ones left out."""
     return tuple(word for word in (fold(part) for part in _SPACES.split(text)) if word)

@@ -35,6 +35,7 @@ class LabelBook:
                 words = label_words(label)
                 if words:
                     self._by_first.setdefault(words[0], []).append((words, field, rank))
+        self._starts = frozenset(self._by_first)
 
     def hits(self, document: Document, but: Collection[tuple[int, int]] = ()) -> list[Hit]:
         """Every label in the document, the longest at each place; `but`: (page, word) of lines that are passed over when they begin there."""
@@ -44,10 +45,12 @@ class LabelBook:
     def _in_line(self, page: Page, number: int, line: Line) -> list[Hit]:
         found: list[Hit] = []
         for segment in line.segments:
+            if self._starts.isdisjoint(piece for word in page.words[segment.first : segment.last] for piece in label_words(word.text)):
+                continue
             parts = [(n, piece) for n in range(segment.first, segment.last) for piece in label_words(page.words[n].text)]
             at = 0
             while at < len(parts):
-                hits, length = self._at(parts, at)
+                hits, length = self._at(parts, at) if parts[at][1] in self._by_first else ([], 1)
                 for field, rank in hits:
                     last = parts[at + length - 1][0] + 1
                     starts, ends = at == 0, at + length == len(parts)
@@ -58,7 +61,7 @@ class LabelBook:
     def _at(self, parts: list[tuple[int, str]], at: int) -> tuple[list[tuple[Field, int]], int]:
         best: list[tuple[Field, int]] = []
         length = 0
-        for words, field, rank in self._by_first.get(parts[at][1], ()):
+        for words, field, rank in self._by_first[parts[at][1]]:
             if len(words) >= length and tuple(piece for _, piece in parts[at : at + len(words)]) == words:
                 if len(words) > length:
                     best, length = [], len(words)
