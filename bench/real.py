@@ -1,8 +1,9 @@
 """A real language model against a plain one-shot prompt with the same model and schema: by hand, not in CI.
 
-    python -m bench.real --model-url http://127.0.0.1:8091/v1 [--model NAME] [--size "1.5 billion parameters, 4 bits"]
+    python -m bench.real --model-url http://127.0.0.1:8091/v1 [--model NAME] [--size "1.5 billion parameters, 4 bits"] [--unseen SEED]
 
 Counts right, wrong, missing and invented values on six demo invoices, and tokens; docs/bench-real-model.md is written.
+With --unseen, on six invoices made up from that seed and on one of 120 rows; docs/bench-real-model-unseen.md is written.
 A wrong value is invented when it stands nowhere in the document, or in another place than it should.
 """
 
@@ -11,6 +12,7 @@ from __future__ import annotations
 import argparse
 import json
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -19,6 +21,7 @@ from typing import Any
 
 import httpx
 
+from bench.reading import long_bill
 from metrikon.core.documents.text import document_text
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.records.findings import stops
@@ -26,6 +29,7 @@ from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.demo import scenario
+from metrikon.demo.invent import invent
 from metrikon.drivers.extract import extract
 from metrikon.drivers.paper import LocalPaper
 from metrikon.models.chat import ChatModel, ChatSettings
@@ -110,6 +114,18 @@ def plain(url: str, name: str, kind: RecordType, text: str, score: Score) -> dic
     return found if isinstance(found, dict) else {}
 
 
+def demo_cases() -> Iterator[tuple[str, bytes, dict[str, Any]]]:
+    """The six demo invoices: name, bytes, right record."""
+    return ((each.name, scenario.document(each.name), each.record) for each in scenario.expected() if each.name in NAMES)
+
+
+def unseen_cases(seed: int) -> Iterator[tuple[str, bytes, dict[str, Any]]]:
+    """Six invoices that nobody has looked at, and one of 120 rows."""
+    yield from ((each.name, each.data, each.right) for each in invent(seed, 6))
+    data, right = long_bill(120)
+    yield "120 rows", data, loads(right)
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--model-url", required=True)
@@ -120,52 +136,60 @@ def main() -> None:
     parser.add_argument(
         "--plain-kept", type=Path, help="JSON file with what the plain prompt came to; made when it is not there, else not asked again"
     )
+    parser.add_argument("--unseen", type=int, metavar="SEED", help="invoices made up from this seed instead of those of the demo")
+    parser.add_argument("--chances", action="store_true", help="ask for the probabilities of tokens")
     given = parser.parse_args()
     kind = record_type(loads(scenario.invoice_type()), "invoice")
-    model = ChatModel(ChatSettings(given.model_url, given.model, timeout=1800), "model")
+    model = ChatModel(ChatSettings(given.model_url, given.model, timeout=1800, chances=given.chances), "model")
     kept: dict[str, Any] = json.loads(given.plain_kept.read_text("utf-8")) if given.plain_kept and given.plain_kept.exists() else {}
     ours, theirs, rows = Score(), Score(), []
-    for each in scenario.expected():
-        if each.name not in NAMES or given.only not in each.name:
+    for name, data, right in demo_cases() if given.unseen is None else unseen_cases(given.unseen):
+        if given.only not in name:
             continue
-        document = read(scenario.document(each.name))
+        document = read(data)
         index = Index(document)
         one, two = Score(), Score()
         start = time.perf_counter()
         found = extract(model, kind, LocalPaper(index), "2026-11-23", CONTEXT)
         one.seconds = time.perf_counter() - start
         one.tokens_in, one.tokens_out = found.usage.input_tokens, found.usage.output_tokens
-        count(one, each.record, found.reading.record, index, stops(found.reading.findings))
-        if each.name in kept:
-            two = Score(**kept[each.name])
+        count(one, right, found.reading.record, index, stops(found.reading.findings))
+        if name in kept:
+            two = Score(**kept[name])
         elif not given.skip_plain:
             start = time.perf_counter()
-            count(two, each.record, plain(given.model_url, given.model, kind, document_text(document), two), index, False)
+            count(two, right, plain(given.model_url, given.model, kind, document_text(document), two), index, False)
             two.seconds = time.perf_counter() - start
-            kept[each.name] = vars(two)
+            kept[name] = vars(two)
             if given.plain_kept:
                 given.plain_kept.write_text(json.dumps(kept), "utf-8")
         for whole, part in ((ours, one), (theirs, two)):
-            for name, value in vars(part).items():
-                setattr(whole, name, getattr(whole, name) + value)
-        rows.append((each.name, one, two))
+            for counted, value in vars(part).items():
+                setattr(whole, counted, getattr(whole, counted) + value)
+        rows.append((name, one, two))
         told = [(s.right, s.wrong, s.missing, s.invented, s.tokens_in, s.tokens_out, round(s.seconds)) for s in (one, two)]
-        print(each.name, "ours", told[0], "plain", told[1], flush=True)
+        print(name, "ours", told[0], "plain", told[1], flush=True)
         print("   stops:", [f.message[:100] for f in found.reading.findings if f.level == "stop"], flush=True)
         for label, notes in (("ours", one.notes), ("plain", two.notes)):
             print(f"   {label}:", notes[:12], flush=True)
     if not given.only and not given.skip_plain:
-        Path("docs/bench-real-model.md").write_text(_page(given.size, rows, ours, theirs), "utf-8")
+        which = (
+            "six demo invoices"
+            if given.unseen is None
+            else f"six invoices made up from the seed {given.unseen} and one of 120 rows, none seen before"
+        )
+        page = "docs/bench-real-model.md" if given.unseen is None else "docs/bench-real-model-unseen.md"
+        Path(page).write_text(_page(given.size, which, rows, ours, theirs), "utf-8")
     print(
         json.dumps({"ours": {k: v for k, v in vars(ours).items() if k != "notes"}, "plain": {k: v for k, v in vars(theirs).items() if k != "notes"}})
     )
 
 
-def _page(size: str, rows: list[tuple[str, Score, Score]], ours: Score, theirs: Score) -> str:
+def _page(size: str, which: str, rows: list[tuple[str, Score, Score]], ours: Score, theirs: Score) -> str:
     lines = [
         "# A real small model",
         "",
-        f"Made by hand with `python -m bench.real` on {date.today().isoformat()}: {size}, on six demo invoices, against one plain prompt with the",
+        f"Made by hand with `python -m bench.real` on {date.today().isoformat()}: {size}, on {which}, against one plain prompt with the",
         "same model, the same schema and answers locked to it. *Invented*: it stands nowhere in the document, or is there though nothing should be.",
         "",
         "| invoice | | right | wrong | missing | invented | wrong and unattended | tokens read | written | seconds |",

@@ -142,6 +142,19 @@ def test_probabilities_of_tokens_are_taken_where_they_are_served(request_: Model
     assert model(httpx.Response(200, json=answer)).answer(request_).tokens == ((12, 0.0), (13, -0.5), (15, -0.01))
 
 
+def test_probabilities_are_set_beside_the_text_that_a_server_took_out_of_its_fence(request_: ModelRequest) -> None:
+    tokens = [{"token": text, "logprob": -0.1 * n} for n, text in enumerate(["```json", "\n", '{"number": "', "7", '"}', "\n```", ""])]
+    answer = {"choices": [{"message": {"content": '{"number": "7"}'}, "logprobs": {"content": tokens}}]}
+    found = model(httpx.Response(200, json=answer)).answer(request_).tokens
+    assert [(end, round(chance, 1)) for end, chance in found[:3]] == [(12, -0.2), (13, -0.3), (15, -0.4)]
+
+
+@pytest.mark.parametrize("tokens", [[{"token": "other words", "logprob": -1}], [{"token": '{"number": "7"}', "logprob": "sure"}], ["{"], "none"])
+def test_probabilities_that_do_not_belong_to_the_text_are_not_used(request_: ModelRequest, tokens: object) -> None:
+    answer = {"choices": [{"message": {"content": '{"number": "7"}'}, "logprobs": {"content": tokens}}]}
+    assert model(httpx.Response(200, json=answer)).answer(request_).tokens == ()
+
+
 def test_answers_are_replayed_as_they_were_recorded(tmp_path: Path, request_: ModelRequest) -> None:
     kept = tmp_path / "answers.json"
     first = ReplayModel(kept, model(httpx.Response(200, json=GOOD))).answer(request_)

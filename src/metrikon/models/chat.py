@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
+from itertools import accumulate
 from typing import Any
 
 import httpx
@@ -162,17 +163,22 @@ def _content(response: httpx.Response, name: str) -> tuple[str, dict[str, Any], 
         usage = data.get("usage") or {}
     except (NotJson, KeyError, IndexError, TypeError, AttributeError) as error:
         raise ModelDown(f"The model {name} answered with something that is no chat completion.") from error
-    return str(text or ""), usage if isinstance(usage, dict) else {}, _tokens(choice)
+    return str(text or ""), usage if isinstance(usage, dict) else {}, _tokens(choice, str(text or ""))
 
 
-def _tokens(choice: dict[str, Any]) -> tuple[tuple[int, float], ...]:
-    """Where each token of the text ends and the logarithm of its probability, where the server told them."""
+def _tokens(choice: dict[str, Any], text: str) -> tuple[tuple[int, float], ...]:
+    """Where each token of the text ends and the logarithm of its probability, where the server told them.
+
+    Some servers cut a fence or spaces from the text but tell of its tokens too: the text is looked for in what the tokens spell.
+    """
     told = choice.get("logprobs")
     listed = told.get("content") if isinstance(told, dict) else None
-    found, at = [], 0
-    for each in listed if isinstance(listed, list) else ():
-        if not isinstance(each, dict) or not isinstance(each.get("token"), str) or not isinstance(each.get("logprob"), int | Decimal):
-            return ()
-        at += len(each["token"])
-        found.append((at, min(0.0, float(each["logprob"]))))
-    return tuple(found)
+    listed = listed if isinstance(listed, list) else []
+    if not all(isinstance(t, dict) and isinstance(t.get("token"), str) and isinstance(t.get("logprob"), int | Decimal) for t in listed):
+        return ()
+    spelled = "".join(each["token"] for each in listed)
+    before = spelled.find(text)
+    if before < 0:
+        return ()
+    ends = accumulate(len(each["token"]) for each in listed)
+    return tuple((end - before, min(0.0, float(each["logprob"]))) for end, each in zip(ends, listed, strict=True) if end - before > 0)
