@@ -52,6 +52,7 @@ class Told:
     """A model that gives the answers it was told, one after the other."""
 
     room = 20_000
+    sees = 0
 
     def __init__(self, name: str, *answers: Any, room: int = 20_000) -> None:
         self.name = name

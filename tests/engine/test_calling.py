@@ -29,6 +29,7 @@ class Counting:
     """A model that counts its calls."""
 
     room = 20_000
+    sees = 0
 
     def __init__(self, name: str, down: bool = False) -> None:
         self.name = name

@@ -166,6 +166,7 @@ class Flaky:
 
     name = "flaky"
     room = 20_000
+    sees = 0
 
     def __init__(self) -> None:
         self.down = True

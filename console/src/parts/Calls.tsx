@@ -44,13 +44,19 @@ function Prompt({ id }: { id: string }): ReactNode {
   const found = useQuery({ queryKey: ["call", id], queryFn: () => call<CallDetail>("GET", `/api/calls/${id}`) });
   if (found.error) return <Problem error={found.error} />;
   if (!found.data) return null;
-  const { messages, answer } = found.data;
+  const { messages, pictures, answer } = found.data;
   return (
     <div className="prompt">
       {messages.map((message, number) => (
         <div key={number}>
           <p className="soft small">{message["role"] === "system" ? "Rules" : message["role"] === "user" ? "Asked" : "Answered before"}</p>
           <pre className="mono">{String(message["content"])}</pre>
+        </div>
+      ))}
+      {pictures.map((each) => (
+        <div key={each.page}>
+          <p className="soft small">Shown as a picture</p>
+          <img src={`/api/documents/${each.document}/pages/${each.page}/picture?dots=110`} alt={`Page ${each.page}, as the model was shown it`} style={{ maxWidth: 320, border: "1px solid var(--hair)" }} />
         </div>
       ))}
       <p className="soft small">Answer</p>

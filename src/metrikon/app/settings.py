@@ -41,6 +41,8 @@ class Settings:
     model_calls_at_once: int = _setting(32, "Model calls under way at once.")
     model_rest: float = _setting(30.0, "Seconds for which a model that failed five times in a row is left alone at first; doubled each time.")
     model_chances: bool = _setting(False, "Ask the model's server for the probabilities of tokens.")
+    model_pictures: bool = _setting(False, "Show the model the pages of scans and photos as pictures, besides the words that were read from them.")
+    model_picture_tokens: int = _setting(1600, "Tokens that a picture counts for at the model, about.")
     models_file: str = _setting("", "File of further models (YAML); models.yaml in the folder of the service when it is there.")
     spend_run: Decimal = _setting(Decimal(0), "Most that a run may spend on models; 0: no limit.")
     spend_flow: Decimal = _setting(Decimal(0), "Most that a flow may spend on models a day (UTC); 0: no limit.")

@@ -48,12 +48,13 @@ def run_models(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             "default" if each["default"] else "",
             each["price_in"],
             each["price_out"],
+            f"{each['pictures']} a request" if each["pictures"] else "",
             ", ".join(each["fallback"]),
             "rests" if each["resting"] else "",
         ]
         for each in found
     ]
-    table(rows, ["model", "", "a million read", "a million written", "then", ""], out)
+    table(rows, ["model", "", "a million read", "a million written", "pictures", "then", ""], out)
     return 0
 
 
@@ -98,6 +99,8 @@ def run_show(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     )
     for message in found["messages"]:
         print(f"\n--- {message['role']}\n{message['content']}", file=out)
+    for picture in found["pictures"]:
+        print(f"\n--- shown as a picture\npage {picture['page']} of the document {picture['document']}", file=out)
     said = found["answer"] if found["answer"] is not None else found["error"] or "It is no longer kept."
     print(f"\n--- answer\n{said}", file=out)
     return 0

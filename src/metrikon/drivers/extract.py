@@ -59,7 +59,7 @@ def extract(
     asks: Sequence[Ask] = paper.asks(kind, asking)
     while True:
         for ask in asks:
-            _ask(ask, second if second is not None and ask.stage == REPAIR and ask.tries else model, tally)
+            _ask(ask, second if second is not None and ask.stage == REPAIR and ask.tries else model, paper, tally)
         reading = paper.settle(kind, tally.given, asking)
         asks = reading.next[: most_calls - len(tally.given)]
         if not asks:
@@ -70,8 +70,9 @@ def extract(
             return Extracted(reading, tally.usage, " and ".join(names) or "the file's own data", len(tally.given), tally.kept)
 
 
-def _ask(ask: Ask, model: Model, tally: _Tally) -> None:
-    answer: ModelAnswer = model.answer(ModelRequest(ask.messages, ask.schema, fresh=ask.tries > 0 and ask.stage != REPAIR, stage=ask.stage))
+def _ask(ask: Ask, model: Model, paper: Paper, tally: _Tally) -> None:
+    pictures = paper.pictures(ask.pages[: model.sees]) if model.sees and ask.pages else ()
+    answer: ModelAnswer = model.answer(ModelRequest(ask.messages, ask.schema, ask.tries > 0 and ask.stage != REPAIR, ask.stage, pictures))
     if ask.tries and ask.stage != REPAIR:  # the answer before was no good
         before = next((n for n in range(len(tally.given) - 1, -1, -1) if tally.given[n].stage == ask.stage and tally.given[n].part == ask.part), None)
         if before is not None and tally.calls.get(before):

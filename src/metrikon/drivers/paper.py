@@ -19,14 +19,20 @@ from metrikon.drivers import wire
 from metrikon.drivers.frames import NOT_STORED
 from metrikon.drivers.reading import ReaderPool
 from metrikon.models.pattern import pattern_given, read_labelled
+from metrikon.ports.model import Picture
 from metrikon.ports.reader import Refused
+
+
+def _drawn(document: str, pages: Sequence[int], draw: Callable[[int], bytes]) -> list[Picture]:
+    return [Picture(document, number, draw(number)) for number in pages]
 
 
 class LocalPaper:
     """Works on the document here."""
 
-    def __init__(self, index: Index) -> None:
+    def __init__(self, index: Index, draw: Callable[[int], bytes] | None = None) -> None:
         self.index = index
+        self.draw = draw  # a page as PNG; without it no picture is shown
         self._other: tuple[RecordType, dict[str, Any]] | None = None
 
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
@@ -38,6 +44,9 @@ class LocalPaper:
 
     def patterns(self, kind: RecordType) -> Given:
         return pattern_given(kind, self.index)
+
+    def pictures(self, pages: Sequence[int]) -> Sequence[Picture]:
+        return _drawn(self.index.document.sha256, pages, self.draw) if self.draw else ()
 
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         """What the pattern reader reads is set against the answers of models, as an independent reading."""
@@ -52,10 +61,11 @@ class LocalPaper:
 
 
 class WorkerPaper:
-    """Has a worker process do it. `path`: where the document's stored form lies."""
+    """Has a worker process do it. `path`: where the document's stored form lies. `draw`: a page as PNG."""
 
-    def __init__(self, pool: ReaderPool, path: Path, renew: Callable[[], object]) -> None:
+    def __init__(self, pool: ReaderPool, path: Path, renew: Callable[[], object], draw: Callable[[int], bytes] | None = None) -> None:
         self.pool = pool
+        self.draw = draw
         self.path = path
         self.renew = renew  # reads the file again when the stored form is not there or was cut off
 
@@ -67,6 +77,9 @@ class WorkerPaper:
 
     def patterns(self, kind: RecordType) -> Given:
         return wire.given_from(self._asked("patterns", kind))
+
+    def pictures(self, pages: Sequence[int]) -> Sequence[Picture]:
+        return _drawn(self.path.name.partition("-")[0], pages, self.draw) if self.draw else ()
 
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         return wire.reading_from(self._asked("settle", kind, given=list(given), asking=wire.sent(asking)))

@@ -19,6 +19,7 @@ from metrikon.store import calls
 from metrikon.store.database import Database
 
 CHARACTERS_A_TOKEN = 2.5  # for reserving: taken low, so that what is reserved is not too little
+A_PICTURES_TOKEN = 4.0  # characters that stand for one token of a picture
 LONGEST_ERROR = 500
 
 
@@ -48,6 +49,7 @@ class Bound:
         self.board = board
         self.name = name
         self.room = board.models[name].room
+        self.sees = board.models[name].sees
         self.flow = flow
         self.run_id = run_id
         self.rows: list[dict[str, Any]] = []
@@ -85,7 +87,10 @@ class Bound:
 
     def _answer(self, name: str, request: ModelRequest) -> ModelAnswer:
         model = self.board.models[name]
-        asked = {"messages": list(request.messages), "schema": request.schema}
+        request = replace(request, pictures=request.pictures[: model.sees])
+        asked: dict[str, Any] = {"messages": list(request.messages), "schema": request.schema}
+        if request.pictures:
+            asked["pictures"] = [{"document": each.document, "page": each.page} for each in request.pictures]
         key = hashlib.sha256(dumps_sorted([name, _endpoint(self.board.specs.get(name)), asked])).hexdigest()
         if not request.fresh:
             with self.board.database.reading() as connection:
@@ -119,7 +124,7 @@ class Bound:
         return replace(answer, usage=usage, call=call)
 
     def _reserved(self, spec: ModelSpec, request: ModelRequest) -> Any:
-        tokens = int(_size(request) / CHARACTERS_A_TOKEN)
+        tokens = int(_words(request) / CHARACTERS_A_TOKEN) + len(request.pictures) * spec.picture_tokens
         until = time.monotonic() + LONGEST_WAIT
         while True:
             try:
@@ -142,7 +147,7 @@ class Bound:
             "outcome": outcome,
             "prompt": calls.packed(asked) if asked is not None else None,
             "answer": calls.packed(answer) if answer is not None else None,
-            "prompt_size": _size(request),
+            "prompt_size": _words(request) + sized(board.specs.get(name), len(request.pictures)),
             "input_tokens": usage.input_tokens,
             "output_tokens": usage.output_tokens,
             "tries": usage.calls,
@@ -154,7 +159,12 @@ class Bound:
         return str(row["id"])
 
 
-def _size(request: ModelRequest) -> int:
+def sized(spec: ModelSpec | None, pictures: int) -> int:
+    """Characters of a prompt that take as many tokens as so many pictures, about: so both are counted in one measure."""
+    return int(pictures * spec.picture_tokens * A_PICTURES_TOKEN) if spec and pictures else 0
+
+
+def _words(request: ModelRequest) -> int:
     return sum(len(str(each.get("content", ""))) for each in request.messages)
 
 

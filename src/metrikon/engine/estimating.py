@@ -12,7 +12,7 @@ from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.flows.model import Flow, extracts
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
-from metrikon.engine.calling import Switchboard
+from metrikon.engine.calling import Switchboard, sized
 from metrikon.engine.catalog import Catalog
 from metrikon.models.pattern import PATTERN
 from metrikon.store import calls
@@ -61,9 +61,10 @@ class Estimating:
         with self._board.database.reading() as connection:
             habits = calls.habits(connection, name)
         characters, again = habits or (CHARACTERS_A_TOKEN, 1.0)
-        read = round(estimate.prompt / characters * again)
-        written = round(estimate.answer / characters * again)
         spec = self._board.specs.get(name)
+        seen = sum(min(pages, self._board.models[name].sees) for pages in estimate.pages)
+        read = round((estimate.prompt + sized(spec, seen)) / characters * again)
+        written = round(estimate.answer / characters * again)
         return Estimated(round(estimate.requests * again, 2), read, written, spec.price(read, written) if spec else Decimal(0))
 
 

@@ -22,6 +22,7 @@ from metrikon.ports.transcription import Transcriber
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
 
+SEEN = 110  # dots an inch of the pages that a model is shown: small print can be read, and no more is paid for
 STAMP = 30  # dots an inch: a smaller picture shows no letters
 
 
@@ -69,7 +70,12 @@ class EngineHouse:
 
     def paper(self, sha256: str, flow: str | None = None) -> Paper:
         """The document of a kept file, worked on in a worker process."""
-        return WorkerPaper(self.readers, self.files.derived_path(_stored(sha256)), lambda: self._read(sha256, flow))
+        place = self.files.derived_path(_stored(sha256))
+        return WorkerPaper(self.readers, place, lambda: self._read(sha256, flow), lambda page: self._seen(sha256, page, flow))
+
+    def _seen(self, sha256: str, page: int, flow: str | None) -> bytes:
+        """A page as a model is shown it."""
+        return self.page_picture(self.read_document(sha256, flow), page, SEEN)[0]
 
     def _read(self, sha256: str, flow: str | None) -> Summary:
         path = self.files.path(sha256)

@@ -17,6 +17,7 @@ class ReplayModel:
         self.source = source
         self.name = f"replay of {source.name}" if source else "replay"
         self.room = source.room if source else 24_000
+        self.sees = source.sees if source else 0
         self._kept: dict[str, dict[str, object]] = loads(path.read_bytes()) if path.exists() else {}
 
     def answer(self, request: ModelRequest) -> ModelAnswer:

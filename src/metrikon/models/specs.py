@@ -46,6 +46,8 @@ class ModelSpec(BaseModel):
     tokens_a_minute: int = Field(0, ge=0, description="0: no limit.")
     timeout: float = Field(120.0, gt=0)
     chances: bool = Field(False, description="Ask for the probabilities of tokens.")
+    pictures: bool = Field(False, description="Show it the pages of scans and photos as pictures, besides their words.")
+    picture_tokens: int = Field(1600, ge=1, description="Tokens that a picture counts for, about.")
     fallback: tuple[str, ...] = ()
 
     def price(self, input_tokens: int, output_tokens: int) -> Decimal:
@@ -63,6 +65,8 @@ class ModelSpec(BaseModel):
             at_once=self.calls_at_once,
             context=self.context,
             chances=self.chances,
+            pictures=self.pictures,
+            picture_tokens=self.picture_tokens,
         )
         return ChatModel(settings, self.name)
 

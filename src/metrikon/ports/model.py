@@ -11,16 +11,27 @@ from metrikon.core.extraction.index import Place
 
 
 @dataclass(frozen=True)
+class Picture:
+    """A page as PNG, to be seen besides the words that were read from it. `document`: the hash of the file that it is a page of."""
+
+    document: str
+    page: int
+    png: bytes = field(repr=False)
+
+
+@dataclass(frozen=True)
 class ModelRequest:
     """What is asked: messages, system first, and the JSON Schema of the answer.
 
     `fresh`: an answer that was kept must not be given again. `stage` says what the request is for.
+    `pictures` are for models that see.
     """
 
     messages: Sequence[Mapping[str, str]]
     schema: Mapping[str, Any]
     fresh: bool = False
     stage: str = "ask"
+    pictures: Sequence[Picture] = ()
 
 
 @dataclass(frozen=True)
@@ -57,6 +68,7 @@ class ModelAnswer:
 
     `tokens`: where each token of the text ends and the logarithm of its probability, where the server tells.
     `kept`: it was given before and cost nothing now. `call` names the record of the call, where one is kept.
+    `seen`: how many pictures the model was shown.
     """
 
     text: str
@@ -66,6 +78,7 @@ class ModelAnswer:
     tokens: tuple[tuple[int, float], ...] = ()
     kept: bool = False
     call: str = ""
+    seen: int = 0
 
 
 class ModelDown(Exception):
@@ -89,10 +102,14 @@ class ModelRefused(Exception):
 
 
 class Model(Protocol):
-    """A language model, or what stands in its place. `room`: characters of a document that fit into a request."""
+    """A language model, or what stands in its place.
+
+    `room`: characters of a document that fit into a request. `sees`: pictures that it may be shown with one, 0 when it takes none.
+    """
 
     name: str
     room: int
+    sees: int
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """One answer. Raises `ModelDown` or `ModelRefused`."""

@@ -9,6 +9,7 @@ from metrikon.core.extraction.asking import Ask, Asking, Given
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.types import RecordType
+from metrikon.ports.model import Picture
 
 
 class Paper(Protocol):
@@ -24,6 +25,10 @@ class Paper(Protocol):
 
     def patterns(self, kind: RecordType) -> Given:
         """What the pattern reader answers."""
+        ...
+
+    def pictures(self, pages: Sequence[int]) -> Sequence[Picture]:
+        """Pages as they look, for a model that sees."""
         ...
 
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:

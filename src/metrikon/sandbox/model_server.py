@@ -1,14 +1,17 @@
 """The stand-in model server: speaks chat completions, counts tokens, and misbehaves when told to.
 
+It takes pictures and counts what they would cost, but answers from words alone; told to be blind, it refuses them.
+
 POST /v1/chat/completions     answers any prompt that carries a document and a schema
 GET  /v1/models               its one model, "stand-in"
 POST /v1/audio/transcriptions returns the text stored beside a recording of the demo, and says that it does
-POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds, "obey": true or false}
+POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds, "obey": true or false, "blind": true or false}
 GET  /misbehave               what is set, and how many calls came
 """
 
 from __future__ import annotations
 
+import base64
 import json
 import random
 import socket
@@ -38,6 +41,8 @@ class Mood:
     retry_after: int = 1
     hang: float = 30.0
     obey: bool = False  # follows orders that stand in documents
+    blind: bool = False  # refuses pictures
+    pictures: int = 0  # that were shown to it
     calls: int = 0
     dice: random.Random = field(default_factory=lambda: random.Random(7))
     lock: threading.Lock = field(default_factory=threading.Lock)
@@ -78,7 +83,9 @@ class _Handler(BaseHTTPRequestHandler):
             self._send(200, {"object": "list", "data": [{"id": NAME, "object": "model", "owned_by": "sandbox"}]})
         elif self.path == "/misbehave":
             mood = self.server.mood
-            self._send(200, {"kinds": mood.kinds, "rate": mood.rate, "times": mood.times, "wait": mood.wait, "calls": mood.calls})
+            self._send(
+                200, {"kinds": mood.kinds, "rate": mood.rate, "times": mood.times, "wait": mood.wait, "calls": mood.calls, "pictures": mood.pictures}
+            )
         else:
             self._send(404, {"error": {"message": f"There is nothing at {self.path}."}})
 
@@ -121,7 +128,7 @@ class _Handler(BaseHTTPRequestHandler):
             mood.kinds = tuple(body.get("kinds", ()))
             mood.rate, mood.times = float(body.get("rate", 1)), int(body.get("times", -1))
             mood.wait, mood.hang = float(body.get("wait", mood.wait)), float(body.get("hang", mood.hang))
-            mood.obey = bool(body.get("obey", mood.obey))
+            mood.obey, mood.blind = bool(body.get("obey", mood.obey)), bool(body.get("blind", mood.blind))
             mood.retry_after = int(body.get("retry_after", mood.retry_after))
         self._send(200, {"set": True})
 
@@ -152,13 +159,22 @@ class _Handler(BaseHTTPRequestHandler):
         self.close_connection = True
 
     def _good(self, body: dict[str, Any], kind: str | None) -> None:
-        messages = body.get("messages") or []
+        try:
+            messages, shown = seen(body.get("messages") or [])
+        except ValueError as error:
+            self._send(400, {"error": {"message": f"A picture cannot be taken: {error}"}})
+            return
+        if shown and self.server.mood.blind:
+            self._send(400, {"error": {"message": "This model takes text only: content must be a string."}})
+            return
+        with self.server.mood.lock:
+            self.server.mood.pictures += len(shown)
         document, schema = find_parts(messages, body.get("response_format"))
         if schema is None:
             text = "I need a document and a JSON Schema to answer."
         else:
             text = _spoiled(kind, Answering(document, schema, self.server.mood.obey).answer(), self.server.mood.dice)
-        asked = sum(len(str(m.get("content", ""))) for m in messages) // 4
+        asked = sum(len(str(m.get("content", ""))) for m in messages) // 4 + sum(width * height // 750 for width, height in shown)
         usage = {"prompt_tokens": asked, "completion_tokens": len(text) // 4, "total_tokens": asked + len(text) // 4}
         choice = {"index": 0, "message": {"role": "assistant", "content": text}, "finish_reason": "length" if kind == "truncated" else "stop"}
         self._send(200, {"id": "stand-in", "object": "chat.completion", "model": NAME, "choices": [choice], "usage": usage})
@@ -172,6 +188,25 @@ class _Handler(BaseHTTPRequestHandler):
             self.send_header(name, value)
         self.end_headers()
         self.wfile.write(payload)
+
+
+def seen(messages: list[dict[str, Any]]) -> tuple[list[dict[str, Any]], list[tuple[int, int]]]:
+    """Messages with their text alone, and the size of each picture in them. Raises ValueError for what is no PNG in a data URL."""
+    plain, sizes = [], []
+    for message in messages:
+        content = message.get("content")
+        if not isinstance(content, list):
+            plain.append(message)
+            continue
+        plain.append({**message, "content": "\n".join(str(part.get("text", "")) for part in content if part.get("type") == "text")})
+        for part in content:
+            if part.get("type") == "image_url":
+                head, _, body = str(part["image_url"]["url"]).partition(",")
+                data = base64.b64decode(body, validate=True)
+                if head != "data:image/png;base64" or data[:8] != b"\x89PNG\r\n\x1a\n":
+                    raise ValueError("it is no PNG in a data URL.")
+                sizes.append((int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big")))
+    return plain, sizes
 
 
 def _spoiled(kind: str | None, answer: Any, dice: random.Random) -> str:

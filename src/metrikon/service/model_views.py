@@ -29,8 +29,16 @@ class CallList(View):
     items: list[CallView]
 
 
+class ShownPage(View):
+    """A page of a document, by the hash of its file."""
+
+    document: str
+    page: int
+
+
 class CallDetail(CallView):
     messages: list[dict[str, Any]]
+    pictures: list[ShownPage] = Field([], description="Pages that the model was shown as pictures.")
     answer: str | None
     schema_: dict[str, Any] | None = Field(None, alias="schema", serialization_alias="schema")
 
@@ -45,6 +53,7 @@ class ModelView(View):
     price_out: str = "0"
     fallback: list[str] = []
     answers: str = ""
+    pictures: int = Field(0, description="Pictures of pages that it may be shown with a request.")
 
 
 class ModelList(View):

@@ -50,7 +50,8 @@ def blueprint(app: App) -> APIBlueprint:
         if row is None:
             raise Problem(404, "not-there", f"There is no call {path.id}.")
         prompt, answer = row["prompt"] or {}, row["answer"] or {}
-        return reply(CallDetail(**_shown(row), messages=prompt.get("messages", []), answer=answer.get("text"), schema_=prompt.get("schema")))
+        asked = {"messages": prompt.get("messages", []), "pictures": prompt.get("pictures", []), "schema_": prompt.get("schema")}
+        return reply(CallDetail(**_shown(row), **asked, answer=answer.get("text")))
 
     @api.get("/api/spend", responses={200: SpendView}, operation_id="getSpend")
     def get_spend(query: SpendQuery) -> Response:
@@ -105,6 +106,7 @@ def _spec(app: App, name: str) -> dict[str, Any]:
         "price_out": f"{spec.price_out:f}",
         "fallback": list(spec.fallback),
         "answers": mode,
+        "pictures": app.models[name].sees,
     }
 
 

@@ -14,7 +14,7 @@ type Schema = Record<string, unknown>;
 
 export function RecordTypes(): ReactNode {
   const types = useQuery({ queryKey: ["record-types"], queryFn: () => call<{ items: RecordType[] }>("GET", "/api/record-types") });
-  const models = useQuery({ queryKey: ["models"], queryFn: () => call<{ items: { name: string; default: boolean; price_in: string; price_out: string; resting: boolean; fallback: string[] }[] }>("GET", "/api/models") });
+  const models = useQuery({ queryKey: ["models"], queryFn: () => call<{ items: { name: string; default: boolean; price_in: string; price_out: string; resting: boolean; pictures: number; fallback: string[] }[] }>("GET", "/api/models") });
   if (types.error) return <Problem error={types.error} again={() => void types.refetch()} />;
   return (
     <>
@@ -46,6 +46,7 @@ export function RecordTypes(): ReactNode {
             <span className="soft">
               {each.default ? "asked when a flow names none" : ""}
               {each.resting ? "! left alone for a while, because it failed several times" : ""}
+              {each.pictures > 0 ? " sees scans and photos as pictures, too" : ""}
               {each.fallback.length > 0 ? ` then ${each.fallback.join(", ")}` : ""}
             </span>
             <span className="soft small">{Number(each.price_in) + Number(each.price_out) > 0 ? `${each.price_in} and ${each.price_out} for a million tokens read and written` : "costs nothing"}</span>

@@ -18,6 +18,7 @@ class Ask(msgspec.Struct, frozen=True, omit_defaults=True):
 
     `stage`: "ask", "rows" (the rows of a list written out) or "repair". `part` counts the parts of a
     long document from 0. `fields`: pointers asked for in a repair. `tries`: how often it was asked before.
+    `pages`: pages in it whose words were read from a picture, which a model that sees is shown besides.
     """
 
     stage: str
@@ -27,6 +28,7 @@ class Ask(msgspec.Struct, frozen=True, omit_defaults=True):
     part: int = 0
     fields: tuple[str, ...] = ()
     tries: int = 0
+    pages: tuple[int, ...] = ()
 
 
 class Given(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -16,15 +16,12 @@ UNKNOWN = 12  # characters of a value that was not found beforehand and may stan
 
 
 class Estimate(msgspec.Struct, frozen=True):
-    """Requests, and the characters of their prompts and answers."""
+    """Requests, and the characters of their prompts and answers; for each request the pages that a model that sees would be shown."""
 
     requests: int
     prompt: int
     answer: int
-
-    def plus(self, other: Estimate) -> Estimate:
-        """Both together."""
-        return Estimate(self.requests + other.requests, self.prompt + other.prompt, self.answer + other.answer)
+    pages: tuple[int, ...] = ()
 
 
 def estimate(kind: RecordType, index: Index, plan: Plan, other: Mapping[str, Any]) -> Estimate:
@@ -41,7 +38,7 @@ def estimate(kind: RecordType, index: Index, plan: Plan, other: Mapping[str, Any
         elif any(each.shape == pointer or each.shape.startswith(f"{pointer}/") for each in plan.header):
             required = name in kind.schema.get("required", ())
             answer[name] = other.get(name) or ("x" * UNKNOWN if required or "properties" in schema else None)
-    return Estimate(len(plan.asks), prompt, len(dumps(answer)) * len(plan.asks))
+    return Estimate(len(plan.asks), prompt, len(dumps(answer)) * len(plan.asks), tuple(len(ask.pages) for ask in plan.asks))
 
 
 def _rows(kind: RecordType, pointer: str, index: Index) -> list[dict[str, str]]:

@@ -115,8 +115,8 @@ def _again(plan: Plan, made: Draft) -> Iterator[Ask]:
                 prompt.again(first.messages, each.text, problem),
                 first.schema,
                 each.part,
-                (),
-                each.tries + 1,
+                tries=each.tries + 1,
+                pages=first.pages,
             )
 
 
@@ -140,9 +140,9 @@ def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: 
     schema = {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     lines = prompt.field_lines(kind, (), tuple(lists), {}, index)
     parts = prompt.parts(index, {}, asking.room)
-    for number, text in enumerate(parts):
-        messages = prompt.messages(lines, text, asking.today, asking.context, number, len(parts))
-        yield Ask(ROWS, f"the rows of {', '.join(properties)} written out", messages, schema, number)
+    for number, part in enumerate(parts):
+        messages = prompt.messages(lines, part.text, asking.today, asking.context, number, len(parts))
+        yield Ask(ROWS, f"the rows of {', '.join(properties)} written out", messages, schema, number, pages=part.pages)
 
 
 def _failed(kind: RecordType, plan: Plan, now: Assessed) -> list[Field]:
@@ -156,15 +156,15 @@ def _repair(kind: RecordType, index: Index, plan: Plan, now: Assessed, fields: S
     shapes = tuple(each.shape for each in fields)
     findings = [each for each in now.findings if each.level == "stop" and set(each.fields) & set(shapes)]
     places = [spot for each in fields for spot in _spots(index, now, each)]
-    text = prompt.repair_text(index, fields, places, plan.tables)[: asking.room]
+    part = prompt.repair_part(index, fields, places, plan.tables)
     properties = {}
     for each in fields:
         name = each.shape.split("/")[1]
         properties[name] = prompt.nullable(kind.schema, kind.schema["properties"][name])
     schema = {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     lines = prompt.field_lines(kind, fields, (), {}, index)
-    messages = prompt.repair_messages(lines, findings, text, asking.today, asking.context)
-    return Ask(REPAIR, f"{', '.join(each.title for each in fields)} read again", messages, schema, 0, shapes, rounds)
+    messages = prompt.repair_messages(lines, findings, part.text[: asking.room], asking.today, asking.context)
+    return Ask(REPAIR, f"{', '.join(each.title for each in fields)} read again", messages, schema, 0, shapes, rounds, part.pages)
 
 
 def _spots(index: Index, now: Assessed, field: Field) -> list[tuple[int, int]]:

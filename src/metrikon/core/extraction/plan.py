@@ -96,10 +96,10 @@ def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, 
     parts = prompt.parts(index, made.tables, room)
     about = f"{len(made.header)} fields" + (f" and {', '.join(p[1:] for p in made.lists)}" if made.lists else "")
     found = []
-    for number, text in enumerate(parts):
-        messages = prompt.messages(lines, text, today, context, number, len(parts))
+    for number, part in enumerate(parts):
+        messages = prompt.messages(lines, part.text, today, context, number, len(parts))
         told = f"{about}, part {number + 1} of {len(parts)} of the document" if len(parts) > 1 else about
-        found.append(Ask(ASK, told, messages, schema, number))
+        found.append(Ask(ASK, told, messages, schema, number, pages=part.pages))
     return found
 
 

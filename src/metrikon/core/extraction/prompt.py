@@ -6,7 +6,8 @@ A document that does not fit is shown in parts; the end of the part before stand
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from metrikon.core.documents.text import line_text
@@ -136,44 +137,58 @@ def nullable(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> dict[str, A
     return {**kept, "type": [given, "null"] if isinstance(given, str) else [*given, "null"]}
 
 
-def parts(index: Index, tables: Mapping[str, ListTable], room: int) -> list[str]:
+@dataclass(frozen=True)
+class Shown:
+    """Some lines of a document as they are shown, and which of their pages were read from pictures."""
+
+    text: str
+    pages: tuple[int, ...] = ()
+
+
+def parts(index: Index, tables: Mapping[str, ListTable], room: int) -> list[Shown]:
     """The document in as few parts as fit the room (characters), cut between lines."""
-    lines = shown_lines(index, tables)
-    if sum(len(line) + 1 for line in lines) <= room:
-        return ["\n".join(lines)]
-    found: list[str] = []
-    held: list[str] = []
+    lines = _lines(index, tables)
+    if sum(len(line) + 1 for _, line in lines) <= room:
+        return [_part(index, [], lines)]
+    found: list[Shown] = []
+    held: list[tuple[int, str]] = []
     size = 0
-    before: list[str] = []
-    for line in lines:
+    before: list[tuple[int, str]] = []
+    for page, line in lines:
         if held and size + len(line) + 1 > room - 400:
-            found.append(_part(before, held))
+            found.append(_part(index, before, held))
             before, held, size = held[-CONTEXT_LINES:], [], 0
-        held.append(line[: room // 2])
+        held.append((page, line[: room // 2]))
         size += len(line) + 1
-    found.append(_part(before, held))
+    found.append(_part(index, before, held))
     return found
 
 
-def _part(before: Sequence[str], lines: Sequence[str]) -> str:
-    context = ["[end of the part before, for context only]", *before, "[here the part begins]"] if before else []
-    return "\n".join([*context, *lines])
+def _part(index: Index, before: Sequence[tuple[int, str]], lines: Sequence[tuple[int, str]]) -> Shown:
+    told = [line for _, line in before]
+    context = ["[end of the part before, for context only]", *told, "[here the part begins]"] if told else []
+    return Shown("\n".join([*context, *(line for _, line in lines)]), _pictured(index, (page for page, _ in lines)))
 
 
-def shown_lines(index: Index, tables: Mapping[str, ListTable]) -> list[str]:
-    """The lines of a document as they are shown: pages numbered, tables cut down to some rows, repeated lines once."""
+def _pictured(index: Index, pages: Iterable[int]) -> tuple[int, ...]:
+    """Of some pages those whose words were read from a picture."""
+    return tuple(number for number in dict.fromkeys(pages) if index.pages[number].source == "ocr")
+
+
+def _lines(index: Index, tables: Mapping[str, ListTable]) -> list[tuple[int, str]]:
+    """The lines of a document as they are shown, each with its page: pages numbered, tables cut down to some rows, repeated lines once."""
     skipped, marked = _cut_down(index, tables)
     several = len(index.document.pages) > 1
     repeated = _repeated(index) if several else set()
     seen: set[str] = set()
-    found: list[str] = []
+    found: list[tuple[int, str]] = []
     for page in index.document.pages:
         if several:
-            found.append(f"[page {page.number}]")
+            found.append((page.number, f"[page {page.number}]"))
         for number, line in enumerate(page.lines):
             at = (page.number, number)
             if at in marked:
-                found.append(marked[at])
+                found.append((page.number, marked[at]))
             if at in skipped:
                 continue
             text = line_text(page, line)
@@ -181,7 +196,7 @@ def shown_lines(index: Index, tables: Mapping[str, ListTable]) -> list[str]:
                 if text in seen:
                     continue
                 seen.add(text)
-            found.append(text)
+            found.append((page.number, text))
     return found
 
 
@@ -224,7 +239,7 @@ def _joined(before: str | None, text: str) -> str:
     return f"{before}\n{text}" if before else text
 
 
-def repair_text(index: Index, fields: Sequence[Field], places: Sequence[tuple[int, int]], tables: Mapping[str, ListTable]) -> str:
+def repair_part(index: Index, fields: Sequence[Field], places: Sequence[tuple[int, int]], tables: Mapping[str, ListTable]) -> Shown:
     """The lines around what is in doubt: labels of the fields, and where their values stand; all lines where none is found."""
     wanted: set[tuple[int, int]] = set()
     spots = list(places)
@@ -237,14 +252,14 @@ def repair_text(index: Index, fields: Sequence[Field], places: Sequence[tuple[in
             at = page.line_of[word]
             wanted.update((number, n) for n in range(max(0, at - NEAR), min(len(page.lines), at + NEAR + 1)))
     if not wanted:
-        return "\n".join(shown_lines(index, tables))
+        return _part(index, [], _lines(index, tables))
     found, last = [], None
     for number, at in sorted(wanted):
         if last is not None and (number, at) != (last[0], last[1] + 1):
             found.append("…")
         found.append(line_text(index.pages[number], index.pages[number].lines[at]))
         last = (number, at)
-    return "\n".join(found)
+    return Shown("\n".join(found), _pictured(index, (number for number, _ in sorted(wanted))))
 
 
 def repair_messages(lines: Sequence[str], findings: Sequence[Finding], text: str, today: str, context: str) -> list[dict[str, str]]:

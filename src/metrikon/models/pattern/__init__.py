@@ -21,6 +21,7 @@ class PatternModel:
 
     name = PATTERN
     room = 0
+    sees = 0
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """Always refuses: see `pattern_given`."""
