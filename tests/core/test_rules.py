@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from decimal import Decimal
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -12,10 +11,9 @@ import pytest
 from metrikon.core.extraction.asking import Asking, Given
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.settle import settle, settled
-from metrikon.core.records.rules import alike_key, feel_rules, known_values
+from metrikon.core.records.rules import alike_key, feel_rules
 from metrikon.core.records.starting import from_document, from_heads, from_row
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
-from metrikon.engine.lists import known_list
 from tests.helpers import typed_document
 
 RECEIPT = """Tamarack Field Supplies
@@ -64,21 +62,6 @@ def test_rules_in_feel_stop_or_warn(rule: dict[str, Any], levels: list[str]) -> 
 def test_a_rule_that_is_no_feel_is_told_when_the_type_is_kept() -> None:
     with pytest.raises(BadRecordType, match="rules/0"):
         kind({"total": {"type": "number"}}, rules=[{"holds": "total >"}])
-
-
-def test_a_value_that_is_on_no_list_is_told_with_the_one_that_may_be_meant(tmp_path: Path) -> None:
-    (tmp_path / "vendors.csv").write_text("Fernhill Nurseries Ltd,GB\nMoorgate Seed Company Ltd,GB\n", "utf-8")
-    given = kind({"vendor": {"type": "string", "x-metrikon": {"list": "vendors"}}, "part": {"type": "string", "x-metrikon": {"list": "parts"}}})
-
-    def lists(name: str) -> Any:
-        return known_list(tmp_path, name)
-
-    assert list(known_values(given, {"vendor": "FERNHILL nurseries ltd"}, lists)) == []
-    (found,) = known_values(given, {"vendor": "Fernhil Nurseries"}, lists)
-    assert found.compared == {"read": "Fernhil Nurseries", "known": "Fernhill Nurseries Ltd"}
-    (unlisted,) = known_values(given, {"part": "A1"}, lists)
-    assert "no list 'parts'" in unlisted.message
-    assert known_list(tmp_path, "../vendors") is None
 
 
 def test_records_look_alike_whatever_the_order_and_case_of_their_words() -> None:

@@ -81,6 +81,10 @@ class Client:
         """A record with its evidence."""
         return Record.of(self._ask("GET", f"/api/records/{record_id}"))
 
+    def check(self, record_id: str, values: Mapping[str, Any]) -> dict[str, Any]:
+        """What the checks would say of a record with these values; nothing is kept."""
+        return dict(self._ask("POST", f"/api/records/{record_id}/check", body={"values": values}))
+
     def approve(self, record_id: str, values: Mapping[str, Any] | None = None, comment: str = "") -> Record:
         """Approve a record, corrected if values are given."""
         return Record.of(self._ask("POST", f"/api/records/{record_id}/approve", body={"values": values, "comment": comment}))
@@ -161,6 +165,18 @@ class Client:
     def put_passwords(self, name: str, passwords: Sequence[str]) -> int:
         """Set the passwords that open encrypted files of a flow; how many it has."""
         return int(self._ask("PUT", f"/api/flows/{name}/passwords", body={"passwords": list(passwords)})["count"])
+
+    def lists(self) -> list[dict[str, Any]]:
+        """Every list of known values: its name, how many values, its columns."""
+        return list(self._ask("GET", "/api/lists")["items"])
+
+    def list_of(self, name: str) -> dict[str, Any]:
+        """A list of known values with its `text` (CSV)."""
+        return dict(self._ask("GET", f"/api/lists/{name}"))
+
+    def put_list(self, name: str, text: str) -> dict[str, Any]:
+        """Keep a list of known values (CSV) in the place of the one before."""
+        return dict(self._ask("PUT", f"/api/lists/{name}", body={"text": text}))
 
     def today(self) -> dict[str, Any]:
         """What needs a person, what came in today, what it cost."""

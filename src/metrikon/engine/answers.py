@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import Connection, select
@@ -11,8 +12,10 @@ from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.settle import Reading, checked_again
 from metrikon.core.records import evidence, findings
-from metrikon.core.records.checks import business_key
+from metrikon.core.records.checks import OF_RECORD
+from metrikon.core.records.lists import filled
 from metrikon.core.records.pointers import leaves
+from metrikon.core.records.rules import MADE_ANEW, ruled
 from metrikon.core.records.types import RecordType
 from metrikon.engine.engine import Engine
 from metrikon.engine.house import EngineHouse
@@ -67,9 +70,7 @@ class Answers:
         def job(connection: Connection) -> None:
             self._still_waits(connection, record)
             now = self._clock.now()
-            key = business_key(kind, reading.record)
-            if key:
-                records.claim_key(connection, kind.name, key, record["item_id"], record_id)
+            records.claim(connection, kind, reading.record, record["item_id"], record_id)
             kept = findings.as_json(reading.findings)
             records.change(
                 connection,
@@ -167,13 +168,25 @@ class Answers:
         return record
 
     def _reread(self, record: dict[str, Any], values: Mapping[str, Any]) -> tuple[Reading, RecordType]:
-        """The record with a person's values: fitted to its type, grounded and checked anew."""
+        """The record with a person's values: fitted to its type, grounded and checked anew, with lists and other records.
+
+        What the first reading noted stays, but for values that the person has set since.
+        """
         kind, _ = self._house.catalog.record_type(record["record_type"], record["type_version"])
         index = Index(self._house.read_document(record["document"]))
         fitted = Coercion(kind, index).record(dict(values))
         before = dict(leaves(record["as_read"]))
         by_person = {pointer for pointer, value in leaves(fitted) if before.get(pointer) != value}
-        return checked_again(kind, fitted, index, evidence.from_json(record["evidence"]), by_person), kind
+        before_them = evidence.from_json(record["evidence"])
+        fitted, known = filled(kind, fitted, self._house.known_list, by_person, before_them)
+        reading = checked_again(kind, fitted, index, before_them, by_person, known)
+        with self._database.reading() as connection:
+            found = [*records.others(connection, kind, fitted, record["item_id"]), *ruled(kind, fitted, self._house.known_list)]
+        changed = by_person | {pointer for pointer in before if pointer not in dict(leaves(fitted))}
+        noted = [
+            each for each in findings.from_json(record["findings"]) if each.check not in (*OF_RECORD, *MADE_ANEW) and not changed & set(each.fields)
+        ]
+        return replace(reading, findings=sorted([*found, *reading.findings, *noted], key=lambda each: each.level != "stop")), kind
 
     def _still_waits(self, connection: Connection, record: dict[str, Any]) -> None:
         now = records.get(connection, record["id"])

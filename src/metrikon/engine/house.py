@@ -8,12 +8,13 @@ import msgspec
 
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, from_bytes, summary
+from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
-from metrikon.engine.lists import known_list
+from metrikon.engine.lists import FolderOfLists
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.ports.paper import Paper
@@ -48,6 +49,7 @@ class EngineHouse:
         self.catalog = catalog
         self.clock = clock
         self.default = default
+        self.lists = FolderOfLists(files.root / "lists")
 
     def read_document(self, sha256: str, flow: str | None = None) -> Document:
         """A kept file as a document; what was read before is not read again. The passwords of `flow` are tried, of all without one."""
@@ -111,8 +113,8 @@ class EngineHouse:
     def model(self, name: str | None, flow: str, run_id: str) -> Bound:
         return self.board.bound(name or self.default, flow, run_id)
 
-    def known_list(self, name: str) -> Sequence[str] | None:
-        return known_list(self.files.root / "lists", name)
+    def known_list(self, name: str) -> KnownList | None:
+        return self.lists.get(name)
 
     def new_id(self) -> str:
         return self.clock.new_id()

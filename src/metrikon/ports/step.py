@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from sqlalchemy import Connection
 
 from metrikon.core.documents.model import Document, Summary
+from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.ports.model import Model, Usage
 from metrikon.ports.paper import Paper
@@ -97,7 +98,7 @@ class House(Protocol):
         """A model by name, bound to a run; the default without a name. Raises KeyError."""
         ...
 
-    def known_list(self, name: str) -> Sequence[str] | None:
+    def known_list(self, name: str) -> KnownList | None:
         """The known values of a list, or None when there is no such list."""
         ...
 

@@ -123,7 +123,8 @@ def _field(each: Any) -> FieldView:
 def _csv(app: App, kind: RecordType, query: CsvQuery) -> Iterator[str]:
     """The lines of the export; values that a spreadsheet would take for a formula get an apostrophe before them."""
     header = [each for each in kind.header if each.shape.count("/") == 1]
-    pointer, rows = next(iter(kind.lists.items()), ("", ()))
+    pointer = next(iter(kind.lists), "")
+    rows = [each for each in kind.fields if pointer and each.shape.startswith(f"{pointer}/*/")]
     names = ["record", "state", "file", *(each.name for each in header), *(f"{pointer[1:]}.{each.name}" for each in rows)]
     yield _line(names)
     cursor = ""

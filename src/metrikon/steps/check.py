@@ -7,13 +7,11 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.records.checks import already_seen, business_key, doubtful
+from metrikon.core.records.checks import doubtful
 from metrikon.core.records.findings import Finding, as_json, from_json, stops
-from metrikon.core.records.rules import alike_key, feel_rules, known_values, looks_alike
+from metrikon.core.records.rules import MADE_ANEW, ruled
 from metrikon.ports.step import Call, House, Outcome, StepFailed
 from metrikon.store import records
-
-OWN = ("already seen", "looks alike", "doubtful", "rule", "list")  # findings that this step makes anew
 
 
 def run(call: Call, house: House) -> Outcome:
@@ -26,19 +24,13 @@ def run(call: Call, house: House) -> Outcome:
     review = str(call.parameters.get("review", "on stop"))
     least = Decimal(str(call.parameters.get("unattended", "0.6")))
 
-    ruled = [*feel_rules(kind, given["record"]), *known_values(kind, given["record"], house.known_list)]
+    found_by_rules = ruled(kind, given["record"], house.known_list)
 
     def commit(connection: Connection, at: int) -> dict[str, Any]:
-        found = [each for each in from_json(given["findings"]) if each.check not in OWN]
-        found += ruled
-        key = business_key(kind, given["record"])
-        holder = records.claim_key(connection, kind.name, key, call.item_id, record_id) if key else None
-        if holder is not None:
-            found.insert(0, already_seen(kind, holder))
-        likeness = alike_key(kind, given["record"])
-        other = records.claim_key(connection, kind.name, likeness, call.item_id, record_id) if likeness else None
-        if other is not None and holder is None:
-            found.append(looks_alike(kind, other))
+        found = [each for each in from_json(given["findings"]) if each.check not in (*MADE_ANEW, "doubtful")]
+        found += found_by_rules
+        records.claim(connection, kind, given["record"], call.item_id, record_id)
+        found = [*records.others(connection, kind, given["record"], call.item_id), *found]
         told = {pointer for each in found if each.level == "stop" for pointer in each.fields}
         found += doubtful(kind, given["record"], given.get("doubts") or {}, least, told)
         asks = review == "always" or (review == "on stop" and stops(found))

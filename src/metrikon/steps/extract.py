@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 from sqlalchemy import Connection
 
+from metrikon.core.extraction.settle import looked_up
 from metrikon.core.records import evidence, findings
 from metrikon.core.records.checks import doubts
 from metrikon.drivers.extract import MOST_CALLS, extract
@@ -46,7 +47,7 @@ def run(call: Call, house: House) -> Outcome:
             if each is not None:
                 each.keep()
         raise _failure(error, call) from error
-    reading = found.reading
+    reading = looked_up(kind, found.reading, house.known_list)
     row = {
         "id": house.new_id(),
         "run_id": call.run_id,

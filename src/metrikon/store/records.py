@@ -7,7 +7,10 @@ from typing import Any
 from sqlalchemy import Connection, bindparam, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
+from metrikon.core.records.checks import already_seen, business_key
+from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get as get_value
+from metrikon.core.records.rules import alike_key, looks_alike
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import fold
@@ -78,12 +81,20 @@ def unpacked(row: Any) -> dict[str, Any]:
     return {name: loads(value) if name in JSON_COLUMNS else value for name, value in row.items()}
 
 
-def claim_key(connection: Connection, record_type: str, key: str, item_id: str, record_id: str) -> str | None:
-    """Claim a business key for an item. None when it is ours now; else the name of the item that holds it."""
-    row = {"record_type": record_type, "key": key, "item_id": item_id, "record_id": record_id}
-    _CLAIM.run(connection, row)
-    ((holder, name),) = _HOLDER.run(connection, {"of_type": record_type, "of_key": key})
-    return None if holder == item_id else str(name)
+def claim(connection: Connection, kind: RecordType, values: dict[str, Any], item_id: str, record_id: str) -> None:
+    """Claim what a record is recognised by for its item, as far as no other item holds it."""
+    for key in (business_key(kind, values), alike_key(kind, values)):
+        if key:
+            _CLAIM.run(connection, {"record_type": kind.name, "key": key, "item_id": item_id, "record_id": record_id})
+
+
+def others(connection: Connection, kind: RecordType, values: dict[str, Any], item_id: str) -> list[Finding]:
+    """The finding for a record that another item had before, or that looks like one of another item."""
+    for key, told in ((business_key(kind, values), already_seen), (alike_key(kind, values), looks_alike)):
+        held = _HOLDER.run(connection, {"of_type": kind.name, "of_key": key}) if key else []
+        if held and held[0][0] != item_id:
+            return [told(kind, str(held[0][1]))]
+    return []
 
 
 def release_keys(connection: Connection, record_id: str) -> None:

@@ -8,6 +8,7 @@ import { Empty, Problem } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
 import { count } from "../../parts/words";
+import { Lists } from "./Lists";
 import { fieldsOf, TYPES, withRows, type FieldRow } from "./fields";
 
 type Schema = Record<string, unknown>;
@@ -38,6 +39,7 @@ export function RecordTypes(): ReactNode {
           Start a record type
         </Button>
       </p>
+      <Lists />
       <h2>Models</h2>
       <ul className="list sheet">
         {models.data?.items.map((each) => (

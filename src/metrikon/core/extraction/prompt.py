@@ -72,7 +72,7 @@ def field_lines(kind: Any, header: Sequence[Field], lists: Sequence[str], tables
     found = [_line(each, index, each.shape[1:].replace("/", ".")) for each in header]
     for pointer in lists:
         table = tables.get(pointer)
-        within = [each for each in kind.fields if each.shape.startswith(f"{pointer}/*")]
+        within = [each for each in kind.fields if each.shape.startswith(f"{pointer}/*") and not each.lookup]
         schema = resolved(kind.schema, kind.schema["properties"][pointer[1:]])
         if table is not None:
             heads = ", ".join(f'"{head}"' for head in table.heads)
@@ -126,7 +126,8 @@ def nullable(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> dict[str, A
     """A schema cut down to its form, every leaf of which may be null."""
     schema = resolved(whole, schema)
     if "properties" in schema:
-        properties = {name: nullable(whole, part) for name, part in schema["properties"].items()}
+        asked = {name: part for name, part in schema["properties"].items() if "lookup" not in (part.get(OURS) or {})}
+        properties = {name: nullable(whole, part) for name, part in asked.items()}
         return {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     if "items" in schema:
         return {"type": "array", "items": nullable(whole, schema["items"])}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
 
@@ -25,6 +25,7 @@ from metrikon.core.extraction.trust import trusted
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
+from metrikon.core.records.lists import Lists, filled
 from metrikon.core.records.pointers import escape, get, shape
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
@@ -212,7 +213,7 @@ def left_out(kind: RecordType, record: dict[str, Any], index: Index) -> list[Fin
     """Fields without a value whose label stands at the start of a piece of print: they may have been overlooked."""
     found = []
     for each in kind.header:
-        if each.required or get(record, each.shape) is not None or "labels" not in each.ours:
+        if each.required or get(record, each.shape) is not None or "labels" not in each.ours or each.lookup:
             continue
         label = next((text for text in each.labels if len(squeezed(text)) >= LABEL and index.names(text)), None)
         if label:
@@ -246,16 +247,34 @@ def _printed(value: Any, pointer: str, evidence: Mapping[str, Evidence], index: 
     return value
 
 
-def checked_again(kind: RecordType, record: dict[str, Any], index: Index, before: Mapping[str, Evidence], by_person: set[str]) -> Reading:
-    """A record after a person changed some values: evidence is looked for anew only for those."""
+def checked_again(
+    kind: RecordType,
+    record: dict[str, Any],
+    index: Index,
+    before: Mapping[str, Evidence],
+    by_person: set[str],
+    known: Mapping[str, Evidence] | None = None,
+) -> Reading:
+    """A record after a person changed some values: evidence is looked for anew only for those. `known`: of values that lists say."""
     fresh = ground(kind, record, index)
     evidence = {}
     for pointer, each in fresh.items():
         if pointer in by_person:
             evidence[pointer] = Evidence("person", each.page, each.box, each.quote, 1.0)
         else:
-            evidence[pointer] = before.get(pointer, each)
+            evidence[pointer] = (known or {}).get(pointer) or before.get(pointer, each)
     return Reading(record, evidence, check_record(kind, record, evidence))
 
 
-__all__ = ["Reading", "checked_again", "settle", "settled", "stops"]
+def looked_up(kind: RecordType, reading: Reading, lists: Lists) -> Reading:
+    """The reading with what lists say of its fields; the checks are made again where they say something."""
+    record, known = filled(kind, reading.record, lists)
+    if record == reading.record:
+        return reading
+    told = check_record(kind, reading.record, reading.evidence)
+    evidence = {pointer: each for pointer, each in {**reading.evidence, **known}.items() if get(record, pointer) is not None}
+    kept = [each for each in reading.findings if each not in told]
+    return replace(reading, record=record, evidence=evidence, findings=[*kept, *check_record(kind, record, evidence)])
+
+
+__all__ = ["Reading", "checked_again", "looked_up", "settle", "settled", "stops"]

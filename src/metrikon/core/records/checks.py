@@ -220,6 +220,7 @@ def supported(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, E
             yield Finding("unsure", str(field.ours.get("unsure", "stop")), message, (pointer,))
 
 
+OF_RECORD = ("required", "type", "format", "check digit", "sum", "product", "order", "unsupported", "unsure")  # what findings of CHECKS are called
 CHECKS: tuple[Check, ...] = (required, dates, codes, sums, products, order, supported)
 
 

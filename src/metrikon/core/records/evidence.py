@@ -15,7 +15,7 @@ class Evidence(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """For one value: page (from 1), box in page units, the words quoted, how it was found, how sure (0 to 1).
 
     `how`: "printed" (the value stands there), "sign" (a mark or word stands for it), "fact" (the file
-    says so in its data for programs), "derived" (worked out from rows), "person" (given by a person) or "not found in the document".
+    says so in its data for programs), "derived" (worked out from rows), "list" (a list of known values says so), "person" (given by a person) or "not found in the document".
     `confidence` (0 to 1) is worked out from `sure` and `inputs`: see `records.confidence`.
     """
 

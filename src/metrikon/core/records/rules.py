@@ -1,27 +1,25 @@
-"""Checks that a builder writes: FEEL rules over a record, lists of known values, and what makes two records alike.
+"""Checks that a builder writes: FEEL rules over a record, and what makes two records alike; lists of known values are in `lists`.
 
 Under `x-metrikon` a record type may hold:
 
 - `rules`: list of {holds: a FEEL condition over the fields, message, fields: [pointers], level: "stop" or "warn"}; a condition
   that comes out null, because a value is missing, is told as a warning unless the rule says `null_means`: true or false;
-- `alike`: pointers; records of another item with the same values there are shown to a person;
-and a field: `list`: the name of a list of known values; a value that is none of them is told, with the one it is most like.
+- `alike`: pointers; records of another item with the same values there are shown to a person.
 """
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate
 from metrikon.core.records.findings import Finding
-from metrikon.core.records.pointers import get, leaves, shape
+from metrikon.core.records.lists import Lists, known_values
+from metrikon.core.records.pointers import get
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.text import fold
 
-Lists = Callable[[str], Sequence[str] | None]
-LIKE = 0.72  # of 1: from here on a known value is named as what may be meant
+MADE_ANEW = ("rule", "list", "already seen", "looks alike")  # checks that need lists or other records: made when a record is checked
 
 
 def feel_rules(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Finding]:
@@ -46,27 +44,9 @@ def feel_rules(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Finding]
             yield Finding("rule", level, str(rule.get("message") or f"The rule “{rule['holds']}” does not hold."), fields, compared)
 
 
-def known_values(kind: RecordType, record: Mapping[str, Any], lists: Lists) -> Iterator[Finding]:
-    """Findings for values that are on no list of known ones."""
-    if not any("list" in field.ours for field in kind.fields):
-        return
-    for pointer, value in leaves(dict(record)):
-        field = kind.by_shape.get(shape(pointer))
-        if field is None or "list" not in field.ours or value is None:
-            continue
-        name = str(field.ours["list"])
-        known = lists(name)
-        level = str(field.ours.get("unknown", "stop"))
-        if known is None:
-            yield Finding("list", "stop", f"{field.title}: there is no list {name!r}. Keep one, or take it out of the record type.", (pointer,))
-            continue
-        by_form = {fold(each): each for each in known}
-        if fold(str(value)) in by_form:
-            continue
-        near = difflib.get_close_matches(fold(str(value)), list(by_form), 1, LIKE)
-        meant = f" Is {by_form[near[0]]} meant?" if near else ""
-        compared = {"read": str(value), **({"known": by_form[near[0]]} if near else {})}
-        yield Finding("list", level, f"{field.title} {value} is not on the list {name}.{meant}", (pointer,), compared)
+def ruled(kind: RecordType, record: Mapping[str, Any], lists: Lists) -> list[Finding]:
+    """What a builder's own rules and lists find in a record."""
+    return [*feel_rules(kind, record), *known_values(kind, record, lists)]
 
 
 def alike_key(kind: RecordType, record: Mapping[str, Any]) -> str | None:

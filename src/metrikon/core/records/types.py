@@ -81,6 +81,11 @@ class Field:
     def needs_evidence(self) -> bool:
         return bool(self.ours.get("evidence", True))
 
+    @cached_property
+    def lookup(self) -> Mapping[str, str]:
+        """The list that says its value, by the value at which pointer, in which column; nothing for most fields."""
+        return self.ours.get("lookup") or {}
+
 
 @dataclass(frozen=True)
 class RecordType:
@@ -101,10 +106,10 @@ class RecordType:
 
     @cached_property
     def lists(self) -> Mapping[str, tuple[Field, ...]]:
-        """For each list of objects (by the pointer of the list) the fields of its rows."""
+        """For each list of objects (by the pointer of the list) the fields of its rows that are read; those that are looked up are not."""
         found: dict[str, list[Field]] = {}
         for each in self.fields:
-            if each.shape.count("/*") == 1 and "/*/" in each.shape:
+            if each.shape.count("/*") == 1 and "/*/" in each.shape and not each.lookup:
                 found.setdefault(each.shape.split("/*/")[0], []).append(each)
         return {pointer: tuple(fields) for pointer, fields in found.items()}
 
@@ -120,6 +125,11 @@ class RecordType:
     def has_codes(self) -> bool:
         """Whether values of some field can be told right or wrong by themselves."""
         return any(each.kind in CODED for each in self.fields)
+
+    @cached_property
+    def has_lists(self) -> bool:
+        """Whether lists of known values have a say in some field."""
+        return any("list" in each.ours or each.lookup for each in self.fields)
 
     @cached_property
     def rows_have_dates(self) -> bool:
@@ -169,8 +179,21 @@ def record_type(schema: Any, name: str | None = None) -> RecordType:
             parse(str(rule["holds"]))
         except (BadExpression, KeyError, TypeError) as error:
             raise BadRecordType(f"The record type has a rule that is no FEEL condition, at /{OURS}/rules/{number}: {error}.") from error
+    for each in found:
+        _check_lookup(each, {other.shape for other in found})
     title = name or str(schema.get("title") or "record")
     return RecordType(title, schema, found)
+
+
+def _check_lookup(field: Field, shapes: set[str]) -> None:
+    if not field.lookup:
+        return
+    missing = [part for part in ("list", "by", "column") if not isinstance(field.lookup.get(part), str)]
+    if missing:
+        raise BadRecordType(f"The lookup of {field.shape} lacks {', '.join(missing)}. It needs list, by (a pointer) and column.")
+    by, rows = field.lookup["by"], "/*/" in field.shape
+    if by not in shapes or ("/*/" in by and (not rows or by.split("/*/")[0] != field.shape.split("/*/")[0])):
+        raise BadRecordType(f"The lookup of {field.shape} is by {by!r}, which is no field beside it. Known: {', '.join(sorted(shapes))}.")
 
 
 @lru_cache(maxsize=64)

@@ -38,7 +38,7 @@ def read_record(kind: RecordType, index: Index) -> Found:
     """What patterns find for a record type; what they do not find is left out."""
     found = Found()
     tables = _tables(kind, index, found)
-    header = [each for each in kind.header if each.shape.count("/") == 1]
+    header = [each for each in kind.header if each.shape.count("/") == 1 and not each.lookup]
     options = _header_candidates(header, index, tables)
     _by_sums(kind, options, found)
     for each in header:
@@ -88,7 +88,7 @@ def read_labelled(kind: RecordType, index: Index) -> dict[str, Any]:
     """The header fields that stand by their labels, and nothing else: an independent reading that costs little."""
     found = Found()
     used = {(cell.page, number) for table in index.document.tables for row in table.rows for cell in row for number in cell.words}
-    header = [each for each in kind.header if each.shape.count("/") == 1 and each.kind not in UNLABELLED]
+    header = [each for each in kind.header if each.shape.count("/") == 1 and each.kind not in UNLABELLED and not each.lookup]
     options = _header_candidates(header, index, used, _book_of(kind, header))
     _by_sums(kind, options, found)
     for each in header:
