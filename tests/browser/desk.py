@@ -47,7 +47,9 @@ class Desk:
             choices = self.browser.find_elements(By.XPATH, f'//*[self::button or self::a][contains(normalize-space(.), "{text}")]')
             return next((each for each in choices if each.is_displayed()), None)
 
-        eventually(found).click()
+        button = eventually(found)
+        self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
+        button.click()
 
     def active(self) -> str:
         """The pointer of the field that is chosen."""

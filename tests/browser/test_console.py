@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import httpx
 from selenium.webdriver.common.actions.action_builder import ActionBuilder
@@ -272,3 +273,33 @@ def test_the_record_page_tells_what_a_document_carries(desk: Desk) -> None:
     desk.see(".carried summary").click()
     assert "TB-2026-119" in desk.see(".carried table").text
     assert "factur-x.xml" in desk.see(".carried").text
+
+
+def test_a_list_is_kept_from_a_file_and_can_be_looked_into(desk: Desk, tmp_path: Path) -> None:
+    (tmp_path / "cards.csv").write_text("card,account\n4471,5200 Collecting trips\n", "utf-8")
+    desk.go("/setup")
+    desk.read("There is no list yet.")
+    desk.see('input[placeholder="vendors"]').send_keys("cards")
+    desk.all('input[type="file"]')[-1].send_keys(str(tmp_path / "cards.csv"))
+    desk.read("The list cards now holds 1 value.")
+    desk.click("cards")
+    assert "4471,5200 Collecting trips" in desk.see(".prompt pre").text
+    assert desk.service.client.lists() == [{"name": "cards", "count": 1, "columns": ["card", "account"]}]
+
+
+def test_what_a_record_type_says_besides_is_told_in_sentences_and_edited_as_text(full: Desk) -> None:
+    full.go("/setup/record-types/invoice")
+    full.read("Due date must not lie before date.")
+    full.click("edit as text")
+    area = full.see("textarea")
+    text = json.loads(str(area.get_attribute("value")))
+    area.send_keys("x")
+    full.click("Use this text")
+    full.read("That is no JSON yet")
+    text["properties"]["vendor"]["x-metrikon"]["list"] = "vendors"
+    area.clear()
+    area.send_keys(json.dumps(text))
+    full.click("Use this text")
+    full.read("Vendor must be on the list vendors.")
+    full.click("Undo")
+    eventually(lambda: "Vendor must be on the list" not in full.text())

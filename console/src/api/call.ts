@@ -12,6 +12,7 @@ export type Call = components["schemas"]["CallView"];
 export type CallDetail = components["schemas"]["CallDetail"];
 export type SpendData = components["schemas"]["SpendView"];
 export type KnownList = Schemas["ListView"];
+export type KnownListText = Schemas["ListDetail"];
 export type Today = Schemas["TodayView"];
 export type Waiting = Schemas["WaitingView"];
 export type Item = Schemas["ItemView"];

@@ -60,7 +60,7 @@ def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if given.json:
         print_json(found, out)
     else:
-        print(f"The list {found['name']} holds {found['count']} values{_columns(found['columns'])}.", file=out)
+        print(f"The list {found['name']} holds {found['count']} value{'s' if found['count'] != 1 else ''}{_columns(found['columns'])}.", file=out)
     return 0
 
 

@@ -8,6 +8,7 @@ import { Empty, Problem } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
 import { count } from "../../parts/words";
+import { besides } from "./besides";
 import { Lists } from "./Lists";
 import { fieldsOf, TYPES, withRows, type FieldRow } from "./fields";
 
@@ -99,9 +100,10 @@ function Start({ start }: { start: (schema: Schema) => void }): ReactNode {
   );
 }
 
-function Editor({ name, schema }: { name: string; schema: Schema }): ReactNode {
+function Editor({ name, schema: given }: { name: string; schema: Schema }): ReactNode {
+  const [schema, setSchema] = useState(given);
   const [rows, setRows] = useState<FieldRow[]>(() => fieldsOf(schema));
-  const [past, setPast] = useState<FieldRow[][]>([]);
+  const [past, setPast] = useState<{ schema: Schema; rows: FieldRow[] }[]>([]);
   const [called, setCalled] = useState(name);
   const client = useQueryClient();
   const go = useNavigate();
@@ -114,15 +116,17 @@ function Editor({ name, schema }: { name: string; schema: Schema }): ReactNode {
       void go("/setup");
     },
   });
-  const change = (next: FieldRow[]): void => {
-    setPast([...past, rows]);
+  const change = (next: FieldRow[], whole: Schema = schema): void => {
+    setPast([...past, { schema, rows }]);
+    setSchema(whole);
     setRows(next);
   };
   const put = (at: number, values: Partial<FieldRow>): void => change(rows.map((row, number) => (number === at ? { ...row, ...values } : row)));
   const undo = (): void => {
     const before = past.at(-1);
     if (before) {
-      setRows(before);
+      setSchema(before.schema);
+      setRows(before.rows);
       setPast(past.slice(0, -1));
     }
   };
@@ -188,6 +192,7 @@ function Editor({ name, schema }: { name: string; schema: Schema }): ReactNode {
           </button>
         </section>
       ))}
+      <Besides schema={withRows(schema, rows)} take={(whole) => change(fieldsOf(whole), whole)} />
       {touched.data?.flows.map((each) => (
         <p key={each.flow} className={each.problems.length ? "finding stop" : "soft"}>
           {each.problems.length ? `× The flow ${each.flow} would not work: ${each.problems.join(" ")}` : `The flow ${each.flow} uses it and works with it as it stands here.`}
@@ -203,5 +208,50 @@ function Editor({ name, schema }: { name: string; schema: Schema }): ReactNode {
         </Button>
       </div>
     </>
+  );
+}
+
+/** What holds besides the table, in sentences; all of it can be edited as text. */
+function Besides({ schema, take }: { schema: Schema; take: (schema: Schema) => void }): ReactNode {
+  const [text, setText] = useState<string | null>(null);
+  const [wrong, setWrong] = useState("");
+  const told = besides(schema);
+  const use = (): void => {
+    try {
+      take(JSON.parse(text ?? "") as Schema);
+      setText(null);
+      setWrong("");
+    } catch (error) {
+      setWrong(`That is no JSON yet: ${(error as Error).message}`);
+    }
+  };
+  return (
+    <section style={{ marginBottom: 18 }}>
+      <h2>Besides</h2>
+      {told.length === 0 && <p className="soft">Nothing is checked besides types and what is required.</p>}
+      <ul className="besides">
+        {told.map((each) => (
+          <li key={each}>{each}</li>
+        ))}
+      </ul>
+      {text === null ? (
+        <button className="word" onClick={() => setText(JSON.stringify(schema, null, 1))}>
+          edit as text
+        </button>
+      ) : (
+        <>
+          <textarea className="astext" aria-label="The record type as text" value={text} onChange={(event) => setText(event.currentTarget.value)} spellCheck={false} />
+          {wrong && <p className="finding stop">× {wrong}</p>}
+          <div style={{ display: "flex", gap: 8, marginTop: 8 }}>
+            <Button variant="default" onClick={use}>
+              Use this text
+            </Button>
+            <Button variant="subtle" onClick={() => setText(null)}>
+              Leave it as it was
+            </Button>
+          </div>
+        </>
+      )}
+    </section>
   );
 }
