@@ -90,6 +90,19 @@ def test_files_can_be_estimated_before_they_are_taken_in(running: Start, stand_i
         service.client.estimate("no-flow", b"x")
 
 
+def test_the_cost_of_a_recording_is_said_to_be_unknown_until_it_is_transcribed(running: Start, stand_in: ModelServer) -> None:
+    recording = scenario.post_folder() / "27-voice-note.wav"
+    deaf = running("deaf", model_url=stand_in.url, model_name="stand-in", **PRICES)
+    assert "transcription_url" in deaf.client.estimate(scenario.FLOW, recording)["refused"]
+    service = running("hears", model_url=stand_in.url, model_name="stand-in", transcription_url=stand_in.url, **PRICES)
+    found = service.client.estimate(scenario.FLOW, recording)
+    assert (found["refused"], found["cost"]) == ("", "0")
+    assert "once it is transcribed" in found["unknown"]
+    code, out = command(service, "estimate", str(recording), "--flow", scenario.FLOW)
+    assert code == 0
+    assert "What 1 of them would cost is not known beforehand, and not counted." in out
+
+
 def test_an_e_invoice_costs_nothing_and_asks_no_model(running: Start, stand_in: ModelServer) -> None:
     service = running(model_url=stand_in.url, model_name="stand-in", **PRICES)
     xml = scenario.post_folder() / "41-moorgate-ubl.xml"

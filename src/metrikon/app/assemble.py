@@ -91,7 +91,7 @@ class App:
         self.arrivals = Arrivals(
             self.database, self.files, self.clock, self.engine.wake, Opening(self.readers, self.files, settings.max_depth, self.passwords.of)
         )
-        self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model)
+        self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.house.transcriber is not None)
         self.answers = Answers(self.database, self.house, self.engine)
         self._folders: dict[tuple[str, str], Folder] = {}
         self._stop = threading.Event()

@@ -132,10 +132,13 @@ def run_estimate(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             str(each["input_tokens"]),
             str(each["output_tokens"]),
             each["cost"],
-            f"would be refused: {each['refused']}" if each["refused"] else "",
+            f"would be refused: {each['refused']}" if each["refused"] else each["unknown"],
         ]
         for each in found
     ]
     table(rows, ["file", "read", "written", f"cost ({currency})", ""], out)
     print(f"\n{len(found)} files would take about {read} tokens read and {written} written: {total.normalize():f} {currency}.", file=out)
+    unknown = sum(1 for each in found if each["unknown"])
+    if unknown:
+        print(f"What {unknown} of them would cost is not known beforehand, and not counted.", file=out)
     return 0

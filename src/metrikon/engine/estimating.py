@@ -15,6 +15,8 @@ from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Switchboard, sized
 from metrikon.engine.catalog import Catalog
 from metrikon.models.pattern import PATTERN
+from metrikon.ports.reader import Refused
+from metrikon.readers.recording import WANTED
 from metrikon.store import calls
 
 CHARACTERS_A_TOKEN = 4.0  # until the model's own calls tell better
@@ -22,22 +24,27 @@ CHARACTERS_A_TOKEN = 4.0  # until the model's own calls tell better
 
 @dataclass(frozen=True)
 class Estimated:
-    """Requests, tokens and cost that a file would take."""
+    """Requests, tokens and cost that a file would take; `unknown` says why they cannot be told beforehand."""
 
     requests: float
     input_tokens: int
     output_tokens: int
     cost: Decimal
+    unknown: str = ""
+
+
+UNHEARD = Estimated(0, 0, 0, Decimal(0), "It is a recording: what it would cost is known once it is transcribed, which an estimate does not do.")
 
 
 class Estimating:
     """Works out costs beforehand."""
 
-    def __init__(self, readers: ReaderPool, catalog: Catalog, board: Switchboard, default: str, today: str = "2026-01-01") -> None:
+    def __init__(self, readers: ReaderPool, catalog: Catalog, board: Switchboard, default: str, hears: bool, today: str = "2026-01-01") -> None:
         self._readers = readers
         self._catalog = catalog
         self._board = board
         self._default = default
+        self._hears = hears  # whether recordings can be transcribed
         self._today = today
 
     def of(self, flow: Flow, data: bytes, passwords: tuple[str, ...] = ()) -> Estimated:
@@ -45,7 +52,12 @@ class Estimating:
         with tempfile.TemporaryDirectory(prefix="metrikon-estimate-") as folder:
             path, place = Path(folder) / "file", Path(folder) / "document"
             path.write_bytes(data)
-            self._readers.keep(path, place, passwords)
+            try:
+                self._readers.keep(path, place, passwords)
+            except Refused as error:
+                if error.code == WANTED and self._hears:
+                    return UNHEARD
+                raise
             paper = WorkerPaper(self._readers, place, lambda: None)
             found = Estimated(0, 0, 0, Decimal(0))
             for extract in extracts(flow):

@@ -79,7 +79,7 @@ class SpendView(View):
 
 
 class EstimateView(View):
-    """What a file would cost; `refused` says why it would not be read."""
+    """What a file would cost; `refused` says why it would not be read, `unknown` why its cost cannot be told beforehand."""
 
     requests: float
     input_tokens: int
@@ -87,6 +87,7 @@ class EstimateView(View):
     cost: str
     currency: str
     refused: str
+    unknown: str
 
 
 class TouchedFlow(View):

@@ -80,7 +80,9 @@ def blueprint(app: App) -> APIBlueprint:
             found = app.estimating.of(app.catalog.flow(path.name, standing[0]), data, app.passwords.of(path.name))
         except (Refused, ReaderDied) as error:
             reason = error.reason if isinstance(error, Refused) else str(error)
-            return reply(EstimateView(requests=0, input_tokens=0, output_tokens=0, cost="0", currency=app.settings.price_currency, refused=reason))
+            return reply(
+                EstimateView(requests=0, input_tokens=0, output_tokens=0, cost="0", currency=app.settings.price_currency, refused=reason, unknown="")
+            )
         view = EstimateView(
             requests=found.requests,
             input_tokens=found.input_tokens,
@@ -88,6 +90,7 @@ def blueprint(app: App) -> APIBlueprint:
             cost=f"{found.cost.normalize():f}",
             currency=app.settings.price_currency,
             refused="",
+            unknown=found.unknown,
         )
         return reply(view)
 
