@@ -195,9 +195,12 @@ def union(boxes: Iterable[Box]) -> Box:
 
 def words_box(page: Page, words: tuple[int, ...]) -> Box:
     """The box around some words of a page."""
-    if len(words) == 1:
-        return page.words[words[0]].box
-    return union(page.words[number].box for number in words)
+    x0, y0, x1, y1 = page.words[words[0]].box
+    for number in words[1:]:
+        word = page.words[number]
+        x0, y0 = word.x0 if word.x0 < x0 else x0, word.y0 if word.y0 < y0 else y0
+        x1, y1 = word.x1 if word.x1 > x1 else x1, word.y1 if word.y1 > y1 else y1
+    return (x0, y0, x1, y1)
 
 
 _ENCODER = msgspec.json.Encoder()

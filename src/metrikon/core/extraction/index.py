@@ -206,7 +206,7 @@ class Index:
     @cached_property
     def figured(self) -> list[tuple[Page, Segment]]:
         """The segments that hold a figure: where amounts and dates can stand."""
-        return [(page, s) for page in self.document.pages for line in page.lines for s in line.segments if has_digit(s.text)]
+        return [(page, s) for page in self.document.pages for line in page.lines for s in line.segments if not s.text.isalpha() and _DIGIT(s.text)]
 
     def numbers_in(self, page: Page, first: int, last: int) -> Iterator[tuple[Place, Decimal]]:
         """The amounts that stand in the words from `first` up to `last` of a page, with their places."""

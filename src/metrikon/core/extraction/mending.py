@@ -15,6 +15,7 @@ from metrikon.core.extraction.readings import Draft
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get
+from metrikon.core.records.sums import Reckoned
 from metrikon.core.records.types import Field, RecordType, resolved
 
 TRIES = 3  # answers to one request before it is given up
@@ -25,12 +26,13 @@ ROW_TROUBLE = {"required", "type", "format", "unsupported", "product", "sum", "u
 
 @dataclass(frozen=True)
 class Assessed:
-    """A record with its evidence and findings; `notes` are the findings that come from reading, not from checks."""
+    """A record with its evidence, findings and arithmetic; `notes` are the findings that come from reading, not from checks."""
 
     record: dict[str, Any]
     evidence: dict[str, Evidence]
     findings: list[Finding]
     notes: list[Finding]
+    reckoned: Reckoned
 
     @property
     def stopping(self) -> int:

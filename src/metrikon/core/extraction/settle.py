@@ -27,6 +27,7 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
 from metrikon.core.records.lists import Lists, filled
 from metrikon.core.records.pointers import escape, get, shape
+from metrikon.core.records.sums import reckon
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
 
@@ -72,7 +73,7 @@ def settled(kind: RecordType, index: Index, given: Sequence[Given], asking: Aski
         better = mending.better(kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing), told)
         base = better or base
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *unnamed], base.notes
-    evidence = trusted(kind, record, evidence, made, given, other or {}, whole)
+    evidence = trusted(record, evidence, base.reckoned, made, other or {}, whole)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
     stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
     return Reading(record, evidence, findings, (*made.changes, *told), notes, stages, following)
@@ -141,7 +142,8 @@ def _assessed(
     notes += [_no_answer(problem) for _, problem in made.unread]
     notes += mending.rows_differ(kind, record, made)
     notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
-    return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence), notes)
+    reckoned = reckon(kind, record)
+    return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence, reckoned), notes, reckoned)
 
 
 def _grounded(kind: RecordType, record: dict[str, Any], index: Index, planned: Plan, made: Draft) -> dict[str, Evidence]:

@@ -10,58 +10,53 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import Given
 from metrikon.core.extraction.index import squeezed
 from metrikon.core.extraction.readings import Draft
-from metrikon.core.records.checks import arithmetic
 from metrikon.core.records.confidence import MODEL, Inputs
-from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.pointers import get
-from metrikon.core.records.types import RecordType
+from metrikon.core.records.sums import Reckoned
 
 
 def trusted(
-    kind: RecordType,
-    record: Mapping[str, Any],
-    evidence: Mapping[str, Evidence],
-    made: Draft,
-    given: Sequence[Given],
-    other: Mapping[str, Any],
-    whole: bool,
+    record: Mapping[str, Any], evidence: Mapping[str, Evidence], reckoned: Reckoned, made: Draft, other: Mapping[str, Any], whole: bool
 ) -> dict[str, Evidence]:
     """The evidence with the confidence of each value and its inputs."""
-    held, failed = arithmetic(kind, dict(record))
+    held, failed = reckoned.held, reckoned.failed
     others = [dict(other)] if other else []
     others += [values for _, values in made.repairs]
     likely = _likely(made)
     found = {}
-    same: dict[tuple[float, int, int], tuple[float, dict[str, float]]] = {}  # the many cells of a table have few different inputs
+    same: dict[tuple[float, float, int, int, int], tuple[float, dict[str, float]]] = {}  # many values have the same inputs
     for pointer, each in evidence.items():
-        if pointer in made.cells:
-            key = (each.sure, held.get(pointer, 0), failed.get(pointer, 0))
-            if key not in same:
-                cell = Inputs(each.sure, 1.0, key[1], 0, key[2])
-                same[key] = (cell.confidence, cell.as_json())
-            msgspec.structs.force_setattr(each, "confidence", same[key][0])  # made for this reading: no one else holds it
-            msgspec.structs.force_setattr(each, "inputs", same[key][1])
-            found[pointer] = each
-            continue
-        inputs = Inputs(each.sure if each.found else 0.0, _reading(pointer, each, made, likely, whole))
-        inputs.agree, inputs.failed = held.get(pointer, 0), failed.get(pointer, 0)
-        value = get(record, pointer)
-        if pointer in made.replaced:
-            inputs.differ += 1
-            others_here: list[dict[str, Any]] = [values for _, values in made.repairs]
-        else:
-            others_here = others
-        for record_of_another in others_here if each.how != "fact" else ():
-            theirs = get(record_of_another, pointer)
-            if theirs is not None:
-                alike = _same(value, theirs)
-                inputs.agree += alike
-                inputs.differ += not alike and "/" not in pointer[1:]
-        found[pointer] = msgspec.structs.replace(each, confidence=inputs.confidence, inputs=inputs.as_json())
+        agree, differ = held.get(pointer, 0), 0
+        if pointer not in made.cells and each.how != "fact":
+            more, differ = _compared(pointer, get(record, pointer), others, made)
+            agree += more
+        key = (each.sure if each.found else 0.0, _reading(pointer, each, made, likely, whole), agree, differ, failed.get(pointer, 0))
+        if key not in same:
+            inputs = Inputs(*key)
+            same[key] = (inputs.confidence, inputs.as_json())
+        if each is MISSING:
+            each = msgspec.structs.replace(each)
+        msgspec.structs.force_setattr(each, "confidence", same[key][0])  # made for this reading: no one else holds it
+        msgspec.structs.force_setattr(each, "inputs", same[key][1])
+        found[pointer] = each
     return found
+
+
+def _compared(pointer: str, value: Any, others: Sequence[Mapping[str, Any]], made: Draft) -> tuple[int, int]:
+    """How many independent readings came to the same value, and how many to another."""
+    agree = differ = 0
+    if pointer in made.replaced:  # it is what an independent reading came to, against the model
+        others, differ = [values for _, values in made.repairs], 1
+    for another in others:
+        theirs = get(another, pointer)
+        if theirs is not None:
+            alike = _same(value, theirs)
+            agree += alike
+            differ += not alike and "/" not in pointer[1:]
+    return agree, differ
 
 
 def _reading(pointer: str, each: Evidence, made: Draft, likely: Mapping[str, float], whole: bool) -> float:

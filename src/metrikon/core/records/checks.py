@@ -13,12 +13,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import date
 from decimal import Decimal
-from math import prod
 from typing import Any
 
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get, leaves, shape
+from metrikon.core.records.sums import Reckoned, reckon
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.codes import gtin_problem, iban_problem, vat_problem
 from metrikon.core.values.phones import parse_phone
@@ -27,12 +27,12 @@ from metrikon.core.values.web import parse_address, parse_mail
 
 Check = Callable[[RecordType, dict[str, Any], Mapping[str, Evidence]], Iterable[Finding]]
 LEAST_SURE = 0.6
-DEFAULT_TOLERANCE = Decimal("0.02")
 
 
-def check_record(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence]) -> list[Finding]:
-    """All findings of the built-in checks, those that stop first."""
+def check_record(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], reckoned: Reckoned | None = None) -> list[Finding]:
+    """All findings of the built-in checks, those that stop first. `reckoned`: the record's arithmetic, where it was worked out before."""
     found = [finding for check in CHECKS for finding in check(kind, record, evidence)]
+    found += (reckoned or reckon(kind, record)).findings
     return sorted(found, key=lambda each: each.level != "stop")
 
 
@@ -47,13 +47,13 @@ def required(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]
             missing = {f"{place}/{name}" for name in error.validator_value if name not in error.instance} - told
             told |= missing  # the library tells of each missing name anew
             for pointer in sorted(missing):
-                label = _title(kind, pointer)
+                label = kind.titled(pointer)
                 yield Finding("required", "stop", f"{label} is required and was not found.", (pointer,))
         elif error.validator == "minItems":
             least = error.validator_value
-            yield Finding("required", "stop", f"{_title(kind, place)} needs at least {least} row{'s' if least != 1 else ''}.", (place,))
+            yield Finding("required", "stop", f"{kind.titled(place)} needs at least {least} row{'s' if least != 1 else ''}.", (place,))
         else:
-            yield Finding("type", "stop", f"{_title(kind, place)}: {_plain(error)}", (place,))
+            yield Finding("type", "stop", f"{kind.titled(place)}: {_plain(error)}", (place,))
 
 
 def _plain(error: Any) -> str:
@@ -99,99 +99,9 @@ def codes(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -
             continue
         problem = _PROBLEMS[field.kind](value) if field.kind in _PROBLEMS else None
         if problem:
-            yield Finding("check digit", "stop", f"{_title(kind, pointer)} {value!r}: {problem}.", (pointer,))
+            yield Finding("check digit", "stop", f"{kind.titled(pointer)} {value!r}: {problem}.", (pointer,))
         elif field.kind in _EXAMPLES and not _EXAMPLES[field.kind][0](value):
-            yield Finding("format", "stop", f"{_title(kind, pointer)} {value!r} is not such as {_EXAMPLES[field.kind][1]}.", (pointer,))
-
-
-def sums(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
-    """Parts must add up to their total within the stated tolerance."""
-    for rule in kind.ours.get("sums", ()):
-        equals = get(record, rule["equals"])
-        if "unless" in rule and get(record, rule["unless"]) is not None:
-            continue
-        amount = _added(record, rule["parts"])
-        if not isinstance(equals, Decimal | int) or amount is None:
-            continue
-        tolerance = Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE)))
-        if abs(amount - equals) > tolerance:
-            what = " + ".join(_title(kind, part) for part in rule["parts"])
-            message = f"{what} comes to {amount}, but {_title(kind, rule['equals'])} is {equals}: a difference of {abs(amount - equals)}."
-            compared = {"computed": str(amount), "printed": str(equals)}
-            pointers = tuple(_taking_part(record, rule))
-            yield Finding("sum", "stop", message, pointers if len(pointers) <= 4 else pointers[:1], compared)
-
-
-def arithmetic(kind: RecordType, record: dict[str, Any]) -> tuple[dict[str, int], dict[str, int]]:
-    """(how many sums and products hold, how many do not) for each header field and row value that takes part in one."""
-    held: dict[str, int] = {}
-    failed: dict[str, int] = {}
-    for rule in kind.ours.get("sums", ()):
-        equals = get(record, rule["equals"])
-        if "unless" in rule and get(record, rule["unless"]) is not None:
-            continue
-        amount = _added(record, rule["parts"])
-        if isinstance(equals, Decimal | int) and amount is not None:
-            into = held if abs(amount - equals) <= Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE))) else failed
-            for pointer in _taking_part(record, rule):
-                into[pointer] = into.get(pointer, 0) + 1
-    for rule in kind.ours.get("products", ()):
-        for number, row in enumerate(get(record, rule["list"]) or ()):
-            off = _product_off(row, rule)
-            if off is None:
-                continue
-            into = held if off <= Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE))) else failed
-            for part in (rule["equals"], *rule["factors"]):
-                pointer = f"{rule['list']}/{number}{part}"
-                into[pointer] = into.get(pointer, 0) + 1
-    return held, failed
-
-
-def _taking_part(record: dict[str, Any], rule: Mapping[str, Any]) -> Iterator[str]:
-    for part in (rule["equals"], *rule["parts"]):
-        head, star, tail = part.partition("/*/")
-        if star:
-            yield from (f"{head}/{n}/{tail}" for n in range(len(get(record, head) or ())))
-        else:
-            yield part
-
-
-def _product_off(row: Any, rule: Mapping[str, Any]) -> Decimal | None:
-    """How far the product of a row is from what is printed; None when a part is missing."""
-    equals, *values = [get(row, part) for part in (rule["equals"], *rule["factors"])]
-    if not all(isinstance(value, Decimal | int) for value in (equals, *values)):
-        return None
-    product: Decimal = prod(values, start=Decimal(1))
-    return abs(product - Decimal(equals))
-
-
-def _added(record: dict[str, Any], parts: list[str]) -> Decimal | None:
-    """The sum of the parts; None when a part is missing."""
-    total = Decimal(0)
-    for part in parts:
-        head, star, tail = part.partition("/*/")
-        rows = get(record, head)
-        values = [get(row, f"/{tail}") for row in rows or ()] if star else [rows]
-        if not values or not all(isinstance(value, Decimal | int) for value in values):
-            return None
-        total = sum(values, total)
-    return total
-
-
-def products(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
-    """In a row, the factors must multiply to their product within the stated tolerance."""
-    for rule in kind.ours.get("products", ()):
-        head = rule["list"]
-        tolerance = Decimal(str(rule.get("tolerance", DEFAULT_TOLERANCE)))
-        for number, row in enumerate(get(record, head) or ()):
-            off = _product_off(row, rule)
-            if off is not None and off > tolerance:
-                values, equals = [get(row, factor) for factor in rule["factors"]], get(row, rule["equals"])
-                amount = prod(values, start=Decimal(1))
-                fields = tuple(f"{head}/{number}{part}" for part in (rule["equals"], *rule["factors"]))
-                message = f"Row {number + 1}: {' × '.join(map(str, values))} is {amount.normalize():f}, but {equals} is printed."
-                level = str(rule.get("level", "stop"))
-                yield Finding("product", level, message, fields, {"computed": f"{amount:f}", "printed": str(equals)})
+            yield Finding("format", "stop", f"{kind.titled(pointer)} {value!r} is not such as {_EXAMPLES[field.kind][1]}.", (pointer,))
 
 
 def order(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
@@ -199,7 +109,7 @@ def order(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -
     for rule in kind.ours.get("order", ()):
         first, then = _date(get(record, rule["first"])), _date(get(record, rule["then"]))
         if first and then and then < first:
-            message = f"{_title(kind, rule['then'])} {then} lies before {_title(kind, rule['first'])} {first}."
+            message = f"{kind.titled(rule['then'])} {then} lies before {kind.titled(rule['first'])} {first}."
             yield Finding("order", "stop", message, (rule["then"], rule["first"]), {"first": str(first), "then": str(then)})
 
 
@@ -220,8 +130,18 @@ def supported(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, E
             yield Finding("unsure", str(field.ours.get("unsure", "stop")), message, (pointer,))
 
 
-OF_RECORD = ("required", "type", "format", "check digit", "sum", "product", "order", "unsupported", "unsure")  # what findings of CHECKS are called
-CHECKS: tuple[Check, ...] = (required, dates, codes, sums, products, order, supported)
+OF_RECORD = (
+    "required",
+    "type",
+    "format",
+    "check digit",
+    "sum",
+    "product",
+    "order",
+    "unsupported",
+    "unsure",
+)  # what the findings of check_record are called
+CHECKS: tuple[Check, ...] = (required, dates, codes, order, supported)
 
 
 def business_key(kind: RecordType, record: dict[str, Any]) -> str | None:
@@ -238,7 +158,7 @@ def business_key(kind: RecordType, record: dict[str, Any]) -> str | None:
 def already_seen(kind: RecordType, before: str) -> Finding:
     """The finding for a record whose business key another item holds."""
     fields = tuple(kind.ours.get("key") or ())
-    names = " and ".join(_title(kind, pointer).lower() for pointer in fields)
+    names = " and ".join(kind.titled(pointer).lower() for pointer in fields)
     message = f"A record with the same {names} was seen before, in {before}."
     return Finding("already seen", "stop", message, fields, {"before": before})
 
@@ -259,20 +179,9 @@ def doubtful(kind: RecordType, record: dict[str, Any], low: Mapping[str, Any], l
         field = kind.by_shape.get(shape(pointer))
         if field is None or confidence >= least or pointer in told:
             continue
-        message = f"{_title(kind, pointer)} {get(record, pointer)!s} is {confidence:.0%} sure; {least:.0%} is wanted of what is written unattended."
+        message = f"{kind.titled(pointer)} {get(record, pointer)!s} is {confidence:.0%} sure; {least:.0%} is wanted of what is written unattended."
         found.append(Finding("doubtful", str(field.ours.get("unsure", "stop")), message, (pointer,)))
     return found
-
-
-def _title(kind: RecordType, pointer: str) -> str:
-    field = kind.by_shape.get(shape(pointer))
-    if field is not None:
-        return f"{field.title}" if "/*" not in field.shape else f"{field.title} (row {_row(pointer)})"
-    return pointer.strip("/").replace("/", " ").capitalize() or "The record"
-
-
-def _row(pointer: str) -> str:
-    return next((str(int(part) + 1) for part in pointer.split("/") if part.isdigit()), "sum of rows")
 
 
 def _date(value: Any) -> date | None:

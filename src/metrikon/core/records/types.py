@@ -19,7 +19,7 @@ from jsonschema.exceptions import SchemaError
 
 from metrikon.core.feel import BadExpression
 from metrikon.core.feel.parse import parse
-from metrikon.core.records.pointers import escape
+from metrikon.core.records.pointers import escape, shape
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import name_key
 
@@ -116,6 +116,14 @@ class RecordType:
     @property
     def ours(self) -> Mapping[str, Any]:
         return self.schema.get(OURS) or {}
+
+    def titled(self, pointer: str) -> str:
+        """What a person calls the value at a pointer or shape; the number of its row with it."""
+        field = self.by_shape.get(shape(pointer))
+        if field is None:
+            return pointer.strip("/").replace("/", " ").capitalize() or "The record"
+        row = next((str(int(part) + 1) for part in pointer.split("/") if part.isdigit()), "sum of rows")
+        return f"{field.title} (row {row})" if "/*" in field.shape else field.title
 
     @cached_property
     def has_dates(self) -> bool:

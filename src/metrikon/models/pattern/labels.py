@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from dataclasses import dataclass
+from functools import lru_cache
+
+import msgspec
 
 from metrikon.core.documents.model import Document, Line, Page
 from metrikon.core.extraction.labels import label_words
 from metrikon.core.records.types import Field
 
 
-@dataclass(frozen=True)
-class Hit:
+class Hit(msgspec.Struct, frozen=True, gc=False):
     """A label in a line: words [first, last) of a page. `rank` is its place in the field's list, `clean`
     whether it stands at the start of its segment."""
 
@@ -35,34 +36,45 @@ class LabelBook:
                 words = label_words(label)
                 if words:
                     self._by_first.setdefault(words[0], []).append((words, field, rank))
-        self._starts = frozenset(self._by_first)
+        starts = frozenset(self._by_first)
+        self._may_begin = lru_cache(maxsize=8192)(lambda text: not starts.isdisjoint(label_words(text)))
 
     def hits(self, document: Document, but: Collection[tuple[int, int]] = ()) -> list[Hit]:
         """Every label in the document, the longest at each place; `but`: (page, word) of lines that are passed over when they begin there."""
-        lines = [(page, n, line) for page in document.pages for n, line in enumerate(page.lines) if (page.number, line.first) not in but]
-        return [hit for page, n, line in lines for hit in self._in_line(page, n, line)]
+        found: list[Hit] = []
+        for page in document.pages:
+            begins = list(map(self._may_begin, [word.text for word in page.words]))
+            for number, line in enumerate(page.lines):
+                if any(begins[line.first : line.last]) and (page.number, line.first) not in but:
+                    found += self._in_line(page, number, line, begins)
+        return found
 
-    def _in_line(self, page: Page, number: int, line: Line) -> list[Hit]:
+    def _in_line(self, page: Page, number: int, line: Line, begins: list[bool]) -> list[Hit]:
         found: list[Hit] = []
         for segment in line.segments:
-            if self._starts.isdisjoint(piece for word in page.words[segment.first : segment.last] for piece in label_words(word.text)):
+            if not any(begins[segment.first : segment.last]):
                 continue
-            parts = [(n, piece) for n in range(segment.first, segment.last) for piece in label_words(page.words[n].text)]
+            numbers: list[int] = []
+            pieces: tuple[str, ...] = ()
+            for n in range(segment.first, segment.last):
+                here = label_words(page.words[n].text)
+                pieces += here
+                numbers += [n] * len(here)
             at = 0
-            while at < len(parts):
-                hits, length = self._at(parts, at) if parts[at][1] in self._by_first else ([], 1)
+            while at < len(pieces):
+                hits, length = self._at(pieces, at) if pieces[at] in self._by_first else ([], 1)
                 for field, rank in hits:
-                    last = parts[at + length - 1][0] + 1
-                    starts, ends = at == 0, at + length == len(parts)
-                    found.append(Hit(field, page.number, number, parts[at][0], last, rank, starts, ends))
+                    last = numbers[at + length - 1] + 1
+                    starts, ends = at == 0, at + length == len(pieces)
+                    found.append(Hit(field, page.number, number, numbers[at], last, rank, starts, ends))
                 at += max(length, 1)
         return found
 
-    def _at(self, parts: list[tuple[int, str]], at: int) -> tuple[list[tuple[Field, int]], int]:
+    def _at(self, pieces: tuple[str, ...], at: int) -> tuple[list[tuple[Field, int]], int]:
         best: list[tuple[Field, int]] = []
         length = 0
-        for words, field, rank in self._by_first[parts[at][1]]:
-            if len(words) >= length and tuple(piece for _, piece in parts[at : at + len(words)]) == words:
+        for words, field, rank in self._by_first[pieces[at]]:
+            if len(words) >= length and pieces[at : at + len(words)] == words:
                 if len(words) > length:
                     best, length = [], len(words)
                 best.append((field, rank))

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
+
+import msgspec
 
 from metrikon.core.documents.model import Page, Segment
 from metrikon.core.extraction.index import LONGEST_DATE, LONGEST_NUMBER, Index, Place
@@ -19,8 +20,7 @@ BESIDE, BELOW = 0.95, 0.88
 FAR_BELOW = 3.2  # line heights
 
 
-@dataclass(frozen=True)
-class Candidate:
+class Candidate(msgspec.Struct, frozen=True, gc=False):
     """A value that a field may have, where it stands, and how likely it is (0 to 1)."""
 
     value: Any
@@ -157,5 +157,5 @@ def merged(found: list[Candidate]) -> list[Candidate]:
             best[each.value] = each
         else:
             higher = max(before, each, key=lambda c: c.score)
-            best[each.value] = replace(higher, score=min(0.99, higher.score + 0.02))
+            best[each.value] = msgspec.structs.replace(higher, score=min(0.99, higher.score + 0.02))
     return sorted(best.values(), key=lambda c: -c.score)
