@@ -142,6 +142,13 @@ def test_probabilities_of_tokens_are_taken_where_they_are_served(request_: Model
     assert model(httpx.Response(200, json=answer)).answer(request_).tokens == ((12, 0.0), (13, -0.5), (15, -0.01))
 
 
+def test_an_address_that_is_no_url_is_told_with_what_to_do(request_: ModelRequest) -> None:
+    with pytest.raises(ModelRefused, match="is no URL"):
+        ChatModel(ChatSettings("http://models.example:port/v1", "big")).answer(request_)
+    with pytest.raises(ModelDown, match="cannot be reached"):
+        ChatModel(ChatSettings("nowhere", "big", attempts=1)).answer(request_)
+
+
 def test_probabilities_are_set_beside_the_text_that_a_server_took_out_of_its_fence(request_: ModelRequest) -> None:
     tokens = [{"token": text, "logprob": -0.1 * n} for n, text in enumerate(["```json", "\n", '{"number": "', "7", '"}', "\n```", ""])]
     answer = {"choices": [{"message": {"content": '{"number": "7"}'}, "logprobs": {"content": tokens}}]}

@@ -9,7 +9,8 @@ import msgspec
 
 from metrikon.core.extraction.asking import Ask, Asking, Given, Stage
 from metrikon.core.extraction.settle import Reading
-from metrikon.core.records import evidence, findings
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.findings import Finding
 from metrikon.core.values.exact import dumps, loads
 
 
@@ -48,15 +49,23 @@ def reading_bytes(reading: Reading) -> bytes:
     )
 
 
+class _Sent(msgspec.Struct):
+    """A reading on its way: what may hold amounts is left as it is, since those are read exactly."""
+
+    record: msgspec.Raw
+    evidence: dict[str, Evidence]
+    findings: list[Finding]
+    changes: tuple[str, ...]
+    notes: list[Finding]
+    stages: tuple[Stage, ...]
+    next: msgspec.Raw
+
+
+_SENT = msgspec.json.Decoder(_Sent)
+
+
 def reading_from(data: bytes) -> Reading:
     """The reading that was sent."""
-    given = loads(data)
-    return Reading(
-        given["record"],
-        evidence.from_json(given["evidence"]),
-        findings.from_json(given["findings"]),
-        tuple(given["changes"]),
-        findings.from_json(given["notes"]),
-        msgspec.convert(given["stages"], tuple[Stage, ...]),
-        msgspec.convert(given["next"], tuple[Ask, ...]),
-    )
+    sent = _SENT.decode(data)
+    following = msgspec.convert(loads(bytes(sent.next)), tuple[Ask, ...])
+    return Reading(loads(bytes(sent.record)), sent.evidence, sent.findings, sent.changes, sent.notes, sent.stages, following)

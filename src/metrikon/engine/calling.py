@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.values.exact import dumps_sorted
+from metrikon.core.values.exact import dumps, dumps_sorted
 from metrikon.engine.budget import LONGEST_WAIT, Breaker, Budget
 from metrikon.models.specs import ModelSpec
 from metrikon.ports.clock import Clock
@@ -91,16 +91,17 @@ class Bound:
         asked: dict[str, Any] = {"messages": list(request.messages), "schema": request.schema}
         if request.pictures:
             asked["pictures"] = [{"document": each.document, "page": each.page} for each in request.pictures]
-        key = hashlib.sha256(dumps_sorted([name, _endpoint(self.board.specs.get(name)), asked])).hexdigest()
+        body = dumps_sorted(asked)
+        key = hashlib.sha256(b"[%b,%b,%b]" % (dumps(name), dumps(_endpoint(self.board.specs.get(name))), body)).hexdigest()
         if not request.fresh:
             with self.board.database.reading() as connection:
                 kept = calls.kept(connection, key)
             if kept is not None:
                 self._note(name, request, key, None, "kept", Usage(), None)
                 return ModelAnswer(str(kept[1]["text"]), Usage(), tokens=_tokens(kept[1]), kept=True, call=kept[0])
-        return self._called(name, model, request, key, asked)
+        return self._called(name, model, request, key, body)
 
-    def _called(self, name: str, model: Model, request: ModelRequest, key: str, asked: Any) -> ModelAnswer:
+    def _called(self, name: str, model: Model, request: ModelRequest, key: str, asked: bytes) -> ModelAnswer:
         board = self.board
         board.breaker.check(name)
         spec = board.specs.get(name) or ModelSpec(name=name, url="")
@@ -120,7 +121,7 @@ class Bound:
             raise
         finally:
             board.budget.settle(reserved, usage.cost, usage.input_tokens + usage.output_tokens)
-        call = self._note(name, request, key, asked, "good", usage, {"text": answer.text, "tokens": list(answer.tokens)})
+        call = self._note(name, request, key, asked, "good", usage, dumps({"text": answer.text, "tokens": answer.tokens}))
         return replace(answer, usage=usage, call=call)
 
     def _reserved(self, spec: ModelSpec, request: ModelRequest) -> Any:
@@ -134,7 +135,17 @@ class Bound:
                     raise
                 self.board.sleep(min(error.wait, 1.0))
 
-    def _note(self, name: str, request: ModelRequest, key: str, asked: Any, outcome: str, usage: Usage, answer: Any, error: str | None = None) -> str:
+    def _note(
+        self,
+        name: str,
+        request: ModelRequest,
+        key: str,
+        asked: bytes | None,
+        outcome: str,
+        usage: Usage,
+        answer: bytes | None,
+        error: str | None = None,
+    ) -> str:
         board = self.board
         row = {
             "id": board.clock.new_id(),

@@ -23,7 +23,7 @@ from metrikon.steps import RUNNERS
 from metrikon.store import deliveries, items, journal, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
-from metrikon.store.runs import Claim, LeaseLost
+from metrikon.store.runs import FIRST, Claim, LeaseLost
 
 log = logging.getLogger("metrikon.engine")
 
@@ -93,7 +93,7 @@ class Work:
         else:
             state, self.known, self.today, self.file_name = kept.state, kept.entries, kept.today, kept.file_name
         with self.bench.database.reading() as connection:
-            entries = journal.load(connection, self.claim.run_id, after=self.known)
+            entries = journal.load(connection, self.claim.run_id, after=self.known) if self.claim.epoch > FIRST else []
             if not entries and not self.known:
                 return self._started(connection, state)
         for number, entry in entries:

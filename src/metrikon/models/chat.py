@@ -59,7 +59,9 @@ class ChatModel:
         limits = httpx.Limits(max_connections=settings.at_once, max_keepalive_connections=settings.at_once)
         headers = {"Authorization": f"Bearer {settings.key}"} if settings.key else {}
         timeout = httpx.Timeout(settings.timeout, connect=10.0, pool=None)
-        self._client = httpx.Client(transport=transport, timeout=timeout, limits=limits, headers=headers, follow_redirects=False, trust_env=False)
+        self._transport = transport or httpx.HTTPTransport(limits=limits, trust_env=False)  # a client around it would double the work of a call
+        self._headers = {**headers, "Content-Type": "application/json", "Accept": "application/json", "User-Agent": "metrikon"}
+        self._timeout = {"timeout": timeout.as_dict()}
         self._url = settings.url.rstrip("/") + "/chat/completions"
         self._gate = threading.BoundedSemaphore(settings.at_once)
         self._sleep = sleep
@@ -115,7 +117,7 @@ class ChatModel:
 
     def close(self) -> None:
         """Let go of connections."""
-        self._client.close()
+        self._transport.close()
 
     def _body(self, request: ModelRequest, mode: str, pictures: Sequence[Picture] = ()) -> dict[str, Any]:
         messages: list[dict[str, Any]] = [dict(each) for each in request.messages]
@@ -133,9 +135,12 @@ class ChatModel:
 
     def _once(self, body: bytes, start: float, attempt: int) -> ModelAnswer:
         try:
-            response = self._client.post(self._url, content=body, headers={"Content-Type": "application/json"})
+            response = self._transport.handle_request(httpx.Request("POST", self._url, content=body, headers=self._headers, extensions=self._timeout))
+            response.read()
         except httpx.TimeoutException as error:
             raise ModelDown(f"The model {self.name} at {self.settings.url} did not answer within {self.settings.timeout:g} seconds.") from error
+        except httpx.InvalidURL as error:
+            raise ModelRefused(f"The address of the model {self.name}, {self.settings.url!r}, is no URL: {error}. Correct its settings.") from error
         except httpx.HTTPError as error:
             raise ModelDown(f"The model {self.name} at {self.settings.url} cannot be reached: {error or type(error).__name__}.") from error
         _raise_for(response, self.name)

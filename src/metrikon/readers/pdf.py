@@ -19,7 +19,7 @@ from metrikon.core.documents.tables import find_tables
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.pdf_extras import attached, carried_invoice, field_words, page_extras
-from metrikon.readers.pdf_hidden import Seen
+from metrikon.readers.pdf_hidden import Seen, has_picture
 
 _WORD = re.compile(r"[^\s\ufffe\uffff\x00-\x1f]+[\x02\ufffe]?")  # a hyphen at the end of a line comes as U+0002
 _HYPHEN = re.compile("[\x02\ufffe]$")
@@ -122,7 +122,7 @@ class _Walk:
         found = list(_words(page, height))
         words = [word for word, why in found if why is None]
         layer = [word for word, why in found if why == "it is written in invisible ink"]
-        pictured = _has_picture(page)
+        pictured = has_picture(page)
         if pictured and len(words) < FEW_WORDS and len(layer) >= FEW_WORDS and plausible(layer):
             words = [*words, *layer]  # a scan that came with its text
             found = [(word, None if why == "it is written in invisible ink" else why) for word, why in found]
@@ -189,10 +189,6 @@ def _scanned(page: Any, number: int, limits: Limits, alone: bool) -> tuple[Page,
 
 def _drawn(page: Any, dots: int) -> Any:
     return page.render(scale=dots / 72).to_pil().convert("RGB")
-
-
-def _has_picture(page: Any) -> bool:
-    return any(True for _ in page.get_objects(filter=[raw.FPDF_PAGEOBJ_IMAGE], max_depth=3))
 
 
 def _words(page: Any, height: float) -> Iterator[tuple[Word, str | None]]:

@@ -10,6 +10,15 @@ import pypdfium2.raw as raw
 SMALLEST = 2.0  # points: smaller letters are not read by people
 WHITE = 246  # of 255, in all three colours
 MOST_OBJECTS = 20_000
+DEEPEST = 3  # groups within groups that are looked into for pictures
+
+# the same functions of the library, with plain addresses for objects: making pointers of them takes longer than the calls
+_AT, _NUMBER = ctypes.c_void_p, ctypes.c_int
+_text_object = ctypes.CFUNCTYPE(_AT, _AT, _NUMBER)(ctypes.cast(raw.FPDFText_GetTextObject, _AT).value or 0)
+_object_at = ctypes.CFUNCTYPE(_AT, _AT, _NUMBER)(ctypes.cast(raw.FPDFPage_GetObject, _AT).value or 0)
+_inner_at = ctypes.CFUNCTYPE(_AT, _AT, ctypes.c_ulong)(ctypes.cast(raw.FPDFFormObj_GetObject, _AT).value or 0)
+_inner_count = ctypes.CFUNCTYPE(_NUMBER, _AT)(ctypes.cast(raw.FPDFFormObj_CountObjects, _AT).value or 0)
+_kind_of = ctypes.CFUNCTYPE(_NUMBER, _AT)(ctypes.cast(raw.FPDFPageObj_GetType, _AT).value or 0)
 
 Rect = tuple[float, float, float, float]  # left, bottom, right, top in PDF space
 
@@ -20,6 +29,7 @@ class Seen:
     def __init__(self, page: Any, handle: Any) -> None:
         self._page = page
         self._handle = handle
+        self._text = ctypes.cast(handle, _AT).value
         self._colour = [ctypes.c_uint() for _ in range(4)]
         self._by_reference = [ctypes.byref(each) for each in self._colour]
         self._modes: dict[int, str | None] = {}
@@ -30,10 +40,9 @@ class Seen:
 
     def why(self, at: int, box: Rect) -> str | None:
         """How the character is hidden, or None when it is seen."""
-        of = raw.FPDFText_GetTextObject(self._handle, at)
-        key = ctypes.cast(of, ctypes.c_void_p).value or 0
+        key = _text_object(self._text, at) or 0
         if key not in self._modes:
-            self._modes[key] = self._of_object(of, at)
+            self._modes[key] = self._of_object(raw.FPDFText_GetTextObject(self._handle, at), at)
         why = self._modes[key]
         if why == "it is white on white":
             self._look()
@@ -68,13 +77,15 @@ class Seen:
         if self._pictures is not None:
             return
         self._pictures = []
-        count = min(raw.FPDFPage_CountObjects(self._page), MOST_OBJECTS)
+        count, page = min(raw.FPDFPage_CountObjects(self._page), MOST_OBJECTS), ctypes.cast(self._page.raw, _AT).value
         for number in range(count):
-            each = raw.FPDFPage_GetObject(self._page, number)
-            kind = raw.FPDFPageObj_GetType(each)
+            there = _object_at(page, number)
+            kind = _kind_of(there)
             if kind == raw.FPDF_PAGEOBJ_TEXT:
-                self._order[ctypes.cast(each, ctypes.c_void_p).value or 0] = number
-            elif kind == raw.FPDF_PAGEOBJ_IMAGE:
+                self._order[there or 0] = number
+                continue
+            each = ctypes.cast(there, raw.FPDF_PAGEOBJECT)
+            if kind == raw.FPDF_PAGEOBJ_IMAGE:
                 rect = _bounds(each)
                 if rect:
                     self._pictures.append((number, rect))
@@ -93,6 +104,20 @@ class Seen:
         if not raw.FPDFPageObj_GetFillColor(path, *self._by_reference):
             return True
         return min(each.value for each in self._colour[:3]) < WHITE and self._colour[3].value > 20
+
+
+def has_picture(page: Any) -> bool:
+    """Whether a page holds a picture, or a group of objects on it does."""
+    at = ctypes.cast(page.raw, _AT).value
+    objects = (_object_at(at, number) for number in range(min(raw.FPDFPage_CountObjects(page), MOST_OBJECTS)))
+    return any(_pictured(each, DEEPEST) for each in objects)
+
+
+def _pictured(there: int | None, deep: int) -> bool:
+    kind = _kind_of(there)
+    if kind != raw.FPDF_PAGEOBJ_FORM or deep == 1:
+        return bool(kind == raw.FPDF_PAGEOBJ_IMAGE)
+    return any(_pictured(_inner_at(there, number), deep - 1) for number in range(min(_inner_count(there), MOST_OBJECTS)))
 
 
 def _scale(of: Any) -> float:

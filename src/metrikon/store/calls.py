@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, insert, select, update
 
-from metrikon.core.values.exact import dumps, loads
+from metrikon.core.values.exact import loads
 from metrikon.store.hot import Hot
 from metrikon.store.tables import calls
 
@@ -23,9 +23,9 @@ _KEPT = Hot(
 _SHOWN = [column for column in calls.columns if column.name not in ("prompt", "answer")]
 
 
-def packed(value: Any) -> bytes:
-    """A prompt or an answer as it is stored."""
-    return zlib.compress(dumps(value), 1)
+def packed(json: bytes) -> bytes:
+    """A prompt or an answer, in JSON, as it is stored."""
+    return zlib.compress(json, 1)
 
 
 def put(connection: Connection, rows: Sequence[Mapping[str, Any]]) -> None:
