@@ -303,3 +303,24 @@ def test_what_a_record_type_says_besides_is_told_in_sentences_and_edited_as_text
     full.read("Vendor must be on the list vendors.")
     full.click("Undo")
     eventually(lambda: "Vendor must be on the list" not in full.text())
+
+
+def test_a_value_that_a_list_says_follows_the_value_beside_it(desk: Desk) -> None:
+    desk.service.client.put_list("vendors", "vendor,account\nFernhill Nurseries Limited,5100 Plants\nMoorgate Seed,5110 Seed\n")
+    kind = json.loads(scenario.invoice_type())
+    kind["properties"]["vendor"]["x-metrikon"]["list"] = "vendors"
+    kind["properties"]["account"] = {"type": "string", "x-metrikon": {"lookup": {"list": "vendors", "by": "/vendor", "column": "account"}}}
+    desk.service.client.put_record_type("invoice", json.dumps(kind))
+    sent = desk.service.client.upload(scenario.FLOW, scenario.folder() / "documents" / "01-fernhill-nurseries.pdf")
+    record = desk.service.client.wait(sent.run_id, 90).record_id
+    desk.go(f"/records/{record}")
+    desk.read("is not on the list vendors. Is Fernhill Nurseries Limited meant?")
+    for vendor, account in (("Fernhill Nurseries Limited", "5100 Plants"), ("Moorgate Seed", "5110 Seed")):
+        desk.see('.field[data-pointer="/vendor"]').click()
+        desk.press("e")
+        desk.see(".field input").send_keys(vendor + Keys.ENTER)
+        eventually(lambda account=account: account in desk.see('.field[data-pointer="/account"]').text)  # type: ignore[misc]
+    assert "said by a list: Moorgate Seed on the list vendors" in desk.text()
+    desk.click("Approve")
+    eventually(lambda: desk.service.client.record(record).state == "approved")
+    assert desk.service.client.record(record).values["account"] == "5110 Seed"

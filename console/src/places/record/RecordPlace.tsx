@@ -9,7 +9,7 @@ import { Keys } from "../../parts/keys";
 import { at } from "../../parts/pointers";
 import { count, isFigure, shown } from "../../parts/words";
 import { Carried } from "./Carried";
-import { useDraft } from "./draft";
+import { given as asGiven, useDraft } from "./draft";
 import { Rows } from "./Rows";
 import { Editor } from "./Value";
 import { Viewer } from "./Viewer";
@@ -80,7 +80,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
     await client.invalidateQueries();
     onward();
   };
-  const approve = useMutation({ mutationFn: () => call<RecordDetail>("POST", `/api/records/${record.id}/approve`, { values: draft.values, comment: "" }), onSuccess: settle });
+  const approve = useMutation({ mutationFn: () => call<RecordDetail>("POST", `/api/records/${record.id}/approve`, { values: asGiven(draft.values, record, draft.evidence), comment: "" }), onSuccess: settle });
   const refuse = useMutation({ mutationFn: (comment: string) => call<RecordDetail>("POST", `/api/records/${record.id}/refuse`, { comment }), onSuccess: settle });
   useEffect(() => {
     if (record.next_waiting) void client.prefetchQuery(fetchRecord(record.next_waiting)); // loaded before it is asked for
@@ -234,8 +234,9 @@ function FieldLine({ field, record, draft, active, editing, taken, ticked, choos
             {Math.round(Number(given.confidence) * 100)} % sure
           </div>
         )}
-        {differs && <div className="changed">{asRead === undefined ? "nothing was read here" : `${shown(asRead)} was read`}</div>}
+        {differs && given?.how !== "list" && <div className="changed">{asRead === undefined ? "nothing was read here" : `${shown(asRead)} was read`}</div>}
         {!differs && value !== undefined && given?.how === "not found in the document" && <div className="changed">not found in the document</div>}
+        {given?.how === "list" && <div className="changed">said by a list: {given.quote}</div>}
         {!differs && given?.how === "fact" && <div className="changed">said by the file in its data: {given.quote}</div>}
       </div>
       {draft.findings.filter((each) => each.fields[0] === pointer).map((each, number) => (

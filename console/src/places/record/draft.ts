@@ -33,18 +33,23 @@ const same = (first: unknown, second: unknown): boolean => {
   return first === second;
 };
 
+/** The values as a person gave them: what a list said beside them is looked up anew by the service. */
+export function given(values: Values, record: RecordDetail, evidence: Record<string, Evidence>, own = ""): Values {
+  const listed = Object.entries(evidence).filter(([pointer, each]) => each.how === "list" && pointer !== own && at(values, pointer) !== undefined);
+  return listed.reduce((made, [pointer]) => changed(made, pointer, at(record.as_read, pointer)), values);
+}
+
 export function useDraft(record: RecordDetail): Draft {
   const [values, setValues] = useState<Values>(record.values);
   const [evidence, setEvidence] = useState(record.evidence);
   const [findings, setFindings] = useState(record.findings);
   const [before, setBefore] = useState<Values[]>([]);
   const check = useMutation({
-    mutationFn: (next: Values) => call<CheckView>("POST", `/api/records/${record.id}/check`, { values: next }),
+    mutationFn: ({ next, own }: { next: Values; own: string }) => call<CheckView>("POST", `/api/records/${record.id}/check`, { values: given(next, record, evidence, own) }),
     onSuccess: (checked) => {
       setValues(checked.values);
       setEvidence(checked.evidence);
-      const seen = record.findings.filter((each) => each.check === "already seen");
-      setFindings([...seen, ...checked.findings]);
+      setFindings(checked.findings);
     },
   });
   useEffect(() => {
@@ -55,10 +60,10 @@ export function useDraft(record: RecordDetail): Draft {
   }, [record.id, record.state, record.values, record.evidence, record.findings]);
   const { mutate } = check;
   const move = useCallback(
-    (next: Values) => {
+    (next: Values, own = "") => {
       setBefore((all) => [...all, values]);
       setValues(next);
-      mutate(next);
+      mutate({ next, own });
     },
     [values, mutate],
   );
@@ -73,7 +78,9 @@ export function useDraft(record: RecordDetail): Draft {
     put: (pointer, text) => {
       const field = record.fields.find((each) => each.shape === shape(pointer));
       const value = typed(field, text);
-      if (!same(at(values, pointer), value)) move(changed(values, pointer, value));
+      if (same(at(values, pointer), value)) return;
+      if (evidence[pointer]?.how === "list") setEvidence(Object.fromEntries(Object.entries(evidence).filter(([other]) => other !== pointer))); // now it is a person's
+      move(changed(values, pointer, value), pointer);
     },
     addRow: (list) => move(changed(values, list, [...((at(values, list) as unknown[] | undefined) ?? []), {}])),
     dropRow: (list, number) => move(changed(values, list, ((at(values, list) as unknown[] | undefined) ?? []).filter((_, index) => index !== number))),
@@ -82,7 +89,7 @@ export function useDraft(record: RecordDetail): Draft {
       if (!last) return;
       setBefore(before.slice(0, -1));
       setValues(last);
-      mutate(last);
+      mutate({ next: last, own: "" });
     },
   };
 }
