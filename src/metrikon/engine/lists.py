@@ -13,6 +13,7 @@ from metrikon.core.records.lists import KnownList
 
 LARGEST = 20_000_000  # bytes
 WIDEST = 200  # columns
+LONGEST = 10_000  # characters of a value
 NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,59}")
 
 
@@ -46,6 +47,9 @@ class FolderOfLists:
             rows = _rows(text)
         except csv.Error as error:
             raise BadList(f"The list is no CSV: {error}.") from error
+        longest = max((len(cell) for row in rows for cell in row), default=0)
+        if longest > LONGEST:
+            raise BadList(f"The list holds a value of {longest} characters; at most {LONGEST} are kept. Is a quotation mark left open?")
         made = KnownList(name, rows)
         if not made.rows:
             raise BadList("The list holds no values: one a line, in the first column.")
