@@ -11,7 +11,7 @@ import msgspec
 from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given
 from metrikon.core.extraction.estimate import Estimate, estimate
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.plan import plan
+from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.settle import Reading, settled
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads
@@ -34,13 +34,13 @@ class LocalPaper:
         self.index = index
         self.draw = draw  # a page as PNG; without it no picture is shown
         self._other: tuple[RecordType, dict[str, Any]] | None = None
+        self._planned: tuple[RecordType, Asking, Plan] | None = None
 
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
-        return plan(kind, self.index, asking.today, asking.context, asking.room).asks
+        return self._plan(kind, asking).asks
 
     def estimate(self, kind: RecordType, asking: Asking) -> Estimate:
-        made = plan(kind, self.index, asking.today, asking.context, asking.room)
-        return estimate(kind, self.index, made, loads(pattern_given(kind, self.index).text))
+        return estimate(kind, self.index, self._plan(kind, asking), loads(pattern_given(kind, self.index).text))
 
     def patterns(self, kind: RecordType) -> Given:
         return pattern_given(kind, self.index)
@@ -51,7 +51,13 @@ class LocalPaper:
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         """What the pattern reader reads is set against the answers of models, as an independent reading."""
         alone = bool(given) and given[0].stage == PATTERNS
-        return settled(kind, self.index, given, asking, {} if alone else self._read_besides(kind))
+        return settled(kind, self.index, given, asking, {} if alone else self._read_besides(kind), self._plan(kind, asking))
+
+    def _plan(self, kind: RecordType, asking: Asking) -> Plan:
+        """The plan by which the document is asked about; the last one is kept, since answers to it come next."""
+        if self._planned is None or self._planned[0] is not kind or self._planned[1] != asking:
+            self._planned = (kind, asking, plan(kind, self.index, asking.today, asking.context, asking.room))
+        return self._planned[2]
 
     def _read_besides(self, kind: RecordType) -> dict[str, Any]:
         """Header fields as the pattern reader reads them by their labels; rows are cells of the same table to all."""

@@ -248,7 +248,7 @@ class Index:
     def find_text(self, text: str) -> list[Place]:
         """Every place where a text stands, whatever its case, accents, spaces and punctuation."""
         wanted = squeezed(text)
-        return [place for page in self.texts for place in page.find(wanted)]
+        return [place for page in self.texts if wanted in page.text for place in page.find(wanted)]
 
     def names(self, label: str) -> bool:
         """Whether a label stands at the start of a piece of print; what was asked before is known."""

@@ -57,10 +57,20 @@ def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Plac
     return settled(kind, index, [by_patterns(answer, given or {}, sure or {})], Asking())
 
 
-def settled(kind: RecordType, index: Index, given: Sequence[Given], asking: Asking, other: Mapping[str, Any] | None = None) -> Reading:
-    """The reading that answers stand for. `other`: the record of an independent reading, to set against it."""
+def settled(
+    kind: RecordType,
+    index: Index,
+    given: Sequence[Given],
+    asking: Asking,
+    other: Mapping[str, Any] | None = None,
+    planned: Plan | None = None,
+) -> Reading:
+    """The reading that answers stand for.
+
+    `other`: the record of an independent reading, to set against it. `planned`: the plan by which was asked, where it is at hand.
+    """
     whole = bool(given) and given[0].stage == PATTERNS
-    planned = plan(kind, index, asking.today, asking.context, asking.room)
+    planned = planned or plan(kind, index, asking.today, asking.context, asking.room)
     made = _whole(kind, index, given[0]) if whole else draft(kind, index, planned, given)
     if not whole and other:
         _supported_instead(kind, index, planned, made, other)

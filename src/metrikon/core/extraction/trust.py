@@ -29,11 +29,11 @@ def trusted(
     found = {}
     same: dict[tuple[float, float, int, int, int], tuple[float, dict[str, float]]] = {}  # many values have the same inputs
     for pointer, each in evidence.items():
-        agree, differ = held.get(pointer, 0), 0
+        agree, differ, reading = held.get(pointer, 0), 0, 1.0
         if pointer not in made.cells and each.how != "fact":
             more, differ = _compared(pointer, get(record, pointer), others, made)
-            agree += more
-        key = (each.sure if each.found else 0.0, _reading(pointer, each, made, likely, whole), agree, differ, failed.get(pointer, 0))
+            agree, reading = agree + more, _reading(pointer, each, likely, whole)
+        key = (each.sure if each.found else 0.0, reading, agree, differ, failed.get(pointer, 0))
         if key not in same:
             inputs = Inputs(*key)
             same[key] = (inputs.confidence, inputs.as_json())
@@ -59,8 +59,8 @@ def _compared(pointer: str, value: Any, others: Sequence[Mapping[str, Any]], mad
     return agree, differ
 
 
-def _reading(pointer: str, each: Evidence, made: Draft, likely: Mapping[str, float], whole: bool) -> float:
-    if each.how in ("fact", "person") or pointer in made.cells or whole:
+def _reading(pointer: str, each: Evidence, likely: Mapping[str, float], whole: bool) -> float:
+    if each.how == "person" or whole:
         return 1.0
     return likely.get(pointer, MODEL)
 
