@@ -70,7 +70,7 @@ def _plot(path: Path, results: list[Result]) -> None:
     axes.barh(names, values, color=colours, height=0.55)
     for number, each in enumerate(results[::-1]):
         axes.text(each.ratio + 0.02, number, f"{each.shown}  (wanted {each.wanted})", va="center", fontsize=9)
-    axes.set_xlim(0, max(values) * 1.45)
+    axes.set_xlim(0, max(values) * 2)
     axes.set_xlabel("ratio")
     axes.spines[["top", "right"]].set_visible(False)
     figure.tight_layout()
