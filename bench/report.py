@@ -50,6 +50,10 @@ def write(folder: Path, results: list[Result], where: str) -> None:
     for each in results:
         lines.append(f"| {each.name} | {each.shown} | {each.wanted} | {'holds' if each.good else '**does not hold**'} | {each.behind} |")
     lines += ["", "![The ratios against what was wanted](bench.png)", ""]
+    lines += [
+        "With a real small model, by hand: [six demo invoices](bench-real-model.md), [invoices it had not seen](bench-real-model-unseen.md).",
+        "",
+    ]
     if SCORES:
         lines += ["## Each document", "", "| what was scored | document | share that is right |", "|---|---|---:|"]
         lines += [f"| {what} | {document} | {share:.3f} |" for what, document, share in SCORES] + [""]
