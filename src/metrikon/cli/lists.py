@@ -21,7 +21,7 @@ def add(commands: Any) -> None:
     putting = lists.add_parser(
         "put",
         help="keep a list (CSV)",
-        description="Keep a list in the place of the one before: a CSV with the known values in its first column, or plain text with one a line. "
+        description="Keep a list in the place of the one before: a CSV with the known values in its first column; one that holds a comma stands in quotation marks. "
         "With several columns its first line holds their heads; a field with `lookup` takes its value from one of them.",
     )
     putting.add_argument("name")

@@ -37,7 +37,7 @@ export function Lists(): ReactNode {
               {count(each.count, "value")}
               {each.columns.length > 1 ? `, with ${each.columns.slice(1).join(", ")} beside them` : ""}
             </span>
-            <FileButton onChange={take(each.name)} accept=".csv,.txt,text/csv,text/plain">
+            <FileButton onChange={take(each.name)} accept=".csv,text/csv">
               {(props) => (
                 <Button {...props} variant="default" size="compact-sm">
                   Replace
@@ -51,7 +51,7 @@ export function Lists(): ReactNode {
       </ul>
       <div style={{ display: "flex", gap: 8, alignItems: "end", margin: "12px 0" }}>
         <TextInput label="A new list" placeholder="vendors" value={name} onChange={(event) => setName(event.currentTarget.value)} />
-        <FileButton onChange={take(name)} accept=".csv,.txt,text/csv,text/plain">
+        <FileButton onChange={take(name)} accept=".csv,text/csv">
           {(props) => (
             <Button {...props} variant="default" disabled={!name}>
               Choose its file
