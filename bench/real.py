@@ -1,206 +1,235 @@
-"""A real language model against a plain one-shot prompt with the same model and schema: by hand, not in CI.
+"""A real language model on documents of other hands: ours against one plain prompt with the same model. By hand, not in CI.
 
-    python -m bench.real --model-url http://127.0.0.1:8091/v1 [--model NAME] [--size "1.5 billion parameters, 4 bits"] [--unseen SEED]
+    python -m bench.real CASES --model-url URL [--model NAME] [--only PREFIX] [--share 0.33 --seed 7] [--answers DIR] [--out DIR]
+                         [--plain | --ours] [--second] [--size "1.5 billion parameters, 4 bits"] [--write]
 
-Counts right, wrong, missing and invented values on six demo invoices, and tokens; docs/bench-real-model.md is written.
-With --unseen, on six invoices made up from that seed and on one of 120 rows; docs/bench-real-model-unseen.md is written.
-A wrong value is invented when it stands nowhere in the document, or in another place than it should.
+CASES holds folders with `doc.*`, `schema.json` and `truth.json`. Every answer is kept in --answers and given again for the same
+request, so that a change costs only what it changes. Told by kind: precision, recall, F1, values invented, records wholly right,
+those of them that went through unattended, wrong values among all that would be written unattended, tokens and seconds.
+--write makes docs/bench-real-model.md. Predictions go to --out, a folder for ours and one for plain.
 """
 
 from __future__ import annotations
 
 import argparse
+import hashlib
 import json
 import time
-from collections.abc import Iterator
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
-from decimal import Decimal
 from pathlib import Path
+from statistics import median
 from typing import Any
 
-import httpx
-
-from bench.reading import WRAPPED, long_bill
+from bench.cases import Case, cases
 from metrikon.core.documents.text import document_text
-from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.records.findings import stops
-from metrikon.core.records.pointers import leaves
-from metrikon.core.records.types import RecordType, record_type
+from metrikon.core.trials.score import Score, score_record
 from metrikon.core.values.exact import dumps, loads
-from metrikon.demo import scenario
-from metrikon.demo.invent import invent
 from metrikon.drivers.extract import extract
 from metrikon.drivers.paper import LocalPaper
 from metrikon.models.chat import ChatModel, ChatSettings
-from metrikon.readers.registry import read
+from metrikon.models.pattern import PatternModel
+from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage
 
-NAMES = (
-    "01-fernhill-nurseries.pdf",
-    "03-larkmead-horticulture.pdf",
-    "04-silverbeck-plants-three-pages.pdf",
-    "08-tannhof-baumschulen.pdf",
-    "14-pepinieres-clairbois.pdf",
-    "17-ashbourne-tools.pdf",
-)
-CONTEXT = "We are the Ellerby Botanic Garden and receive this document; we are never the vendor."
-PLAIN = "Extract the data of this invoice as JSON that follows the JSON Schema. Leave out what is not in the document. Answer with JSON only."
+PLAIN = "Extract the data of this document as JSON that follows the JSON Schema. Give null for what the document does not say. Answer with JSON only."
+TODAY = "2026-11-26"
 
 
 @dataclass
-class Score:
-    """Counts over all values."""
+class Kept:
+    """A model whose answers are kept: the same request is asked once."""
 
-    right: int = 0
-    wrong: int = 0
-    missing: int = 0
-    invented: int = 0
-    unattended: int = 0  # wrong values in records that nothing stopped
-    tokens_in: int = 0
-    tokens_out: int = 0
-    seconds: float = 0.0
-    notes: list[str] = field(default_factory=list)
+    model: Model
+    place: Path | None
+    asked: int = 0
 
+    @property
+    def name(self) -> str:
+        return self.model.name
 
-def same(one: Any, two: Any) -> bool:
-    """Whether two values are the same to a person."""
-    numbers = []
-    for each in (one, two):
-        try:
-            numbers.append(Decimal(str(each)))
-        except ArithmeticError:
-            pass
-    if len(numbers) == 2:
-        return numbers[0] == numbers[1]
-    return squeezed(str(one)) == squeezed(str(two))
+    @property
+    def room(self) -> int:
+        return self.model.room
 
+    @property
+    def sees(self) -> int:
+        return self.model.sees
 
-def count(score: Score, right: dict[str, Any], got: dict[str, Any], index: Index, stopped: bool) -> None:
-    """Set what was got against what is right."""
-    wanted, have = dict(leaves(right)), dict(leaves(got))
-    for pointer in {**wanted, **have}:
-        if pointer not in have or have[pointer] in (None, ""):
-            score.missing += wanted.get(pointer) is not None
-        elif pointer in wanted and same(wanted[pointer], have[pointer]):
-            score.right += 1
-        else:
-            score.wrong += 1
-            score.unattended += not stopped
-            score.invented += not index.find_text(str(have[pointer])) or pointer not in wanted
-            score.notes.append(f"{pointer}: {str(have[pointer])[:40]!r} for {str(wanted.get(pointer))[:40]!r}")
+    def answer(self, request: ModelRequest) -> ModelAnswer:
+        key = hashlib.sha256(dumps([list(map(dict, request.messages)), request.schema])).hexdigest()
+        place = self.place / f"{key}.json" if self.place else None
+        if place and place.exists():
+            kept = json.loads(place.read_text("utf-8"))
+            return ModelAnswer(kept["text"], Usage(kept["read"], kept["written"], 1, kept["seconds"]), tokens=tuple(map(tuple, kept.get("tokens", ()))))
+        start = time.perf_counter()
+        answer = self.model.answer(request)
+        self.asked += 1
+        if place:
+            place.parent.mkdir(parents=True, exist_ok=True)
+            kept = {"text": answer.text, "read": answer.usage.input_tokens, "written": answer.usage.output_tokens}
+            place.write_text(json.dumps({**kept, "seconds": time.perf_counter() - start, "tokens": answer.tokens}), "utf-8")
+        return answer
 
 
-def plain(url: str, name: str, kind: RecordType, text: str, score: Score) -> dict[str, Any]:
-    """One prompt, one answer, taken as it is."""
-    body = {
-        "model": name,
-        "temperature": 0,
-        "max_tokens": 4000,
-        "messages": [{"role": "user", "content": f"{PLAIN}\n\nJSON Schema:\n{dumps(kind.asked).decode()}\n\nDocument:\n{text}"}],
-        "response_format": {"type": "json_schema", "json_schema": {"name": "invoice", "schema": kind.asked}},
-    }
-    answer = httpx.post(f"{url}/chat/completions", content=dumps(body), headers={"Content-Type": "application/json"}, timeout=1800, trust_env=False)
-    if answer.status_code != 200:
-        score.notes.append(f"the server answered {answer.status_code}: {answer.text[:150]}")
-        return {}
-    data = answer.json()
-    score.tokens_in += data["usage"]["prompt_tokens"]
-    score.tokens_out += data["usage"]["completion_tokens"]
+@dataclass
+class Side:
+    """What one way of reading came to on one case."""
+
+    case: Case
+    score: Score
+    record: Mapping[str, Any]
+    through: bool
+    usage: Usage
+    asked: int = 1
+
+
+@dataclass
+class Told:
+    """Totals over some cases."""
+
+    sides: list[Side] = field(default_factory=list)
+
+    def line(self) -> dict[str, float]:
+        right = sum(s.score.right for s in self.sides)
+        wrong = sum(s.score.wrong for s in self.sides)
+        missing = sum(s.score.missing for s in self.sides)
+        invented = sum(s.score.invented for s in self.sides)
+        precision, recall = right / max(1, right + wrong + invented), right / max(1, right + wrong + missing)
+        whole = [s for s in self.sides if s.score.whole]
+        written = [s for s in self.sides if s.through]
+        values = sum(s.score.right + s.score.wrong + s.score.invented for s in written)
+        return {
+            "documents": len(self.sides),
+            "precision": precision,
+            "recall": recall,
+            "f1": 2 * precision * recall / max(1e-9, precision + recall),
+            "invented": invented,
+            "empty": sum(s.score.empty for s in self.sides),
+            "whole": len(whole),
+            "whole_through": sum(s.through for s in whole),
+            "through": len(written),
+            "written_wrong": sum(s.score.wrong + s.score.invented for s in written),
+            "written": values,
+            "read": median([s.usage.input_tokens for s in self.sides] or [0]),
+            "tokens": median([s.usage.input_tokens + s.usage.output_tokens for s in self.sides] or [0]),
+            "seconds": sum(s.usage.seconds for s in self.sides),
+        }
+
+
+def ours(case: Case, model: Model, second: Model | None = None) -> Side:
+    """A case read by us."""
+    start = time.perf_counter()
+    found = extract(model, case.record_type, LocalPaper(case.index), TODAY, second_reading=second)
+    score = score_record(case.record_type, case.truth, found.reading.record, case.rules)
+    usage = found.usage if found.usage.seconds else Usage(found.usage.input_tokens, found.usage.output_tokens, 1, time.perf_counter() - start)
+    return Side(case, score, found.reading.record, not stops(found.reading.findings), usage, found.asked)
+
+
+def plain(case: Case, model: Model) -> Side:
+    """A case read by one plain prompt: text and schema, the answer taken as it is."""
+    said = f"{PLAIN}\n\nJSON Schema:\n{dumps(case.record_type.schema).decode()}\n\nDocument:\n{document_text(case.document)}"
+    answer = model.answer(ModelRequest([{"role": "user", "content": said}], case.record_type.schema))
     try:
-        found = loads(data["choices"][0]["message"]["content"].strip().removeprefix("```json").removesuffix("```"))
-    except ValueError as error:
-        score.notes.append(f"its answer is no JSON: {str(error)[:80]}")
-        return {}
-    return found if isinstance(found, dict) else {}
+        record = parse_answer(answer.text).value
+    except NotUnderstood:
+        record = {}
+    record = record if isinstance(record, dict) else {}
+    return Side(case, score_record(case.record_type, case.truth, record, case.rules), record, False, answer.usage)
 
 
-def demo_cases() -> Iterator[tuple[str, bytes, dict[str, Any]]]:
-    """The six demo invoices: name, bytes, right record."""
-    return ((each.name, scenario.document(each.name), each.record) for each in scenario.expected() if each.name in NAMES)
+def shown(name: str, told: Mapping[str, Told]) -> str:
+    """A table by kind."""
+    lines = [f"{name:<12} docs   P     R     F1   invented whole through  wrong/written  tokens seconds"]
+    for kind, each in told.items():
+        t = each.line()
+        lines.append(
+            f"{kind:<12} {t['documents']:>4.0f} {t['precision']:.3f} {t['recall']:.3f} {t['f1']:.3f} {t['invented']:>4.0f}/{t['empty']:<4.0f} "
+            f"{t['whole_through']:>2.0f}/{t['whole']:<3.0f} {t['through']:>4.0f}   {t['written_wrong']:>4.0f}/{t['written']:<6.0f} {t['tokens']:>8.0f} {t['seconds']:>6.0f}"
+        )
+    return "\n".join(lines)
 
 
-def unseen_cases(seed: int) -> Iterator[tuple[str, bytes, dict[str, Any]]]:
-    """Six invoices that nobody has looked at, and one of 120 rows."""
-    yield from ((each.name, each.data, each.right) for each in invent(seed, 6))
-    data, right = long_bill(120, WRAPPED)
-    yield "120 rows over six pages", data, loads(right)
+def by_kind(sides: list[Side]) -> dict[str, Told]:
+    """Totals for each kind of document, and over all."""
+    found: dict[str, Told] = {}
+    for each in sides:
+        found.setdefault(each.case.kind, Told()).sides.append(each)
+    return {**dict(sorted(found.items())), "all": Told(sides)}
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--model-url", required=True)
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("cases", type=Path)
+    parser.add_argument("--model-url", default="", help="without it the pattern reader reads")
     parser.add_argument("--model", default="model")
     parser.add_argument("--size", default="a small model")
     parser.add_argument("--only", default="")
-    parser.add_argument("--skip-plain", action="store_true")
-    parser.add_argument(
-        "--plain-kept", type=Path, help="JSON file with what the plain prompt came to; made when it is not there, else not asked again"
-    )
-    parser.add_argument("--unseen", type=int, metavar="SEED", help="invoices made up from this seed instead of those of the demo")
-    parser.add_argument("--chances", action="store_true", help="ask for the probabilities of tokens")
+    parser.add_argument("--share", type=float, default=1.0)
+    parser.add_argument("--seed", type=int, default=7)
+    parser.add_argument("--answers", type=Path)
+    parser.add_argument("--kept", type=Path, help="a folder for documents that were read")
+    parser.add_argument("--out", type=Path)
+    parser.add_argument("--plain", action="store_true", help="the plain prompt alone")
+    parser.add_argument("--ours", action="store_true", help="ours alone")
+    parser.add_argument("--second", action="store_true", help="with a second, independent reading")
+    parser.add_argument("--write", action="store_true")
+    parser.add_argument("--verbose", "-v", action="store_true")
     given = parser.parse_args()
-    kind = record_type(loads(scenario.invoice_type()), "invoice")
-    model = ChatModel(ChatSettings(given.model_url, given.model, timeout=1800, chances=given.chances), "model")
-    kept: dict[str, Any] = json.loads(given.plain_kept.read_text("utf-8")) if given.plain_kept and given.plain_kept.exists() else {}
-    ours, theirs, rows = Score(), Score(), []
-    for name, data, right in demo_cases() if given.unseen is None else unseen_cases(given.unseen):
-        if given.only not in name:
-            continue
-        document = read(data)
-        index = Index(document)
-        one, two = Score(), Score()
-        start = time.perf_counter()
-        found = extract(model, kind, LocalPaper(index), "2026-11-23", CONTEXT)
-        one.seconds = time.perf_counter() - start
-        one.tokens_in, one.tokens_out = found.usage.input_tokens, found.usage.output_tokens
-        count(one, right, found.reading.record, index, stops(found.reading.findings))
-        if name in kept:
-            two = Score(**kept[name])
-        elif not given.skip_plain:
-            start = time.perf_counter()
-            count(two, right, plain(given.model_url, given.model, kind, document_text(document), two), index, False)
-            two.seconds = time.perf_counter() - start
-            kept[name] = vars(two)
-            if given.plain_kept:
-                given.plain_kept.write_text(json.dumps(kept), "utf-8")
-        for whole, part in ((ours, one), (theirs, two)):
-            for counted, value in vars(part).items():
-                setattr(whole, counted, getattr(whole, counted) + value)
-        rows.append((name, one, two))
-        told = [(s.right, s.wrong, s.missing, s.invented, s.tokens_in, s.tokens_out, round(s.seconds)) for s in (one, two)]
-        print(name, "ours", told[0], "plain", told[1], flush=True)
-        print("   stops:", [f.message[:100] for f in found.reading.findings if f.level == "stop"], flush=True)
-        for label, notes in (("ours", one.notes), ("plain", two.notes)):
-            print(f"   {label}:", notes[:12], flush=True)
-    if not given.only and not given.skip_plain:
-        which = (
-            "six demo invoices"
-            if given.unseen is None
-            else f"six invoices made up from the seed {given.unseen} and one of 120 rows, none seen before"
-        )
-        page = "docs/bench-real-model.md" if given.unseen is None else "docs/bench-real-model-unseen.md"
-        Path(page).write_text(_page(given.size, which, rows, ours, theirs), "utf-8")
-    print(
-        json.dumps({"ours": {k: v for k, v in vars(ours).items() if k != "notes"}, "plain": {k: v for k, v in vars(theirs).items() if k != "notes"}})
-    )
+    settings = ChatSettings(given.model_url, given.model, timeout=1800, context=12_288, most_tokens=3000)
+    model: Model = Kept(ChatModel(settings, "model"), given.answers) if given.model_url else PatternModel()
+    sides: dict[str, list[Side]] = {"ours": [], "plain": []}
+    print(f"{'all cases' if given.share == 1 else f'a share of {given.share}, seed {given.seed}'}", flush=True)
+    for case in cases(given.cases, given.only, given.share, given.seed, given.kept):
+        for name in ("ours", "plain"):
+            if (given.plain and name == "ours") or ((given.ours or not given.model_url) and name == "plain"):
+                continue
+            side = ours(case, model, model if given.second else None) if name == "ours" else plain(case, model)
+            sides[name].append(side)
+            if given.out:
+                (given.out / name).mkdir(parents=True, exist_ok=True)
+                (given.out / name / f"{case.name}.json").write_bytes(dumps(side.record))
+            told = side.score
+            print(
+                f"{case.name:<26} {name:<6} right {told.right:>3} wrong {told.wrong:>2} missing {told.missing:>2} invented {told.invented:>2} "
+                f"tokens {side.usage.input_tokens:>5} {side.usage.output_tokens:>5} {side.usage.seconds:>4.0f} s {'through' if side.through else ''}",
+                flush=True,
+            )
+            if given.verbose:
+                for each in told.errors:
+                    print(f"    {each}", flush=True)
+    for name, found in sides.items():
+        if found:
+            print(f"\n{shown(name, by_kind(found))}")
+    if given.write:
+        Path("docs/bench-real-model.md").write_text(_page(given.size, sides), "utf-8")
 
 
-def _page(size: str, which: str, rows: list[tuple[str, Score, Score]], ours: Score, theirs: Score) -> str:
+def _page(size: str, sides: Mapping[str, list[Side]]) -> str:
     lines = [
-        "# A real small model",
+        "# A real small model, on documents of other hands",
         "",
-        f"Made by hand with `python -m bench.real` on {date.today().isoformat()}: {size}, on {which}, against one plain prompt with the",
-        "same model, the same schema and answers locked to it. *Invented*: it stands nowhere in the document, or is there though nothing should be.",
+        f"Made by hand with `python -m bench.real` on {date.today().isoformat()}: {size}, against one plain prompt with the same model (text, schema,",
+        "answers locked to it). *Invented*: given where the document says nothing. *Through*: would be written unattended.",
         "",
-        "| invoice | | right | wrong | missing | invented | wrong and unattended | tokens read | written | seconds |",
-        "|---|---|---:|---:|---:|---:|---:|---:|---:|---:|",
+        "| kind | | documents | precision | recall | F1 | invented | wholly right | of them through | wrong of all written unattended | tokens (median) |",
+        "|---|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|",
     ]
-    for name, one, two in [*rows, ("all", ours, theirs)]:
-        for label, s in (("Metrikon", one), ("plain prompt", two)):
-            numbers = f"{s.right} | {s.wrong} | {s.missing} | {s.invented} | {s.unattended} | {s.tokens_in} | {s.tokens_out} | {s.seconds:.0f}"
-            lines.append(f"| {name} | {label} | {numbers} |")
+    for name, found in sides.items():
+        label = "Metrikon" if name == "ours" else "plain prompt"
+        for kind, told in by_kind(found).items():
+            t = told.line()
+            lines.append(
+                f"| {kind.replace('_', ' ')} | {label} | {t['documents']:.0f} | {t['precision']:.3f} | {t['recall']:.3f} | {t['f1']:.3f} | {t['invented']:.0f} of {t['empty']:.0f} | "
+                f"{t['whole']:.0f} | {t['whole_through']:.0f} | {t['written_wrong']:.0f} of {t['written']:.0f} | {t['tokens']:.0f} |"
+            )
     return "\n".join(lines) + "\n"
 
 
 if __name__ == "__main__":
     main()
+
+
+__all__ = ["Kept", "loads", "ours", "plain"]

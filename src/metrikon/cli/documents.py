@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Mapping
 from datetime import date
 from pathlib import Path
 from typing import Any, TextIO
@@ -19,7 +20,7 @@ from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.drivers.extract import Extracted, extract
 from metrikon.drivers.paper import LocalPaper
-from metrikon.ports.model import ModelDown, ModelRefused
+from metrikon.ports.model import Model, ModelDown, ModelRefused
 from metrikon.ports.reader import Refused
 
 
@@ -35,6 +36,13 @@ def add(commands: Any) -> None:
     taking.add_argument("--record-type", type=Path, required=True, metavar="SCHEMA.json", help="a JSON Schema (2020-12)")
     taking.add_argument("--model-url", metavar="URL", help="base URL of a chat-completions server; its key comes from METRIKON_MODEL_KEY")
     taking.add_argument("--model", metavar="NAME", help="name of the model at that server")
+    taking.add_argument(
+        "--second-reading",
+        nargs="?",
+        const="",
+        metavar="NAME",
+        help="read yes/no and options a second time, by the same model or by another one of models.yaml; where the two differ a person must look",
+    )
     taking.add_argument("--context", default="", help="what the model should know besides")
     with_passwords(taking)
     taking.add_argument("--json", action="store_true", help="print record, evidence, findings and usage as JSON")
@@ -51,7 +59,9 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         return refused(given, error, out, err)
     models = models_of(settings)
     try:
-        found = extract(models.by_name[models.default], kind, LocalPaper(Index(document)), date.today().isoformat(), given.context)
+        model = models.by_name[models.default]
+        again = None if given.second_reading is None else _named(models.by_name, given.second_reading or models.default)
+        found = extract(model, kind, LocalPaper(Index(document)), date.today().isoformat(), given.context, second_reading=again)
     except (ModelDown, ModelRefused) as error:
         raise CommandFailed(str(error)) from error
     finally:
@@ -70,6 +80,12 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     else:
         _show(found, kind, out)
     return 3 if findings.stops(reading.findings) else 0
+
+
+def _named(models: Mapping[str, Model], name: str) -> Model:
+    if name not in models:
+        raise CommandFailed(f"There is no model {name!r}. Known: {', '.join(models)}.", 2)
+    return models[name]
 
 
 def _show(found: Extracted, kind: RecordType, out: TextIO) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from metrikon.core.extraction.asking import REPAIR, Ask, Asking, Given, answered
+from metrikon.core.extraction.asking import REPAIR, SECOND, Ask, Asking, Given, answered
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.types import RecordType
 from metrikon.models.pattern import PATTERN
@@ -45,21 +45,24 @@ def extract(
     second: Model | None = None,
     most_calls: int = MOST_CALLS,
     rejected: Callable[[str], None] = lambda call: None,
+    second_reading: Model | None = None,
 ) -> Extracted:
     """The record in a document. Raises `ModelDown` or `ModelRefused` from the model; never fails on an answer.
 
-    `second`: a stronger model that reads again what the first could not mend. `rejected` is told of calls
+    `second`: a stronger model that reads again what the first could not mend. `second_reading`: the model that reads what is
+    decided a second time, by itself; it may be the first. `rejected` is told of calls
     whose answers were no good, so that they are not given again.
     """
     if model.name == PATTERN:
         given = paper.patterns(kind)
         return Extracted(paper.settle(kind, [given], Asking(today, context)), Usage(calls=1), model.name, 1)
-    asking = Asking(today, context, model.room, 2 if second is not None else 1)
+    asking = Asking(today, context, model.room, 2 if second is not None else 1, second_reading is not None)
     tally = _Tally(rejected=rejected)
     asks: Sequence[Ask] = paper.asks(kind, asking)
     while True:
         for ask in asks:
-            _ask(ask, second if second is not None and ask.stage == REPAIR and ask.tries else model, paper, tally)
+            reader = second_reading if ask.stage == SECOND else second if ask.stage == REPAIR and ask.tries else None
+            _ask(ask, reader or model, paper, tally)
         reading = paper.settle(kind, tally.given, asking)
         asks = reading.next[: most_calls - len(tally.given)]
         if not asks:

@@ -21,7 +21,7 @@ def sent(asking: Asking) -> dict[str, Any]:
 
 def asking_from(data: dict[str, Any]) -> Asking:
     """How questions are put, as it was sent."""
-    return Asking(str(data["today"]), str(data["context"]), int(data["room"]), int(data["repairs"]))
+    return Asking(str(data["today"]), str(data["context"]), int(data["room"]), int(data["repairs"]), bool(data["second"]))
 
 
 def given_from(data: bytes) -> Given:

@@ -11,12 +11,13 @@ from collections.abc import Iterator
 from email.message import EmailMessage
 
 from metrikon.core.documents.model import Document, Fact, Link, Part
-from metrikon.core.documents.setting import Block, paragraph
+from metrikon.core.documents.joining import joined
+from metrikon.core.documents.setting import Block, block_texts, paragraph
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built
 from metrikon.readers.plain import text_blocks
-from metrikon.readers.web import main_text, parsed
+from metrikon.readers.web import Found, main_text, parsed
 
 _HEADERS = ("From", "To", "Cc", "Reply-To", "Date", "Subject", "Message-ID")
 _QUOTES = re.compile(
@@ -27,6 +28,7 @@ _QUOTES = re.compile(
 )
 SMALL_SIDE, SMALL_BYTES = 260, 40_000  # a picture within a text up to this size is a logo, not a document
 DEEPEST = 20
+NOT_ALONG = ("eml", "zip", "wav", "mp3", "ogg", "flac", "m4a")  # formats of attachments that are items of their own
 
 
 class MailReader:
@@ -35,16 +37,19 @@ class MailReader:
     formats: tuple[str, ...] = ("eml",)
 
     def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
-        """Headers as facts, then the text; earlier messages that it quotes stand on pages of their own."""
+        """Headers as facts, then the text, with what it quotes after it; then the pages of its attachments."""
         message = _parsed(data)
         carried = Carried()
-        parts = tuple(part for part, _ in self.parts(data, limits))
+        within = list(self.parts(data, limits))
+        parts = tuple(part for part, _ in within)
         body, links = _body(message, carried.warnings)
         own, quoted = _apart(body)
         headers = ((name, _header(message, name)) for name in _HEADERS)
         facts = tuple(Fact("header", f"/{name}", name, value) for name, value in headers if value)
         rest: list[Block] = [paragraph("Earlier messages that this one quotes:", 2), *quoted] if quoted else []
-        return built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=facts)
+        attached = [(part.name, read) for part, content in within if part.role == "attachment" and (read := _read(part, content, limits, carried.warnings))]
+        mail = built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=facts)
+        return joined(mail, attached, limits.max_pages)
 
     def parts(self, data: bytes, limits: Limits, warnings: list[str] | None = None) -> Iterator[tuple[Part, bytes]]:
         """Attachments with their bytes; pictures that belong to the text are "inline"."""
@@ -67,6 +72,19 @@ class MailReader:
             name = name or f"{'message' if media == 'message/rfc822' else 'attachment'}-{number + 1}"
             role = "inline" if _is_inline(part, content, shown) else "attachment"
             yield Part(name, hashlib.sha256(content).hexdigest(), len(content), role, media), content
+
+
+def _read(part: Part, content: bytes, limits: Limits, warnings: list[str]) -> Document | None:
+    """What an attachment says, read along with its mail; nothing of those that cannot be read or are mails and archives themselves."""
+    from metrikon.readers.registry import found_format, read
+
+    try:
+        if found_format(content[:65_536]).format in NOT_ALONG:
+            return None
+        return read(content, limits)
+    except Refused as error:
+        warnings.append(f"The attachment {part.name} was not read along. {error.reason}")
+        return None
 
 
 def _parsed(data: bytes) -> EmailMessage:
@@ -133,7 +151,7 @@ def _body(message: EmailMessage, warnings: list[str]) -> tuple[list[Block], list
         elif part.get_content_type() == "text/html" and marked is None:
             marked = _text(part)
     found = main_text(parsed(marked.encode("utf-8", "replace"))) if marked and marked.strip() else None
-    if plain and plain.strip():
+    if plain and plain.strip() and not (found and _says_more(found, plain)):
         return text_blocks(plain), found.links if found else []
     if found is None:
         warnings.append("The mail holds no text of its own.")
@@ -141,19 +159,16 @@ def _body(message: EmailMessage, warnings: list[str]) -> tuple[list[Block], list
     return found.blocks, found.links
 
 
+def _says_more(found: Found, plain: str) -> bool:
+    """Whether the HTML of a mail holds its text and the plain part only says to look there."""
+    words = sum(len(text.split()) for block in found.blocks for text in block_texts(block))
+    return words > 20 and len(plain.split()) < 0.4 * words
+
+
 def _apart(blocks: list[Block]) -> tuple[list[Block], list[Block]]:
     """The message's own blocks, and those of the messages it quotes."""
-    from metrikon.core.documents.setting import Laid, Paragraph
-
     for number, block in enumerate(blocks):
-        text = (
-            " ".join(p.text for p in block.pieces)
-            if isinstance(block, Paragraph)
-            else " ".join(t for _, t in block.parts)
-            if isinstance(block, Laid)
-            else ""
-        )
-        if _QUOTES.match(clean(text)) and number:
+        if _QUOTES.match(clean(" ".join(block_texts(block)))) and number:
             return blocks[:number], blocks[number:]
     return blocks, []
 

@@ -29,9 +29,9 @@ class PlainReader:
         if found is None:
             raise Refused("broken", "The file holds bytes that are no text.")
         carried = Carried() if found.sure else Carried(warnings=[f"The file does not say in which encoding it is; it was read as {found.name}."])
-        sentences = spoken_lines(found.text)
+        head, sentences = spoken_lines(found.text)
         if sentences:
-            return transcript(sha256, "text", sentences, limits, carried)
+            return transcript(sha256, "text", sentences, limits, carried, head)
         links = tuple(Link(match.group(), match.group()) for match in _ADDRESS.finditer(found.text[:2_000_000]))[:2000]
         document = built(sha256, "text", text_blocks(found.text), limits, Carried(links=links, warnings=carried.warnings))
         return msgspec.structs.replace(document, tables=tuple(typed(table) for table in find_tables(document.pages)))

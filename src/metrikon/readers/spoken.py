@@ -5,11 +5,12 @@ from __future__ import annotations
 import html
 import re
 from collections.abc import Iterable, Mapping, Sequence
+from decimal import Decimal
 from itertools import pairwise
 from typing import Any
 
-from metrikon.core.documents.model import Document, Sentence
-from metrikon.core.documents.setting import Block, Paragraph, Piece
+from metrikon.core.documents.model import Document, Fact, Sentence
+from metrikon.core.documents.setting import Block, Paragraph, Piece, paragraph
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built
@@ -21,6 +22,7 @@ _VOICE = re.compile(r"<v(?:\.[^\s>]*)?\s+([^>]{1,80})>", re.I)
 _TAG = re.compile(r"</?[a-z][^>]{0,80}>|<\d[\d:.]*>", re.I)
 _SPEAKER = re.compile(r"^(?:-\s*)?([^\W\d_][\w .'’-]{0,40}?)\s*(?:\[(\S+)\]|\((\d\S+)\))?\s*:\s+(.+)$")
 _TIMED = re.compile(r"^\s*[\[(]?(\d{1,3}:\d{2}(?::\d{2})?(?:[.,]\d{1,3})?)[\])]?\s*[-–]?\s+(.*)$")
+MOST_HEAD = 20  # lines before the first that is said
 _TEXT_KEYS = ("text", "sentence", "content", "transcript", "utterance", "line")
 _SPEAKER_KEYS = ("speaker", "speaker_name", "name", "role", "who", "participant", "user")
 _START_KEYS = ("start", "start_time", "starttime", "begin", "from", "time", "timestamp", "offset")
@@ -42,12 +44,28 @@ class CueReader:
         if not sentences:
             carried.warnings.append("The file holds no cues.")
         kind = "vtt" if found.text.lstrip("\ufeff").lstrip().startswith("WEBVTT") else "srt"
-        return transcript(sha256, kind, sentences, limits, carried)
+        return transcript(sha256, kind, sentences, limits, carried, _head(found.text) if kind == "vtt" else ())
 
 
-def transcript(sha256: str, name: str, sentences: Sequence[Sentence], limits: Limits, carried: Carried) -> Document:
-    """A document of sentences, a paragraph each: time, speaker, words."""
-    return built(sha256, name, [_set(each) for each in mended(sentences, carried.warnings)], limits, carried)
+def _head(text: str) -> list[str]:
+    """What a WebVTT file says before its first cue: its title, the notes (when and where it was recorded)."""
+    found: list[str] = []
+    for block in re.split(r"\r?\n\s*\r?\n", text.lstrip("\ufeff").strip()):
+        lines = [line.strip() for line in block.splitlines() if line.strip()]
+        if any("-->" in line for line in lines):
+            break
+        if lines and lines[0].startswith(("WEBVTT", "NOTE")):
+            lines[0] = re.sub(r"^(?:WEBVTT|NOTE)\s*-?\s*", "", lines[0])
+            found += [clean(line) for line in lines if clean(line)]
+    return found[:MOST_HEAD]
+
+
+def transcript(
+    sha256: str, name: str, sentences: Sequence[Sentence], limits: Limits, carried: Carried, head: Sequence[str] = (), shown: Sequence[Fact] = ()
+) -> Document:
+    """A document of sentences, a paragraph each: time, speaker, words. `head`: lines that stand before; `shown`: facts that do."""
+    before: list[Block] = [paragraph(line) for line in head]
+    return built(sha256, name, [*before, *(_set(each) for each in mended(sentences, carried.warnings))], limits, carried, shown)
 
 
 def _set(sentence: Sentence) -> Block:
@@ -127,40 +145,93 @@ def _longer(sentence: Sentence, more: str) -> Sentence:
     return Sentence(f"{sentence.text} {clean(_TAG.sub('', more))}", sentence.speaker, sentence.start, sentence.end)
 
 
-def spoken_lines(text: str) -> list[Sentence]:
-    """The sentences of a text whose lines name who speaks; empty when it is another kind of text."""
+def spoken_lines(text: str) -> tuple[list[str], list[Sentence]]:
+    """The lines before the first that is said, and the sentences of a text whose lines name who speaks; nothing when it is another kind of text."""
     lines = [line for line in text.splitlines() if line.strip()]
     found: list[Sentence] = []
-    named = 0
+    head: list[str] = []
     for line in lines:
         timed = _TIMED.match(line)
         start = milliseconds(timed.group(1)) if timed else None
         rest = timed.group(2) if timed and start is not None else line.strip()
         said = _SPEAKER.match(rest)
         if said:
-            named += 1
             within = said.group(2) or said.group(3)
             found.append(Sentence(clean(said.group(4)), said.group(1), start if start is not None else milliseconds(within or ""), None))
         elif start is not None and rest:
             found.append(Sentence(clean(rest), found[-1].speaker if found else "", start, None))
         elif found:
             found[-1] = Sentence(f"{found[-1].text} {clean(line)}", found[-1].speaker, found[-1].start, None)
+        elif len(head) < MOST_HEAD:
+            head.append(clean(line))
         else:
-            return []
+            return [], []
+    head, found = _without_fields(head, found)
+    named = sum(bool(each.speaker) for each in found)
     speakers = {each.speaker for each in found if each.speaker}
     turns = sum(a.speaker != b.speaker for a, b in pairwise(found))
     again = named > len(speakers)  # someone speaks twice: fields of a letterhead do not come back
-    return found if named >= 3 and named >= 0.6 * len(lines) and len(speakers) <= 30 and again and turns >= 2 else []
+    spoken = named >= 3 and named >= 0.6 * (len(lines) - len(head)) and len(speakers) <= 30 and again and turns >= 2
+    return (head, found) if spoken else ([], [])
 
 
-def spoken_json(value: Any) -> list[Sentence]:
-    """The sentences of a JSON list of them, wherever it stands; empty when there is none."""
+def _without_fields(head: list[str], found: list[Sentence]) -> tuple[list[str], list[Sentence]]:
+    """Lines such as "Date: 3 May" before the talk begins are no one's words: who speaks comes back, or has a time."""
+    counts: dict[str, int] = {}
+    for each in found:
+        counts[each.speaker] = counts.get(each.speaker, 0) + 1
+    at = next((n for n, each in enumerate(found) if counts[each.speaker] > 1 or each.start is not None), len(found))
+    at = at if at <= MOST_HEAD else 0
+    return [*head, *(f"{each.speaker}: {each.text}" for each in found[:at])], found[at:]
+
+
+def spoken_json(value: Any) -> tuple[list[Sentence], Any]:
+    """The sentences of a JSON list of them, wherever it stands and whatever its keys are, and that list; nothing when there is none."""
     for rows in _lists(value, 0):
         found = [_from_row(row) for row in rows if isinstance(row, Mapping)]
         good = [each for each in found if each is not None]
         if len(good) >= 2 and len(good) >= 0.8 * len(rows) and any(each.speaker or each.start is not None for each in good):
-            return good
-    return []
+            return good, rows
+    for rows in _lists(value, 0):
+        good = _by_their_values(rows, value)
+        if good:
+            return good, rows
+    return [], None
+
+
+def _by_their_values(rows: Sequence[Any], whole: Any) -> list[Sentence]:
+    """Sentences of rows whose keys are not known: the longest texts are said, a few short ones that come back say by whom."""
+    flat = [row for row in rows if isinstance(row, Mapping)]
+    if len(flat) < 4 or len(flat) < 0.8 * len(rows):
+        return []
+    texts = {key: [row.get(key) for row in flat] for key in dict.fromkeys(key for row in flat for key in row)}
+    strings = {key: values for key, values in texts.items() if all(isinstance(each, str) for each in values)}
+    words = {key: sum(len(each.split()) for each in values) / len(flat) for key, values in strings.items()}
+    said = max(words, key=lambda key: words[key], default=None)
+    by = [key for key, values in strings.items() if key != said and len(set(values)) <= max(2, len(flat) // 3) and max(map(len, values)) <= 40]
+    if said is None or words[said] < 3 or not by:
+        return []
+    names = _named(whole, set(strings[by[0]]))
+    found = []
+    for row in flat:
+        spans = [part for part in row.values() if isinstance(part, list) and len(part) == 2 and all(isinstance(each, int | float | Decimal) for each in part)]
+        start, end = (round(float(spans[0][0]) * 1000), round(float(spans[0][1]) * 1000)) if spans else (_time(row, _START_KEYS), _time(row, _END_KEYS))
+        speaker = clean(str(row[by[0]]))
+        if clean(row[said]):
+            found.append(Sentence(clean(row[said]), names.get(speaker, speaker), start, end))
+    return found
+
+
+def _named(value: Any, codes: set[str], depth: int = 0) -> Mapping[str, str]:
+    """What a file calls its speakers where it codes them."""
+    if depth < 5 and isinstance(value, Mapping):
+        if codes <= set(value) and all(isinstance(value[code], str) for code in codes):
+            return {code: clean(str(value[code])) for code in codes}
+        for part in value.values():
+            found = _named(part, codes, depth + 1)
+            if found:
+                return found
+    return {}
 
 
 def _lists(value: Any, depth: int) -> Iterable[list[Any]]:

@@ -45,16 +45,19 @@ def _json(data: bytes, sha256: str, limits: Limits) -> Document:
         value = loads(found.text if found else b"")
     except NotJson as error:
         raise Refused("broken", f"The file looks like JSON but is none: {error}.") from error
-    sentences = spoken_json(value)
+    sentences, rows = spoken_json(value)
     if sentences:
-        return transcript(sha256, "json", sentences, limits, Carried(facts=tuple(_leaves(_without_lists(value), "json"))))
+        return transcript(sha256, "json", sentences, limits, Carried(), shown=list(_leaves(_without(value, rows), "json"))[:MOST_FACTS])
     grids: list[Block] = []
     facts = list(_leaves(value, "json", grids))
     return built(sha256, "json", grids, limits, _cut(facts), shown=facts[:MOST_FACTS])
 
 
-def _without_lists(value: Any) -> Any:
-    return {name: part for name, part in value.items() if not isinstance(part, list)} if isinstance(value, Mapping) else {}
+def _without(value: Any, rows: Any, depth: int = 0) -> Any:
+    """A value without one of the lists in it."""
+    if isinstance(value, Mapping) and depth < DEEPEST:
+        return {name: _without(part, rows, depth + 1) for name, part in value.items() if part is not rows}
+    return [] if value is rows else value
 
 
 def _cut(facts: list[Fact]) -> Carried:

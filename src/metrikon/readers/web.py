@@ -8,11 +8,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from urllib.parse import unquote
 
 from lxml import etree, html
 
 from metrikon.core.documents.model import Document, Hidden, Link
-from metrikon.core.documents.setting import Block, Grid, Paragraph, Piece, paragraph
+from metrikon.core.documents.setting import Block, Grid, Paragraph, Piece, block_texts, paragraph
 from metrikon.core.documents.types import header_row
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
@@ -97,6 +98,8 @@ _AT = re.compile(
 _DOT = re.compile(r"\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+)\s*", re.I)
 _LISTING = {"ul", "ol", "div", "section"}
 LEAST_LINKS = 4
+_CONTACT = re.compile(r"\d{3}|@|\b\d{1,2}[./]\d{1,2}[./]\d{2}|:\s*\S")
+LONGEST_CONTACT, MOST_CONTACT = 400, 30  # characters of a line, lines
 DEEPEST = 200
 MOST_LINKS = 3000
 
@@ -162,7 +165,34 @@ def main_text(root: etree._Element) -> Found:
         walk.above(body if body is not None else root, part)
     walk.into(part, 0, False)
     walk.close()
+    contact = contact_lines(body if body is not None else root)
+    if contact:
+        walk.found.blocks += [paragraph(contact[0], 2), *map(paragraph, contact[1:])]
     return walk.found
+
+
+def contact_lines(body: etree._Element) -> list[str]:
+    """What head and foot of a page say of who is behind it: its name, lines with addresses, numbers or dates."""
+    found: list[str] = []
+    done: set[etree._Element] = set()
+    for element in body.iter("header", "footer", "address", "aside", "div", "section"):
+        role = element.get("role")
+        if element.tag in ("div", "section") and role not in ("banner", "contentinfo"):
+            continue
+        if not _is_around(element) or _unseen(element) or any(each in done or each.tag == "nav" for each in element.iterancestors()):
+            continue
+        done.add(element)
+        walk = _Walk()
+        for child in element:
+            walk.say_before(element, child)
+            walk.into(child, 1, False)
+            walk.say_after(child)
+        walk.say_before(element, None)
+        walk.close()
+        lines = [clean(" ".join(text for text in block_texts(block))) for block in walk.found.blocks]
+        head = element.tag == "header" or role == "banner"
+        found += [line for number, line in enumerate(lines) if 2 < len(line) <= LONGEST_CONTACT and (_CONTACT.search(line) or (head and number == 0))]
+    return list(dict.fromkeys(found))[:MOST_CONTACT]
 
 
 def _main_part(body: etree._Element) -> etree._Element:
@@ -292,8 +322,19 @@ class _Walk:
         for child in element:
             self.into(child, depth + 1, struck)
             self._say(child.tail, struck, turned)
+        if tag == "a":
+            self._say(_told_address(element), struck)
         if block:
             self.close()
+
+    def say_before(self, element: etree._Element, first: etree._Element | None) -> None:
+        """The text that an element begins with, when `first` is its first child or it has none."""
+        if (first is None and len(element) == 0) or (first is not None and first.getprevious() is None):
+            self._say(element.text, False)
+
+    def say_after(self, element: etree._Element) -> None:
+        """The text that follows an element."""
+        self._say(element.tail, False)
 
     def _say(self, text: str | None, struck: bool, turned: bool = False) -> None:
         if text:
@@ -371,6 +412,16 @@ def _is_data(table: etree._Element) -> bool:
     rows = [[c for c in row if c.tag in ("td", "th")] for row in table.iter("tr")]
     several = [row for row in rows if len(row) >= 2]
     return len(several) >= 2 or (bool(several) and table.find(".//th") is not None)
+
+
+def _told_address(link: etree._Element) -> str | None:
+    """The mail address or telephone number behind a link whose words do not say it."""
+    address = clean(link.get("href", ""))
+    if not address.lower().startswith(("mailto:", "tel:")):
+        return None
+    told = unquote(address.split(":", 1)[1].split("?")[0])
+    shown = re.sub(r"[\s()/-]", "", _plain_address(text_of(link))).lower()
+    return f" <{told}>" if told and re.sub(r"[\s()/-]", "", told).lower() not in shown else None
 
 
 def _plain_address(text: str) -> str:

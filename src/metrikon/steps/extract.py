@@ -29,6 +29,8 @@ def run(call: Call, house: House) -> Outcome:
         model = house.model(call.parameters.get("model"), call.flow, call.run_id)
         second = call.parameters.get("second")
         stronger = house.model(str(second), call.flow, call.run_id) if second else None
+        other = call.parameters.get("second_reading")
+        again = house.model(str(other), call.flow, call.run_id) if other else None
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow or put it, then continue.") from error
     try:
@@ -41,9 +43,10 @@ def run(call: Call, house: House) -> Outcome:
             stronger,
             int(call.parameters.get("calls") or MOST_CALLS),
             model.reject,
+            again,
         )
     except (ModelDown, ModelRefused, OverLimit, Refused, ReaderDied) as error:
-        for each in (model, stronger):
+        for each in (model, stronger, again):
             if each is not None:
                 each.keep()
         raise _failure(error, call) from error
@@ -67,7 +70,7 @@ def run(call: Call, house: House) -> Outcome:
     }
 
     def commit(connection: Connection, at: int) -> dict[str, Any]:
-        for each in (model, stronger):
+        for each in (model, stronger, again):
             if each is not None:
                 each.commit(connection)
         return {

@@ -24,7 +24,9 @@ def drawn(document: Document, number: int, marks: Iterable[tuple[Box, str]] = ()
         struck = ' text-decoration="line-through" fill="#54625f"' if word.struck else ""
         text = escape(xml_text(word.text))
         wide = word.x1 - word.x0
-        parts.append(f'<text x="{word.x0:g}" y="{word.y1 - 2.5:g}" textLength="{wide:g}" lengthAdjust="spacingAndGlyphs"{struck}>{text}</text>')
+        size = f' font-size="{(word.y1 - word.y0) * 0.9:.1f}"' if page.part else ""  # its print has sizes of its own
+        low = word.y1 - (word.y1 - word.y0) * 0.22
+        parts.append(f'<text x="{word.x0:g}" y="{low:g}"{size} textLength="{wide:g}" lengthAdjust="spacingAndGlyphs"{struck}>{text}</text>')
     parts.append("</g>")
     for (x0, y0, x1, y1), colour in marks:
         parts.append(f'<rect x="{x0:g}" y="{y0:g}" width="{x1 - x0:g}" height="{y1 - y0:g}" fill="none" stroke="{colour}" stroke-width="0.8"/>')

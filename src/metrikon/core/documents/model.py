@@ -13,7 +13,7 @@ from functools import cached_property
 import msgspec
 
 Box = tuple[float, float, float, float]
-FORM = 3  # version of the stored form of a document
+FORM = 4  # version of the stored form of a document
 
 
 class Word(msgspec.Struct, frozen=True, array_like=True, gc=False):
@@ -94,6 +94,7 @@ class Page(msgspec.Struct, frozen=True, dict=True):
 
     `source`: "text" (characters of the file), "ocr" (read from its picture) or "set" (set by us).
     `turned`: degrees the picture was turned clockwise to stand upright before it was read.
+    `part`: the name of the file within the file that the page is of, where it is of one.
     """
 
     number: int
@@ -103,6 +104,7 @@ class Page(msgspec.Struct, frozen=True, dict=True):
     words: tuple[Word, ...]
     lines: tuple[Line, ...]
     turned: float = 0.0
+    part: str = ""
 
     @cached_property
     def line_of(self) -> tuple[int, ...]:

@@ -55,6 +55,13 @@ class Laid:
 Block = Paragraph | Grid | Laid
 
 
+def block_texts(block: Block) -> list[str]:
+    """The texts of a block: pieces, parts or cells."""
+    if isinstance(block, Paragraph):
+        return [piece.text for piece in block.pieces]
+    return [text for _, text in block.parts] if isinstance(block, Laid) else [cell for row in (block.header, *block.rows) for cell in row]
+
+
 def paragraph(text: str, space: int = 0) -> Paragraph:
     """A paragraph of plain text."""
     return Paragraph((Piece(text),), space)

@@ -10,13 +10,13 @@ import msgspec
 
 from metrikon.core.extraction.index import Place
 
-ASK, ROWS, REPAIR, PATTERNS = "ask", "rows", "repair", "patterns"
+ASK, ROWS, REPAIR, SECOND, PATTERNS = "ask", "rows", "repair", "second", "patterns"
 
 
 class Ask(msgspec.Struct, frozen=True, omit_defaults=True):
     """One request: why it is made, its messages, and the JSON Schema of the answer.
 
-    `stage`: "ask", "rows" (the rows of a list written out) or "repair". `part` counts the parts of a
+    `stage`: "ask", "rows" (the rows of a list written out), "repair" or "second" (what is decided, read once more). `part` counts the parts of a
     long document from 0. `fields`: pointers asked for in a repair. `tries`: how often it was asked before.
     `pages`: pages in it whose words were read from a picture, which a model that sees is shown besides.
     """
@@ -61,12 +61,14 @@ class Asking:
     """How questions are put: the date of the run, the builder's context, and what may be asked.
 
     `room`: characters of a document in one request. `repairs`: requests to mend what failed, one a model.
+    `second`: whether what is decided is read a second time.
     """
 
     today: str = ""
     context: str = ""
     room: int = 24_000
     repairs: int = 0
+    second: bool = False
 
 
 def answered(ask: Ask, text: str, model: str, tokens: tuple[tuple[int, float], ...] = ()) -> Given:

@@ -110,14 +110,14 @@ class Coercion:
         if "boolean" in types:
             return self._yes_no(value, pointer)
         text = clean(f"{value:f}" if isinstance(value, Decimal) else str(value))
-        if schema.get("format") == "date":
+        field = self.kind.by_shape.get(shape(pointer))
+        if schema.get("format") == "date" or (field is not None and field.kind == "date"):
             return self._date(text, pointer)
         if "enum" in schema:
             return self._choice(schema["enum"], text, pointer)
-        field = self.kind.by_shape.get(shape(pointer))
         if field is not None and field.kind == "currency":
             return self._currency(text, pointer)
-        form = formed(field.kind, text, self.index) if field is not None else None
+        form = formed(field, text, self.index) if field is not None else None
         if form is not None and form != text:
             self.changes.append(f"{pointer}: {text!r} was written as {form}.")
         return form or text

@@ -206,7 +206,7 @@ def cell_value(field: Field, cell: Cell, index: Index) -> Any:
     if field.kind == "date":
         found = parse_date(cell.text, index.day_first)
         return found.isoformat() if found else None
-    return formed(field.kind, cell.text, index) or cell.text
+    return formed(field, cell.text, index) or cell.text
 
 
 def _leading_number(text: str, mark: str | None) -> Decimal | None:

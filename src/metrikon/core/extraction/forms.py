@@ -1,43 +1,100 @@
-"""Values of kinds that have one written form: telephone numbers, codes, addresses, times, units.
+"""Values of kinds that have one written form: telephone numbers, codes, addresses, times, months, units.
 
-Each is brought to its form when it is read (the words of the document stay with its evidence), and is
-looked for in the document under all the ways it may be written.
+Each is brought to its form when it is read (the words of the document stay with its evidence), in the spelling that the field's
+schema takes, and is looked for in the document under all the ways it may be written.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import re
+from collections.abc import Callable, Iterator, Mapping
+from datetime import date
 
-from metrikon.core.extraction.index import Index, Place
+from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.said import Said
+from metrikon.core.records.shapes import code_forms, shaped, takes
+from metrikon.core.records.types import Field
 from metrikon.core.values.codes import compact
+from metrikon.core.values.dates import parse_date
 from metrikon.core.values.phones import parse_phone, written_forms
 from metrikon.core.values.times import parse_moment, parse_time
 from metrikon.core.values.units import unit_code
 from metrikon.core.values.web import parse_address, parse_mail
 
+Forms = Callable[[str, Index], Iterator[str]]
 
-def _time(text: str, index: Index) -> str | None:
+
+def _phone(text: str, index: Index) -> Iterator[str]:
+    found = parse_phone(text, index.country)
+    if found:
+        yield found
+
+
+def _time(text: str, index: Index) -> Iterator[str]:
     found = parse_time(text)
-    return found.isoformat() if found else None
+    if found:
+        yield found.isoformat()
+        yield found.strftime("%H:%M")
 
 
-FORMS: Mapping[str, Callable[[str, Index], str | None]] = {
-    "phone": lambda text, index: parse_phone(text, index.country),
-    "iban": lambda text, index: compact(text),
-    "vat number": lambda text, index: compact(text),
-    "article number": lambda text, index: compact(text),
-    "mail": lambda text, index: parse_mail(text),
-    "web address": lambda text, index: parse_address(text),
+def _moment(text: str, index: Index) -> Iterator[str]:
+    found = parse_moment(text, index.day_first)
+    if found:
+        yield found
+        yield found[:19]
+        yield found[:16]
+        yield found[:19].replace("T", " ")
+        yield found[:16].replace("T", " ")
+
+
+def _month(text: str, index: Index) -> Iterator[str]:
+    body = text.strip()
+    if match := re.fullmatch(r"((?:19|20)\d\d)[-/.](\d{1,2})(?:[-/.]\d{1,2})?", body):
+        yield f"{match[1]}-{int(match[2]):02}"
+    elif match := re.fullmatch(r"(\d{1,2})[-/.]((?:19|20)\d\d)", body):
+        yield f"{match[2]}-{int(match[1]):02}"
+    elif (day := parse_date(f"1 {body}")) or (day := parse_date(body)):
+        yield f"{day.year}-{day.month:02}"
+    if match := re.search(r"(?:19|20)\d\d", body):
+        yield match.group()
+
+
+def _simple(made: Callable[[str], str | None]) -> Forms:
+    def forms(text: str, index: Index) -> Iterator[str]:
+        found = made(text)
+        if found:
+            yield found
+
+    return forms
+
+
+FORMS: Mapping[str, Forms] = {
+    "phone": _phone,
+    "iban": _simple(compact),
+    "vat number": _simple(compact),
+    "article number": _simple(compact),
+    "mail": _simple(parse_mail),
+    "web address": _simple(parse_address),
     "time": _time,
-    "moment": lambda text, index: parse_moment(text, index.day_first),
-    "unit": lambda text, index: unit_code(text),
+    "moment": _moment,
+    "month": _month,
+    "unit": _simple(unit_code),
 }
 
 
-def formed(kind: str, text: str, index: Index) -> str | None:
-    """A text in the form of its kind; None when it is none of that kind, or the kind has no form."""
-    form = FORMS.get(kind)
-    return form(text, index) if form else None
+def formed(field: Field, text: str, index: Index) -> str | None:
+    """A text in the form of its field; None when it is none of that kind, or stands well as it is.
+
+    A value that the field's pattern takes as it is stays; else the first spelling that the pattern takes is chosen.
+    """
+    pattern = field.schema.get("pattern")
+    if pattern and takes(pattern, text):
+        return text
+    made = FORMS.get(field.kind)
+    if made is not None:
+        forms = list(made(text, index))
+        return shaped(field.schema, forms) if pattern else (forms[0] if forms else None)
+    return shaped(field.schema, code_forms(text)) if pattern else None
 
 
 def written(kind: str, value: str, index: Index) -> list[Place]:
@@ -48,20 +105,33 @@ def written(kind: str, value: str, index: Index) -> list[Place]:
         bare = value.removeprefix("https://").removeprefix("http://")
         return _first(index, [value, bare, bare.removeprefix("www.")])
     if kind == "time":
-        hour, minute = int(value[:2]), value[3:5]
-        half = f"{hour % 12 or 12}{minute if minute != '00' else ''}{'pm' if hour >= 12 else 'am'}"
-        return _first(index, [f"{value[:2]}{minute}", f"{hour}{minute}", f"{hour}h{minute}", half, f"{hour}uhr"])
+        return _times(value, index)
     if kind == "moment":
-        from datetime import date
-
         try:
             return index.dates.get(date.fromisoformat(value[:10]), []) or index.find_text(value)
         except ValueError:
             return index.find_text(value)
+    if kind == "month":
+        return _months(value, index)
     if kind == "unit":
         words = ((page.number, n, word.text) for page in index.document.pages for n, word in enumerate(page.words))
         return [Place(page, (n,)) for page, n, text in words if unit_code(text) == value]
     return index.find_text(value)
+
+
+def _times(value: str, index: Index) -> list[Place]:
+    if not re.fullmatch(r"\d\d:\d\d(?::\d\d)?.*", value):
+        return index.find_text(value)
+    hour, minute = int(value[:2]), value[3:5]
+    half = f"{hour % 12 or 12}{minute if minute != '00' else ''}{'pm' if hour >= 12 else 'am'}"
+    half_long = f"{hour % 12 or 12}{minute}{'pm' if hour >= 12 else 'am'}"
+    return _first(index, [f"{value[:2]}{minute}", f"{hour}{minute}", f"{hour}h{minute}", half, half_long, f"{hour}uhr"])
+
+
+def _months(value: str, index: Index) -> list[Place]:
+    if match := re.fullmatch(r"(\d{4})-(\d\d)", value):
+        return index.once("said", Said).month(int(match[1]), int(match[2])) if 1 <= int(match[2]) <= 12 else []
+    return [place for place in index.find_text(value) if place.exact or len(squeezed(value)) > 4] or index.find_text(value)
 
 
 def _first(index: Index, forms: list[str]) -> list[Place]:

@@ -20,6 +20,7 @@ from typing import Any
 from metrikon.core.documents.model import Table, words_box
 from metrikon.core.extraction.forms import FORMS, written
 from metrikon.core.extraction.index import Index, Place, RowIndex, squeezed
+from metrikon.core.extraction.support import supported
 from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
@@ -66,6 +67,11 @@ def places(field: Field, value: Any, index: Index) -> list[Place]:
     return index.find_text(str(value))
 
 
+def stands(field: Field, value: Any, index: Index) -> bool:
+    """Whether a value of a field is supported by the document in any way."""
+    return bool(places(field, value, index)) or supported(field, value, index) is not None
+
+
 def _signs(field: Field, value: str) -> list[str]:
     """The words and marks that stand for a choice or a currency, in the order given."""
     if field.kind == "currency":
@@ -95,7 +101,7 @@ def _holds(field: Field, value: Any, place: Place, index: Index) -> bool:
 def _anywhere(field: Field, value: Any, index: Index, labels: _Labels) -> Evidence:
     candidates = places(field, value, index)
     if not candidates:
-        return MISSING
+        return supported(field, value, index) or MISSING
     candidates = [place for place in candidates if not _struck(index, place)] or candidates
     if field.kind in ("choice", "title", "currency"):
         best = max(candidates[:40], key=lambda place: (_height(index, place), -place.page))
@@ -180,9 +186,16 @@ def whole_cells(kind: RecordType, pointer: str, record: dict[str, Any], index: I
             if not isinstance(value, str):
                 continue
             cell = row.around(squeezed(value))
-            if cell is not None:
+            if cell is not None and not _shared(cell, value, values, each.name):
                 changes.append(f"{pointer}/{number}/{each.name}: {value[:40]!r} is a part of its cell; the whole was taken.")
                 values[each.name] = cell
+
+
+def _shared(cell: str, value: str, values: dict[str, Any], name: str) -> bool:
+    """Whether the rest of a cell is what another field of the row holds."""
+    rest = squeezed(cell).replace(squeezed(value), "", 1)
+    others = [squeezed(str(other)) for key, other in values.items() if key != name and other is not None]
+    return any(other and (other in rest or rest in other) for other in others)
 
 
 def _row_places(kind: RecordType, pointer: str, record: dict[str, Any], index: Index) -> dict[int, RowIndex]:

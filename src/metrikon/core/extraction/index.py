@@ -50,6 +50,8 @@ _ONE_COUNTRY = {
     "JPY": "JP",
     "ZAR": "ZA",
 }
+_AMERICAN = re.compile(r"\(\d{3}\) ?\d{3}-\d{4}|\b[A-Z]{2} \d{5}(?:-\d{4})?\b|(?m:^)(?:sales )?tax\b(?! (?:point|id|inv))", re.IGNORECASE).search
+_OTHER_TAX = re.compile(r"\b(?:VAT|GST|HST|MwSt|TVA|IVA|BTW|USt)\b|[£€]").search
 _HAS_MONTH = re.compile(_MONTH).search
 SHORTEST_DATE, LONGEST_DATE = 6, 5  # characters, words
 OPENING = 2  # letters by which the beginnings of segments are sorted, and fewest of a label
@@ -136,6 +138,7 @@ class Index:
         """Whether dates in figures print the day first: by other dates, else by the currency."""
         texts = (segment.text for _, segment in self.figured)
         by_currency = None if self.currency in (None, "USD", "CAD") else True
+        by_currency = False if self.country == "US" else by_currency
         return day_first(texts, by_currency)
 
     @cached_property
@@ -147,7 +150,14 @@ class Index:
                 counts[match.group(1)] = counts.get(match.group(1), 0) + 1
         if counts:
             return max(counts, key=lambda code: counts[code])
-        return _ONE_COUNTRY.get(self.currency or "")
+        known = _ONE_COUNTRY.get(self.currency or "")
+        return known or ("US" if self.currency is None and self._american else None)
+
+    @cached_property
+    def _american(self) -> bool:
+        """Whether a document is from the United States by its telephone numbers, its ZIP codes or its sales tax."""
+        text = "\n".join(line.text for page in self.document.pages for line in page.lines)
+        return not _OTHER_TAX(text) and bool(_AMERICAN(text))
 
     @cached_property
     def texts(self) -> list[Squeezed]:

@@ -8,10 +8,11 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, Ask, Asking, Given
+from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, SECOND, Ask, Asking, Given
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.readings import Draft
+from metrikon.core.extraction.second import ask_again
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get
@@ -100,6 +101,11 @@ def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Asse
         lists = [pointer for pointer in (*plan.lists, *plan.tables) if _rows_wanted(pointer, plan, made, now)]
         if lists:
             yield from _rows_asked(kind, index, plan, dict.fromkeys(lists), asking)
+            return
+    if asking.second and not any(each.stage == SECOND for each in given):
+        second = list(ask_again(kind, index, now.record, asking))
+        if second:
+            yield from second
             return
     rounds = sum(1 for each in given if each.stage == REPAIR)
     fields = _failed(kind, plan, now)

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, Given
+from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, SECOND, Given
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.columns import ListTable, columns_said, read_rows
 from metrikon.core.extraction.ground import ground, whole_cells
@@ -34,6 +34,7 @@ class Draft:
     open_lists: list[str] = field(default_factory=list)  # lists whose columns were not told: their rows must be written out
     written: dict[str, list[Any]] = field(default_factory=dict)  # rows as a model wrote them, besides those of the table
     repairs: list[tuple[Given, dict[str, Any]]] = field(default_factory=list)
+    second: list[dict[str, Any]] = field(default_factory=list)  # what a second reading came to
     replaced: set[str] = field(default_factory=set)  # pointers of values that an independent reading gave in the place of a model's
     tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
 
@@ -50,7 +51,7 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
             continue
         answers.append((each, parsed.value))
         made.changes.extend(parsed.changes)
-        made.cut_off = made.cut_off or (parsed.cut_off and each.stage != REPAIR)
+        made.cut_off = made.cut_off or (parsed.cut_off and each.stage not in (REPAIR, SECOND))
         if each.stage == ASK and each.tokens:
             made.tokens.append((each.text, each.tokens))
     said = {pointer: _said(pointer, table, answers) for pointer, table in plan.tables.items()}
@@ -61,6 +62,8 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
             made.written.update(
                 {f"/{name}": rows for name, rows in _fitted(kind, index, plan, made, value, rows=True).items() if isinstance(rows, list)}
             )
+        elif each.stage == SECOND:
+            made.second.append(Coercion(kind, index).record(value))
         elif each.stage == REPAIR:
             made.repairs.append((each, _fitted(kind, index, plan, made, value)))
     _rows(kind, index, plan, made, said, bool(records))

@@ -10,18 +10,20 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.model import Page, words_box
-from metrikon.core.extraction import mending
+from metrikon.core.extraction import mending, second
+from metrikon.core.extraction.belonging import belonging
 from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given, Stage, by_patterns
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
-from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground, places
+from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground, places, stands
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
 from metrikon.core.extraction.trust import trusted
+from metrikon.core.records.adding import unsaid
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
@@ -104,7 +106,7 @@ def _supported_instead(kind: RecordType, index: Index, planned: Plan, made: Draf
         value, instead = made.record.get(each.name), other.get(each.name)
         if each.shape.count("/") != 1 or instead is None or instead == value or not places(each, instead, index):
             continue
-        if value is None or not places(each, value, index):
+        if value is None or not stands(each, value, index):
             made.record[each.name] = instead
             made.replaced.add(each.shape)
             was = "was left out" if value is None else f"{str(value)[:40]!r} stands nowhere"
@@ -151,6 +153,10 @@ def _assessed(
     notes += [_unusable(kind, pointer) for pointer in made.dropped if get(record, pointer) is None]
     notes += [_no_answer(problem) for _, problem in made.unread]
     notes += mending.rows_differ(kind, record, made)
+    if not (given and given[0].stage == PATTERNS):
+        notes += belonging(kind, record, evidence, index, made.cells)
+        notes += unsaid(kind, record, lambda number: number in index.numbers)
+    notes += second.differing(kind, record, made.second)
     notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
     reckoned = reckon(kind, record)
     return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence, reckoned), notes, reckoned)

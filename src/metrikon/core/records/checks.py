@@ -37,11 +37,12 @@ def check_record(kind: RecordType, record: dict[str, Any], evidence: Mapping[str
 
 
 def required(kind: RecordType, record: dict[str, Any], _: Mapping[str, Evidence]) -> Iterator[Finding]:
-    """Required fields and rows must be there."""
-    if kind.quick.is_valid(record):
+    """Required fields and rows must be there; where null is allowed it is an answer."""
+    whole = kind.with_nulls(record)
+    if kind.quick.is_valid(whole):
         return
     told: set[str] = set()
-    for error in kind.validator.iter_errors(_floats(record)):
+    for error in kind.validator.iter_errors(_floats(whole)):
         place = "".join(f"/{part}" for part in error.absolute_path)
         if error.validator == "required":
             missing = {f"{place}/{name}" for name in error.validator_value if name not in error.instance} - told

@@ -19,12 +19,15 @@ from jsonschema.exceptions import SchemaError
 
 from metrikon.core.feel import BadExpression
 from metrikon.core.feel.parse import parse
+from metrikon.core.records.manner import COPIED, manner_of
 from metrikon.core.records.pointers import escape, shape
+from metrikon.core.records.shapes import CURRENCY_WORDS, kind_of_pattern
 from metrikon.core.values.exact import dumps, loads
+from metrikon.core.values.number_words import plain
 from metrikon.core.values.text import name_key
 
 OURS = "x-metrikon"
-CODED = ("iban", "vat number", "article number", "phone", "mail", "web address", "time", "moment")
+CODED = ("iban", "vat number", "article number", "phone", "mail", "web address", "time", "moment", "month")
 DEEPEST = 12
 
 
@@ -70,7 +73,31 @@ class Field:
             return "amount"
         if "boolean" in types:
             return "yes/no"
-        return "choice" if "enum" in self.schema else "text"
+        if "enum" in self.schema:
+            return "choice"
+        by_pattern = kind_of_pattern(str(self.schema["pattern"])) if self.schema.get("pattern") else None
+        if by_pattern == "currency" and not self._names_money:
+            return "text"
+        return by_pattern or "text"
+
+    @cached_property
+    def _names_money(self) -> bool:
+        said = plain(" ".join([self.name, str(self.schema.get("title") or ""), str(self.schema.get("description") or "")]))
+        return any(word in said for word in CURRENCY_WORDS)
+
+    @cached_property
+    def manner(self) -> str:
+        """How it comes by its value: see `records.manner`."""
+        return manner_of(self.schema, self.kind, self.name, self.ours)
+
+    @property
+    def copied(self) -> bool:
+        return self.manner == COPIED
+
+    @cached_property
+    def nullable(self) -> bool:
+        """Whether null is an answer."""
+        return "null" in self.types or (None in self.schema["enum"] if "enum" in self.schema else False)
 
     @cached_property
     def types(self) -> tuple[str, ...]:
@@ -159,6 +186,11 @@ class RecordType:
         """For each object, by its shape, its properties under all the ways in which their names may be written."""
         return dict(_objects(self.schema, self.schema, "", 0))
 
+    def with_nulls(self, record: Mapping[str, Any]) -> Mapping[str, Any]:
+        """The record as its schema is tried on it: what is required and may be null is there, and so are lists that may be empty."""
+        found: Mapping[str, Any] = _with_nulls(self.schema, self.schema, record, 0)
+        return found
+
     @cached_property
     def validator(self) -> Any:
         """Says all that is wrong with a record, in words that can be worked with."""
@@ -245,6 +277,30 @@ def _objects(whole: Mapping[str, Any], schema: Mapping[str, Any], shape: str, de
         yield from _objects(whole, schema["items"], f"{shape}/*", depth + 1)
 
 
+def _with_nulls(whole: Mapping[str, Any], schema: Mapping[str, Any], value: Any, depth: int) -> Any:
+    if depth > DEEPEST or not isinstance(value, dict | list):
+        return value
+    schema = resolved(whole, schema)
+    if isinstance(value, list):
+        return [_with_nulls(whole, schema.get("items", {}), part, depth + 1) for part in value]
+    properties = schema.get("properties") or {}
+    made = {name: _with_nulls(whole, properties.get(name, {}), part, depth + 1) for name, part in value.items()}
+    for name in schema.get("required", ()):
+        if name not in made and name in properties:
+            part = resolved(whole, properties[name])
+            if admits_null(part):
+                made[name] = None
+            elif "items" in part and not part.get("minItems"):
+                made[name] = []
+    return made
+
+
+def admits_null(schema: Mapping[str, Any]) -> bool:
+    """Whether null is a value that a schema takes."""
+    given = schema.get("type")
+    return given == "null" or (isinstance(given, list) and "null" in given) or (None in schema["enum"] if "enum" in schema else False)
+
+
 def _spelled(properties: Mapping[str, Any]) -> dict[str, str]:
     """The ways in which a model may write the name of each property: its own, its title, its labels; what is open is left out."""
     found: dict[str, str | None] = {}
@@ -275,10 +331,10 @@ def _joined(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> Mapping[str,
         return made
     for each in every:
         made = {**each, **made}
-    kinds = {kind for each in some for kind in ([each["type"]] if isinstance(each.get("type"), str) else each.get("type", ()))} - {"null"}
+    kinds = {kind for each in some for kind in ([each["type"]] if isinstance(each.get("type"), str) else each.get("type", ()))}
     options = [option for each in some for option in each.get("enum", [each["const"]] if "const" in each else ())]
     if options and all("enum" in each or "const" in each or each.get("type") == "null" for each in some):
-        made["enum"] = options
+        made["enum"] = [*options, None] if "null" in kinds and None not in options else options
     elif kinds:
         made.setdefault("type", sorted(kinds) if len(kinds) > 1 else kinds.pop())
     formats = {each["format"] for each in some if "format" in each}

@@ -10,21 +10,21 @@ from functools import lru_cache
 from metrikon.core.values.text import fold
 
 _MONTHS = {
-    1: "january jan januar janner janvier janv enero ene januari gennaio gen",
-    2: "february feb februar fevrier fevr febrero februari febbraio",
-    3: "march mar marz mrz mars marzo maart mrt",
-    4: "april apr avril avr abril abr aprile",
-    5: "may mai mayo mei maggio mag",
-    6: "june jun juni juin junio giugno giu",
-    7: "july jul juli juillet juil julio luglio lug",
-    8: "august aug aout agosto ago augustus",
-    9: "september sep sept septembre septiembre settembre set",
-    10: "october oct oktober okt octobre octubre ottobre ott",
-    11: "november nov novembre noviembre",
-    12: "december dec dezember dez decembre diciembre dic dicembre",
+    1: "january jan januar janner janvier janv enero ene januari gennaio gen janeiro ianuarie stycznia styczen",
+    2: "february feb februar fevrier fevr febrero februari febbraio fevereiro fev lutego luty",
+    3: "march mar marz mrz mars marzo maart mrt marco marts marca marzec",
+    4: "april apr avril avr abril abr aprile kwietnia kwiecien",
+    5: "may mai mayo mei maggio mag maio maj maja",
+    6: "june jun juni juin junio giugno giu junho czerwca czerwiec",
+    7: "july jul juli juillet juil julio luglio lug julho lipca lipiec",
+    8: "august aug aout agosto ago augustus avgust sierpnia sierpien augusti",
+    9: "september sep sept septembre septiembre settembre set setembro wrzesnia wrzesien",
+    10: "october oct oktober okt octobre octubre ottobre ott outubro out pazdziernika pazdziernik",
+    11: "november nov novembre noviembre novembro listopada listopad",
+    12: "december dec dezember dez decembre diciembre dic dicembre dezembro grudnia grudzien",
 }
-_MONTH = {name: number for number, names in _MONTHS.items() for name in names.split()}
-_ISO = re.compile(r"^(\d{4})([-/.])(\d{1,2})\2(\d{1,2})$")
+MONTHS = {name: number for number, names in _MONTHS.items() for name in names.split()}
+_ISO = re.compile(r"^(\d{4})([-/.])(\d{1,2})\2(\d{1,2})(?:T\d\d:?\d\d.*)?$")
 _NUMERIC = re.compile(r"^(\d{1,2})([./-]) ?(\d{1,2})\2 ?(\d{4}|\d{2})$")
 _DAY_FIRST = re.compile(r"^(\d{1,2})(?:st|nd|rd|th|\.|er)?[ -]?(?:de |of )?([^\W\d]{3,10})\.?[ ,-]*(?:de )?(\d{4}|\d{2})$")
 _MONTH_FIRST = re.compile(r"^([^\W\d]{3,10})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})$")
@@ -60,7 +60,7 @@ def parse_date(text: str, first: bool | None = None) -> date | None:
 @lru_cache(maxsize=8192)
 def date_readings(text: str) -> tuple[date, ...]:
     """All dates that `text` may be: none, one, or two (day first, then month first)."""
-    body = " ".join(text.split()).strip(" ,;:()")
+    body = " ".join(text.split()).strip(" ,;:()").rstrip(".")
     if not 6 <= len(body) <= 30 or not any(c.isdigit() for c in body):
         return ()
     if match := _ISO.match(body):
@@ -76,9 +76,9 @@ def date_readings(text: str) -> tuple[date, ...]:
 
 def _in_words(body: str) -> tuple[date, ...]:
     if match := _DAY_FIRST.match(body):
-        return _made(_year(match[3]), _MONTH.get(fold(match[2]), 0), int(match[1]))
+        return _made(_year(match[3]), MONTHS.get(fold(match[2]), 0), int(match[1]))
     if match := _MONTH_FIRST.match(body):
-        return _made(_year(match[3]), _MONTH.get(fold(match[1]), 0), int(match[2]))
+        return _made(_year(match[3]), MONTHS.get(fold(match[1]), 0), int(match[2]))
     return ()
 
 

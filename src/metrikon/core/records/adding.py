@@ -1,0 +1,128 @@
+"""Arithmetic that nobody told of but that the values show: quantity × price = amount in most rows, rows that add up to a printed total.
+
+Used for lists whose record type says no `products` or `sums` itself. A row that breaks what the other rows show is found wrong.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from decimal import Decimal
+from itertools import combinations, pairwise, permutations
+from typing import Any
+
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.types import Field, RecordType
+from metrikon.core.values.number_words import plain
+
+CENT, PLENTY = Decimal("0.02"), Decimal("0.006")  # how far off a product may be: cents, and its share for rounded prices
+LEAST_ROWS, MOST_FIELDS = 2, 6
+SHOWN = 0.6  # share of rows that must show a product before the others are doubted by it
+
+
+def unsaid(kind: RecordType, record: Mapping[str, Any], stands: Callable[[Decimal], bool]) -> list[Finding]:
+    """Findings of arithmetic that rows show. `stands`: whether a number is printed in the document."""
+    found = list(_turned_round(kind, record))
+    said = {rule["list"] for rule in kind.ours.get("products", ())} | {part.split("/*/")[0] for rule in kind.ours.get("sums", ()) for part in rule["parts"]}
+    for pointer, fields in kind.lists.items():
+        rows = record.get(pointer[1:]) if pointer.count("/") == 1 else None
+        amounts = [each for each in fields if each.kind == "amount" and each.shape.count("/") == 3][:MOST_FIELDS]
+        if pointer in said or not isinstance(rows, list) or len(rows) < LEAST_ROWS or not amounts:
+            continue
+        shown = _product(rows, amounts)
+        if shown is not None:
+            found += _broken(kind, pointer, rows, *shown)
+        found += _total(kind, pointer, rows, amounts, shown, record, stands)
+    return found
+
+
+_BEGIN = re.compile(r"(?:^|[^a-z])(?:from|begin|beginn|start|since|von|ab|debut|du|depuis|desde|inicio|da|dal|inizio|van|vanaf|de|fra|fran|od|in)(?:$|[^a-z])")
+_END = re.compile(r"(?:^|[^a-z])(?:to|until|till|end|ende|bis|fin|au|jusqu|hasta|a|al|fine|tot|tot|einde|ate|til|till|slut|do|out|uit)(?:$|[^a-z])")
+
+
+def _turned_round(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Finding]:
+    """Ends that lie before their beginnings: two dates or months side by side, one called a beginning, the next an end."""
+    for pointer, fields in {"": kind.header, **kind.lists}.items():
+        for one, two in pairwise(fields):
+            if one.kind != two.kind or one.kind not in ("date", "month", "moment") or not (_BEGIN.search(_said(one)) and _END.search(_said(two))):
+                continue
+            rows = [record] if not pointer else record.get(pointer[1:]) if pointer.count("/") == 1 else None
+            for number, row in enumerate(rows or ()):
+                start, end = (row.get(each.name) if isinstance(row, Mapping) else None for each in (one, two))
+                if isinstance(start, str) and isinstance(end, str) and end[: len(start)] < start[: len(end)]:
+                    at = f"{pointer}/{number}" if pointer else ""
+                    message = f"{kind.titled(f'{at}/{two.name}')} {end} lies before {one.title} {start}."
+                    yield Finding("order", "stop", message, (f"{at}/{two.name}", f"{at}/{one.name}"))
+
+
+def _said(field: Field) -> str:
+    return plain(field.name.replace("_", " "))
+
+
+Product = tuple[Field, Field, Field, Field | None]
+
+
+def _product(rows: Sequence[Any], amounts: Sequence[Field]) -> tuple[Product, list[int]] | None:
+    """The product that most rows show (two factors, the amount, a discount in percent), and the rows that break it."""
+    best: tuple[int, Product, list[int]] | None = None
+    for one, two in combinations(amounts, 2):
+        for amount in amounts:
+            if amount in (one, two):
+                continue
+            for off in (None, *(each for each in amounts if each not in (one, two, amount))):
+                holds, breaks, telling = _tried(rows, one, two, amount, off)
+                if holds >= LEAST_ROWS and telling and holds >= SHOWN * (holds + len(breaks)) and (best is None or holds > best[0]):
+                    best = (holds, (one, two, amount, off), breaks)
+    return (best[1], best[2]) if best else None
+
+
+def _tried(rows: Sequence[Any], one: Field, two: Field, amount: Field, off: Field | None) -> tuple[int, list[int], bool]:
+    holds, breaks, telling = 0, [], False
+    for number, row in enumerate(rows):
+        values = [row.get(each.name) if isinstance(row, dict) else None for each in (one, two, amount)]
+        if any(not isinstance(value, Decimal | int) or isinstance(value, bool) for value in values):
+            continue
+        a, b, c = (Decimal(value) for value in values)
+        less = row.get(off.name) if off is not None else None
+        share = 1 - Decimal(less) / 100 if isinstance(less, Decimal | int) and 0 <= less < 100 else Decimal(1)
+        if abs(abs(a * b * share) - abs(c)) <= max(CENT, PLENTY * abs(c)):
+            holds += 1
+            telling = telling or (abs(a) != 1 and abs(b) != 1 and c != 0)
+        else:
+            breaks.append(number)
+    return holds, breaks, telling
+
+
+def _broken(kind: RecordType, pointer: str, rows: Sequence[Any], product: Product, breaks: Sequence[int]) -> Iterator[Finding]:
+    one, two, amount, _ = product
+    for number in breaks:
+        row = rows[number]
+        message = (
+            f"Row {number + 1}: {one.title} {row[one.name]} × {two.title} {row[two.name]} is not {amount.title} {row[amount.name]}, as it is in the other rows."
+        )
+        yield Finding("product", "stop", message, tuple(f"{pointer}/{number}/{each.name}" for each in (one, two, amount)))
+
+
+def _total(
+    kind: RecordType,
+    pointer: str,
+    rows: Sequence[Any],
+    amounts: Sequence[Field],
+    shown: tuple[Product, list[int]] | None,
+    record: Mapping[str, Any],
+    stands: Callable[[Decimal], bool],
+) -> Iterator[Finding]:
+    """Amounts of rows that add up to nothing that is printed or given, where they are what the rows come to."""
+    if shown is None:
+        return
+    amount = shown[0][2]
+    values = [row.get(amount.name) if isinstance(row, dict) else None for row in rows]
+    if len(rows) < LEAST_ROWS or any(not isinstance(value, Decimal | int) or isinstance(value, bool) for value in values):
+        return
+    total = sum((Decimal(value) for value in values if value is not None), Decimal(0))
+    header = [Decimal(value) for value in record.values() if isinstance(value, Decimal | int) and not isinstance(value, bool)]
+    reached = [*header, *(one + two for one, two in permutations(header, 2) if len(header) <= 12), *(one - two for one, two in permutations(header, 2) if len(header) <= 12)]
+    if stands(total) or stands(-total) or any(abs(abs(each) - abs(total)) <= CENT for each in reached):
+        return
+    message = f"{amount.title} of all rows comes to {total}, which stands nowhere in the document."
+    yield Finding("sum", "stop", message, tuple(f"{pointer}/{number}/{amount.name}" for number in range(len(rows)))[:4])

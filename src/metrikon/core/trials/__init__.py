@@ -1,0 +1,1 @@
+"""Trials: readings set against right records, value by value."""
