@@ -153,11 +153,18 @@ def _rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -> 
             high = min(high, band[1] + 2)
         for each in values:
             inside = [(line, place) for line, place in each.at if low <= line <= high]
-            if not inside and each.at:
+            if not inside and each.at and each.value != 1 and not _for_several(each, seen):
                 yield Finding("of another row", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands outside the lines of its row.", (each.pointer,))
             elif inside:
                 own[each.pointer] = _Seen(each.pointer, each.field, each.value, inside)
     yield from _columns(kind, list(own.values()), index)
+
+
+def _for_several(one: _Seen, seen: Sequence[Sequence[_Seen]]) -> bool:
+    """Whether several rows have the same value, which stands fewer times: a heading over them, a rate for all."""
+    given = [each for row in seen for each in row if each.field is one.field]
+    same = sum(each.value == one.value for each in given)
+    return (same >= 3 or same == len(given) > 1) and len({line for line, _ in one.at}) < same
 
 
 def _line_numbers(index: Index) -> dict[tuple[int, int], int]:
@@ -218,15 +225,12 @@ def _columns(kind: RecordType, own: Sequence[_Seen], index: Index) -> Iterator[F
     for each in own:
         if each.field.kind == "amount" and each.field.manner == COPIED:
             by_field.setdefault(each.field.shape, []).append(each)
-    for values in by_field.values():
-        if len(values) < 3:
-            continue
-        edges = [[_edges(index, place) for _, place in each.at] for each in values]
-        column = _common(edges)
-        if column is None:
-            continue
-        for each, spots in zip(values, edges, strict=True):
-            if not any(_in(spot, column) for spot in spots):
+    spots = {name: [[_edges(index, place) for _, place in each.at] for each in values] for name, values in by_field.items() if len(values) >= 3}
+    columns = {name: column for name, edges in spots.items() if (column := _common(edges)) is not None}
+    for name, column in columns.items():
+        others = [other for key, other in columns.items() if key != name]
+        for each, own_spots in zip(by_field[name], spots[name], strict=True):
+            if not any(_in(spot, column) for spot in own_spots) and all(any(_in(spot, other) for other in others) for spot in own_spots):
                 yield Finding("of another column", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands in another column than in the other rows.", (each.pointer,))
 
 

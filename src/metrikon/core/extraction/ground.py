@@ -20,6 +20,7 @@ from typing import Any
 from metrikon.core.documents.model import Table, words_box
 from metrikon.core.extraction.forms import FORMS, written
 from metrikon.core.extraction.index import Index, Place, RowIndex, squeezed
+from metrikon.core.extraction.reckoned import reckon_missing
 from metrikon.core.extraction.support import supported
 from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.pointers import leaves, shape
@@ -46,6 +47,7 @@ def ground(kind: RecordType, record: dict[str, Any], index: Index, given: Mappin
             found[pointer] = _evidence(index, in_row, 1.0)
         else:
             found[pointer] = _anywhere(field, value, index, labels)
+    reckon_missing(kind, record, found)
     return found
 
 

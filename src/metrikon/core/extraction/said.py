@@ -17,7 +17,7 @@ import msgspec
 from metrikon.core.documents.model import Page
 from metrikon.core.extraction.index import Index, Place
 from metrikon.core.values.dates import MONTHS, parse_date
-from metrikon.core.values.languages import language_of
+from metrikon.core.values.languages import LANGUAGES, language_of
 from metrikon.core.values.number_words import Group, groups, plain, tokens
 
 BREAK = "|"
@@ -46,6 +46,7 @@ _TO = {"to", "before", "vor", "voor", "moins", "menos", "meno", "till"}
 _QUARTER = {"quarter", "viertel", "kwart", "quart", "cuarto", "quarto", "kvart", "kvarter"}
 _NOON = {"noon", "midday", "mittags", "mittag", "midi", "mediodia", "mezzogiorno", "middag", "meio-dia"}
 _MONEY = {"euro", "euros", "eur", "dollar", "dollars", "pound", "pounds", "franken", "francs", "francos", "franchi", "kronor", "kroner", "zloty", "zl", "€", "$", "£"}  # fmt: skip
+_DOUBLE = {"double", "doppel", "doppelt", "dubbel", "doble", "doppia", "doppio", "duplo", "dobbelt", "podwojne"}
 _POINT = {"point", "komma", "virgule", "coma", "virgola", "virgula", "przecinek", "comma", ",", "."}
 _AND = {"and", "und", "et", "y", "e", "en", "og", "och", "i"}
 
@@ -178,7 +179,7 @@ class Said:
     def day(self, wanted: date) -> list[Heard]:
         """Where a day is meant that is said without its year, by its number and weekday, or from the document's own date."""
         near = [base for base in self.bases if -200 <= (wanted - base).days <= 400]
-        if self.bases and not near:
+        if self.bases and not near and not self.index.find_text(str(wanted.year)):
             return []
         found = []
         for run, here in self.groups:
@@ -292,6 +293,9 @@ def _run(page: Page, index: Index) -> tuple[list[str], list[int]]:
                 here = tokens(page.words[at].text)
                 words += here
                 places += [at] * len(here)
+    for at, word in enumerate(words[:-1]):
+        if word.lower() in _DOUBLE:
+            words[at] = words[at + 1]
     return words, places
 
 
@@ -330,16 +334,30 @@ def _unbroken(words: Iterator[str] | list[str]) -> Iterator[str]:
 
 def _relative(words: list[str], wanted: date, own: date | None) -> Iterator[tuple[int, float]]:
     """Words such as "tomorrow" and "next Tuesday" that mean a day from the document's own date."""
-    if own is None or not -8 <= (wanted - own).days <= 14:
+    if own is None or not -8 <= (wanted - own).days <= 100:
         return
     for at, word in enumerate(words):
         said = plain(word)
         if said in _RELATIVE and own + timedelta(days=_RELATIVE[said]) == wanted:
             yield at, 0.8
-        elif said in _WEEKDAY and said not in _SHORT and _WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0:
+        elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
+            yield at, 0.75
+        elif (wanted - own).days <= 21 and said in _WEEKDAY and said not in _SHORT and _WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0:
             follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
             if not follows.isdigit():
                 yield at, 0.65
+
+
+_SPANS = {
+    **dict.fromkeys(("day", "days", "tag", "tage", "tagen", "jour", "jours", "dia", "dias", "giorno", "giorni", "dag", "dagen"), 1),
+    **dict.fromkeys(("week", "weeks", "woche", "wochen", "semaine", "semaines", "semana", "semanas", "settimana", "settimane", "weken"), 7),
+}  # fmt: skip
+
+
+def _span(words: list[str], at: int, own: date) -> date | None:
+    """The day that "in two weeks" means."""
+    parts = groups([words[at - 1]], None) or next((found for language in LANGUAGES if (found := groups([words[at - 1]], language))), [])
+    return own + timedelta(days=parts[0].value * _SPANS[plain(words[at])]) if parts and parts[0].value < 60 else None
 
 
 def _clock(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, int, float]]:

@@ -7,7 +7,7 @@ stands nowhere.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from itertools import combinations
@@ -17,16 +17,18 @@ from metrikon.core.documents.model import words_box
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.said import Heard, Said
 from metrikon.core.extraction.units import asks_for
-from metrikon.core.extraction.words import rests_on
+from metrikon.core.extraction.words import LEAST, STEM, rests_on
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.manner import DECIDED
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
+from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.phones import written_forms
 
 Rule = Callable[[Field, Any, Index], "Evidence | None"]
 WINDOW = 3  # times as many words as a value has, within which all of them must stand
 MOST_PIECES = 12
+OTHERS = 0.45  # share of the words of a text that may be others than the document's
 NEAR_LINES = 3  # lines within which amounts stand that add up to one that is not printed
 _SPELLING = {
     "dot", "point", "punkt", "punto", "punt", "ponto", "punktum", "kropka", "at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabel", "snabela",
@@ -240,9 +242,10 @@ def put_together(field: Field, value: Any, index: Index) -> Evidence | None:
     """A text whose pieces, or all of whose words, stand close together, in whatever order."""
     if not isinstance(value, str) or field.manner == DECIDED or len(squeezed(value)) < 3:
         return None
-    pieces = [piece.strip() for piece in re.split(r"[,;()\n·|/@–]|\s-\s", value) if squeezed(piece)]
-    if 1 < len(pieces) <= MOST_PIECES and (places := _all_found(pieces, index)):
-        return evidence_at(index, places, 0.85)
+    for parted in (re.split(r"[,;()\n·|/@–]|\s-\s", value), re.findall(r"[^\W\d_]+|\d+", value) if field.kind == "mail" else ()):
+        pieces = [piece.strip() for piece in parted if squeezed(piece)]
+        if 1 < len(pieces) <= MOST_PIECES and (places := _all_found(pieces, index)):
+            return evidence_at(index, places, 0.85)
     words = [word for word in value.split() if squeezed(word)]
     return _within_window(words, index) if len(words) > 1 else None
 
@@ -305,7 +308,8 @@ def decided(field: Field, value: Any, index: Index) -> Evidence | None:
     rest = rests_on(field, value, index)
     if rest is None:
         # a no that nobody speaks of is how a document says no; anything else needs words to rest on
-        return Evidence("decided", 0, None, "nothing in the document speaks of it", 0.65) if value is False or not field.nullable else None
+        open_to_one = value is False or field.kind == "choice" or not field.nullable
+        return Evidence("decided", 0, None, "nothing in the document speaks of it", 0.65) if open_to_one else None
     return evidence_at(index, rest.place, rest.sure, "decided")
 
 
@@ -336,6 +340,92 @@ def _stands(word: str, index: Index) -> bool:
     return value in _said(index).numbers or bool(minutes and int(minutes[1]) * 60 + int(minutes[2]) in _said(index).times)
 
 
+def in_other_words(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A text of several words most of which the document uses; no other word of it may be one of the document's, misspelt."""
+    if not isinstance(value, str) or field.schema.get("pattern") or field.kind != "text":
+        return None
+    words = [plain(word) for word in re.findall(r"[^\W\d_]{2,}", value)]
+    if len(words) < 2 or any(not any(place.exact for place in index.find_text(word)) for word in value.split() if _is_fact(word)):
+        return None
+    printed = index.once("stems of words", _stems_printed)
+    telling = [word for word in words if len(word) >= LEAST]
+    missing = [word for word in telling if word[:STEM] not in printed]
+    if len(missing) > OTHERS * len(telling) or any(_misspelt(word, printed) for word in words):
+        return None
+    rest = rests_on(field, value, index)
+    return evidence_at(index, rest.place, 0.65, "decided") if rest else None
+
+
+def _stems_printed(index: Index) -> dict[str, set[str]]:
+    """The words of a document by their stems."""
+    found: dict[str, set[str]] = {}
+    for page in index.document.pages:
+        for word in page.words:
+            for part in re.findall(r"[^\W\d_]{2,}", word.text):
+                found.setdefault(plain(part)[:STEM], set()).add(plain(part))
+    return found
+
+
+def _misspelt(word: str, printed: Mapping[str, set[str]]) -> bool:
+    """Whether a word is one of the document's but for a letter."""
+    every = {other for words in printed.values() for other in words if len(other) == len(word)}
+    return word not in every and any(sum(a != b for a, b in zip(word, other, strict=True)) == 1 for other in every)
+
+
+def misread(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A code whose letters and figures were mixed up when its picture was read: O for 0, l for 1."""
+    if not isinstance(value, str) or not any(c.isdigit() for c in value) or len(squeezed(value)) < 4:
+        return None
+    wanted = squeezed(value).translate(_ALIKE)
+    for page in index.document.pages:
+        if page.source == "ocr":
+            printed = [squeezed(word.text).translate(_ALIKE) for word in page.words]
+            text = "".join(printed)
+            at = text.find(wanted)
+            if at >= 0:
+                first = next(n for n in range(len(printed)) if len("".join(printed[: n + 1])) > at)
+                return evidence_at(index, Place(page.number, (first,)), 0.65, "mapped")
+    return None
+
+
+_ALIKE = str.maketrans("olisbzg", "0115829")
+
+
+def a_thousand(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number in thousands: "42k", "45 T€"."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value < 1000:
+        return None
+    for page in index.document.pages:
+        for line in page.lines:
+            for match in re.finditer(r"(\d{1,3}(?:[.,]\d)?)\s?(?:k|K|T€|TEUR|Tsd\.?|mil|mille)\b", line.text):
+                if Decimal(match[1].replace(",", ".")) * 1000 == value:
+                    return evidence_at(index, Place(page.number, tuple(range(line.first, line.last))), 0.8, "mapped")
+    return None
+
+
+def within_print(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number that stands within other print: "35€/Std", "4x12", "No12"."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool):
+        return None
+    found = index.once("numbers within print", _within_print).get(abs(Decimal(value)))
+    return evidence_at(index, found, 0.7) if found else None
+
+
+_ANY_NUMBER = re.compile(r"\d{1,3}(?:[.,'’ \u00a0\u202f]\d{3})+(?:[.,]\d{1,4})?(?!\d)|\d+(?:[.,]\d{1,4})?")
+
+
+def _within_print(index: Index) -> dict[Decimal, Place]:
+    found: dict[Decimal, Place] = {}
+    for page, segment in index.figured:
+        for number in range(segment.first, segment.last):
+            text = page.words[number].text
+            for match in _ANY_NUMBER.finditer(text) if len(text) <= 60 and not text.isdigit() else ():
+                read = parse_number(match.group(), index.mark)
+                if read is not None:
+                    found.setdefault(read, Place(page.number, (number,)))
+    return found
+
+
 def _once(field: Field, value: Any, index: Index) -> Evidence | None:
     """One of something, which goes without saying in a row."""
     if value == 1 and not isinstance(value, bool) and "/*/" in field.shape and field.kind == "amount":
@@ -344,7 +434,7 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 
 RULES: tuple[Rule, ...] = (
-    a_number_in_words, a_day, a_time, a_telephone, a_sign, spelled_out, put_together, in_its_data, decided, amounts_together, _once,
+    a_number_in_words, a_day, a_time, a_telephone, a_sign, spelled_out, put_together, in_its_data, decided, amounts_together, a_thousand, within_print, misread, in_other_words, _once,
 )  # fmt: skip
 
 

@@ -28,7 +28,7 @@ _EMPTY = frozenset(
         "het een van voor met niet wel of dat wordt werd zijn heeft als waar onwaar den det som till med inte eller att har ved ikke og er"
     ).split()
 )
-_NEGATIVE = frozenset("no not none never without nein nicht kein keine keinen keiner ohne non ne pas sans aucun aucune jamais no sin ningun ninguna ni nunca senza nessun nessuna mai geen niet nee zonder nooit nao sem nem ingen inte ikke ej uden utan nie bez brak".split())  # fmt: skip
+_NEGATIVE = frozenset("no not none never without nein nicht kein keine keinen keiner ohne non ne pas sans aucun aucune jamais no sin ningun ninguna ni nunca senza nessun nessuna mai geen niet nee zonder nooit nao sem nem ingen inte ikke ej uden utan nie bez brak free kostenlos gratis frei gratuit gratuite offert gratuito libre".split())  # fmt: skip
 _SPLIT = re.compile(r"[^\W\d_]+")
 
 

@@ -153,7 +153,7 @@ def groups(words: list[str], language: str | None) -> list[Group]:
             found.append(Group(int(word), word, at, at + 1)) if len(word) < 16 else None
             continue
         parts = word_parts(word, known) if word[0].isalpha() else ()
-        if held and len(parts) > 1 and known in _WRITTEN_TOGETHER:
+        if held and len(parts) > 1 and known in _WRITTEN_TOGETHER and (held.now % HUNDRED or held.now == 0):
             found.append(held.group())
             held = None
         if not parts:

@@ -17,6 +17,7 @@ _AROUND = re.compile(rf"^(?:{_MONEY_WORD})\s*|\s*(?:{_MONEY_WORD})$", re.IGNOREC
 _DIGITS = re.compile(r"\d[\d.,'’ \u00a0\u202f]*\d|\d")
 _SHAPE = re.compile(r"^\d+(?:[.,'’ ]\d+)*$")
 _VOTE = re.compile(r"(?<![\d.,])\d{1,3}(?:[.,' ’]\d{3})*([.,])(\d{2})(?![\d.,])")
+_WHOLE = re.compile(r"(\d)[.,](?:-{1,2}|[–—])(?=$|[\s€£$])")  # "12,-" says that there are no cents
 LONGEST = 40  # characters; longer digit strings are no amounts
 
 
@@ -40,7 +41,7 @@ def parse_number(text: str, mark: str | None = None) -> Decimal | None:
     """
     if len(text) > LONGEST:
         return None
-    body, negative = _unsigned(text.strip())
+    body, negative = _unsigned(_WHOLE.sub(r"\1", text.strip()))
     if not _SHAPE.match(body):
         return None
     plain = _plain(body, mark)
