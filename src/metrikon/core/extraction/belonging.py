@@ -92,7 +92,7 @@ def _taken_by_rows(
         for pointer in pointers if rows else ():
             field = kind.by_shape.get(pointer)
             value = record.get(pointer[1:])
-            if field is None or field.kind != "amount" or isinstance(value, bool) or not isinstance(value, Decimal | int):
+            if field is None or "number" not in field.types or isinstance(value, bool) or not isinstance(value, Decimal | int):
                 continue
             free = [place for place in places(field, value, index)[:MOST_PLACES] if (place.page, _box(index, place)) not in claimed]
             if not free:

@@ -405,7 +405,7 @@ def a_thousand(field: Field, value: Any, index: Index) -> Evidence | None:
 
 def within_print(field: Field, value: Any, index: Index) -> Evidence | None:
     """A number that stands within other print: "35€/Std", "4x12", "No12"."""
-    if not isinstance(value, Decimal | int) or isinstance(value, bool):
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value == int(value) < 100:
         return None
     found = index.once("numbers within print", _within_print).get(abs(Decimal(value)))
     return evidence_at(index, found, 0.7) if found else None

@@ -38,7 +38,7 @@ class BadRecordType(ValueError):
 _OF_FORMAT = {"date": "date", "email": "mail", "uri": "web address", "time": "time", "date-time": "moment"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Field:
     """One leaf of a record type. `shape` is its pointer with * for list positions."""
 

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from decimal import Decimal
 from itertools import product
 from typing import Any
 
 from metrikon.core.extraction import columns as table_rows
-from metrikon.core.extraction.index import Index, Place
+from metrikon.core.extraction.index import Index
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.text import fold
+from metrikon.models.pattern.anything import read_any
+from metrikon.models.pattern.found import Found
 from metrikon.models.pattern.labels import Hit, LabelBook
 from metrikon.models.pattern.sender import sender, title
 from metrikon.models.pattern.values import Candidate, candidates, merged
@@ -19,39 +20,33 @@ TRIED = 4  # candidates a field that are tried against the sums
 CLOSE = 0.04  # two candidates this close leave the choice open
 
 
-@dataclass
-class Found:
-    """A record with the place and certainty of its values, by pointer."""
-
-    record: dict[str, Any] = field(default_factory=dict)
-    places: dict[str, Place] = field(default_factory=dict)
-    sure: dict[str, float] = field(default_factory=dict)
-
-    def put(self, each: Field, value: Any, place: Place | None, sure: float) -> None:
-        self.record[each.name] = value
-        if place is not None:
-            self.places[each.shape] = place
-        self.sure[each.shape] = sure
-
-
 def read_record(kind: RecordType, index: Index) -> Found:
     """What patterns find for a record type; what they do not find is left out."""
     found = Found()
     tables = _tables(kind, index, found)
     header = [each for each in kind.header if each.shape.count("/") == 1 and not each.lookup]
-    options = _header_candidates(header, index, tables)
+    labelled = [each for each in header if _told(each)]
+    options = _header_candidates(labelled, index, tables)
     _by_sums(kind, options, found)
-    for each in header:
+    for each in labelled:
         if each.name not in found.record:
             _put_best(each, options.get(each.shape, []), index, found)
+    read_any(kind, index, [each for each in header if not _told(each)], found)
     found.record = {name: found.record[name] for name in kind.schema["properties"] if name in found.record}
     return found
+
+
+def _told(each: Field) -> bool:
+    """Whether a record type says how documents name a field, or what kind of thing it is."""
+    return "labels" in each.ours or "kind" in each.ours
 
 
 def _tables(kind: RecordType, index: Index, found: Found) -> set[tuple[int, int]]:
     """Read the lists; returns the words (page, number) of the tables that were used."""
     used: set[tuple[int, int]] = set()
     for pointer, fields in kind.lists.items():
+        if not any("labels" in each.ours for each in fields):
+            continue
         best = table_rows.best_table(fields, index)
         if best is None or pointer.count("/") != 1:
             continue

@@ -78,6 +78,26 @@ def sender(index: Index) -> Guess | None:
     return best if best and best.score >= 2 else None
 
 
+def large_print(index: Index) -> Guess | None:
+    """The largest piece of print in the upper part of the first page, with what goes on with it on the next line."""
+    page = index.document.pages[0]
+    top = [s for line in page.lines for s in line.segments if s.y0 < 0.45 * page.height and any(c.isalpha() for c in s.text)]
+    if not top:
+        return None
+    tallest = max(s.y1 - s.y0 for s in top)
+    first = next((s for s in top if s.y1 - s.y0 >= 0.92 * tallest and len(s.text) > 2), None)
+    if first is None:
+        return None
+    words = list(range(first.first, first.last))
+    for line in page.lines[page.line_of[first.first] + 1 : page.line_of[first.first] + 2]:
+        more = line.segments[0]
+        alike = abs((more.y1 - more.y0) - (first.y1 - first.y0)) < 0.08 * (first.y1 - first.y0) and tallest > 1.25 * _usual_height(page)
+        if alike and abs(more.x0 - first.x0) < 3 * (first.y1 - first.y0) and more.y0 - first.y1 < first.y1 - first.y0 and not any(c.isdigit() for c in more.text):
+            words += range(more.first, more.last)
+    text = " ".join(page.words[n].text for n in words).strip(" ,;:·|")
+    return Guess(text, Place(page.number, tuple(words)), 0.6 if tallest > 1.2 * _usual_height(page) else 0.5)
+
+
 def _pieces(page: Page, segment: Segment) -> list[tuple[str, tuple[int, ...]]]:
     """A segment as a whole, or its parts between dots when it lists a whole address."""
     words = tuple(range(segment.first, segment.last))
