@@ -32,7 +32,7 @@ def heard(answer: bytes, sha256: str, format: str, name: str, limits: Limits) ->
     except NotJson as error:
         raise Refused("not-heard", f"The transcription service {name} answered with something that is no JSON.") from error
     carried = Carried()
-    sentences = spoken_json(value)
+    sentences, _ = spoken_json(value)
     if not sentences and isinstance(value, dict):
         segments = value.get("segments")
         rows = segments if isinstance(segments, list) else [value]

@@ -99,6 +99,7 @@ _DOT = re.compile(r"\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+)\s*", re.I)
 _LISTING = {"ul", "ol", "div", "section"}
 LEAST_LINKS = 4
 _CONTACT = re.compile(r"\d{3}|@|\b\d{1,2}[./]\d{1,2}[./]\d{2}|:\s*\S")
+_HOME = ("/", "./", "../", "index.html", "/index.html", "#top")
 LONGEST_CONTACT, MOST_CONTACT = 400, 30  # characters of a line, lines
 DEEPEST = 200
 MOST_LINKS = 3000
@@ -190,8 +191,9 @@ def contact_lines(body: etree._Element) -> list[str]:
         walk.say_before(element, None)
         walk.close()
         lines = [clean(" ".join(text for text in block_texts(block))) for block in walk.found.blocks]
-        head = element.tag == "header" or role == "banner"
-        found += [line for number, line in enumerate(lines) if 2 < len(line) <= LONGEST_CONTACT and (_CONTACT.search(line) or (head and number == 0))]
+        if element.tag == "header" or role == "banner":
+            found += [text for link in element.iter("a") if link.get("href", "").strip() in _HOME and 2 < len(text := text_of(link)) <= 80][:1]
+        found += [line for line in lines if 2 < len(line) <= LONGEST_CONTACT and _CONTACT.search(line)]
     return list(dict.fromkeys(found))[:MOST_CONTACT]
 
 
@@ -388,7 +390,7 @@ class _Walk:
             if isinstance(block, Paragraph):
                 kept = [piece.text for piece in block.pieces if not piece.struck] or [piece.text for piece in block.pieces]
                 texts.append(clean(" ".join(kept)))
-        return " ".join(texts)
+        return "\n".join(text for text in texts if text)
 
 
 def _joined(pieces: list[Piece]) -> Iterator[Piece]:

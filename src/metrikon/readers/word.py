@@ -98,8 +98,8 @@ class _Walk:
             cells: list[str] = []
             for cell in row.findall(f"{_W}tc"):
                 span = cell.find(f"{_W}tcPr/{_W}gridSpan")
-                paragraphs = (" ".join(p.text for p in self._pieces(each)) for each in cell.iter(f"{_W}p"))
-                cells.append(clean(" ".join(paragraphs)))
+                paragraphs = (clean(" ".join(p.text for p in self._pieces(each))) for each in cell.iter(f"{_W}p"))
+                cells.append("\n".join(text for text in paragraphs if text))
                 cells += [""] * (min(int(span.get(f"{_W}val", "1")), 60) - 1 if span is not None and str(span.get(f"{_W}val", "1")).isdigit() else 0)
             rows.append(tuple(cells))
         wide = max((len(row) for row in rows), default=0)

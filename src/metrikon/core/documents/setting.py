@@ -38,7 +38,7 @@ class Paragraph:
 
 @dataclass(frozen=True)
 class Grid:
-    """A table: its header row (may be empty) and its rows, all of one length."""
+    """A table: its header row (may be empty) and its rows, all of one length. A cell may hold several lines."""
 
     header: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
@@ -190,8 +190,9 @@ class Setter:
             self._tables.append(Table(header or tuple(Cell() for _ in range(columns)), tuple(rows), tuple(dict.fromkeys(pages))))
 
     def _row(self, row: Sequence[str], widths: Sequence[int], starts: Sequence[int], pages: list[int]) -> tuple[Cell, ...]:
-        texts = [clean(text) for text in row] + [""] * (len(widths) - len(row))
-        wrapped = [_broken((Piece(text),), width) if text else [] for text, width in zip(texts, widths, strict=True)]
+        parted = [_cell_lines(text) for text in row] + [[]] * (len(widths) - len(row))
+        texts = [" ".join(lines) for lines in parted]
+        wrapped = [[each for line in lines for each in _broken((Piece(line),), width)] for lines, width in zip(parted, widths, strict=True)]
         tall = max((len(lines) for lines in wrapped), default=0) or 1
         sheet = self._room(min(tall, LINES))
         if self.full:
@@ -219,10 +220,15 @@ def _widths(grid: Grid, columns: int) -> list[int]:
     widths = [1] * columns
     for row in (grid.header, *grid.rows):
         for number, text in enumerate(row):
-            widths[number] = max(widths[number], min(len(clean(text)), WIDEST_CELL))
+            widths[number] = max(widths[number], min(max(map(len, _cell_lines(text)), default=0), WIDEST_CELL))
     while sum(widths) + BETWEEN * columns > WIDEST and max(widths) > 8:
         widths = [max(min(width, 8), width * 3 // 4) for width in widths]
     return widths
+
+
+def _cell_lines(text: str) -> list[str]:
+    """The lines of a cell that stand under each other in its file."""
+    return [line for line in map(clean, text.split("\n")) if line]
 
 
 def _broken(pieces: Iterable[Piece], width: int) -> list[list[Piece]]:

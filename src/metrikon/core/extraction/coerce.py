@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from decimal import Decimal, InvalidOperation
 from typing import Any
@@ -106,7 +107,11 @@ class Coercion:
         given = schema.get("type", "string")
         types = (given,) if isinstance(given, str) else tuple(given)
         if "number" in types or "integer" in types:
-            return self._number(value, pointer)
+            number = self._number(value, pointer)
+            if isinstance(number, Decimal | int) and not isinstance(number, bool) and number < 0 and asks_positive(schema):
+                self.changes.append(f"{pointer}: {number} was written without its sign, as the field asks.")
+                return -number
+            return number
         if "boolean" in types:
             return self._yes_no(value, pointer)
         text = clean(f"{value:f}" if isinstance(value, Decimal) else str(value))
@@ -168,6 +173,15 @@ class Coercion:
         if code is not None:
             self.changes.append(f"{pointer}: {text!r} was read as {code}.")
         return code or text
+
+
+_POSITIVE = re.compile(r"\b(?:positive?|positiv(?:e[rnms]?)?|positif|positivo|positiva|positief|dodatni\w*|ohne vorzeichen|without (?:a )?sign|sans signe|sin signo|senza segno)\b", re.IGNORECASE)
+
+
+def asks_positive(schema: Mapping[str, Any]) -> bool:
+    """Whether a number is wanted without its sign, by the description or the least that is allowed."""
+    least = schema.get("minimum", schema.get("exclusiveMinimum"))
+    return bool(_POSITIVE.search(str(schema.get("description") or ""))) or (isinstance(least, int | Decimal | float) and least >= 0)
 
 
 def _plain_number(text: str) -> Decimal | None:

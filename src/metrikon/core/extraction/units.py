@@ -28,6 +28,7 @@ _OF_NAME = frozenset("an ar ano ora mes h min std dag lat time dia km kg".split(
 def unit_of(field: Field) -> str | None:
     """The unit of a number field, by its name first, then by its description; None when several or none are named."""
     for text, name in ((field.name.replace("_", " "), True), (str(field.schema.get("title") or ""), True), (str(field.schema.get("description") or ""), False)):
+        text = re.sub(r"\d+(?:[.,]\d+)?\s?%", "", text)  # a rate that tells one field from another is no unit
         found = {_UNIT[word] for word in map(plain, _SPLIT.findall(text)) if word in _UNIT and (name or word not in _OF_NAME)}
         if found:
             return found.pop() if len(found) == 1 else None

@@ -29,7 +29,7 @@ def unsaid(kind: RecordType, record: Mapping[str, Any], stands: Callable[[Decima
         amounts = [each for each in fields if each.kind == "amount" and each.shape.count("/") == 3][:MOST_FIELDS]
         if pointer in said or not isinstance(rows, list) or len(rows) < LEAST_ROWS or not amounts:
             continue
-        shown = _product(rows, amounts)
+        shown = shown_product(rows, amounts)
         if shown is not None:
             found += _broken(kind, pointer, rows, *shown)
         found += _total(kind, pointer, rows, amounts, shown, record, stands)
@@ -62,7 +62,7 @@ def _said(field: Field) -> str:
 Product = tuple[Field, Field, Field, Field | None]
 
 
-def _product(rows: Sequence[Any], amounts: Sequence[Field]) -> tuple[Product, list[int]] | None:
+def shown_product(rows: Sequence[Any], amounts: Sequence[Field]) -> tuple[Product, list[int]] | None:
     """The product that most rows show (two factors, the amount, a discount in percent), and the rows that break it."""
     best: tuple[int, Product, list[int]] | None = None
     for one, two in combinations(amounts, 2):

@@ -47,9 +47,12 @@ def meaning(field: Field) -> tuple[tuple[str, float], ...]:
     found: dict[str, float] = {}
     allowed = OF_KIND.get(field.kind)
     rows = "/*/" in field.shape
-    for text, weight in _said(field):
+    for number, (text, weight) in enumerate(_said(field)):
+        named = number == 0
         words = words_of(text)
         for concept, at, length in concepts_in(text):
+            if concept in ("begin", "end", "valid from", "valid until", "receiver") and length == 1 and len(words[at]) <= 3 and not (named and len(words) <= 2):
+                continue  # a small word of the sentence
             own = OF_ROWS.get(concept, concept) if rows else "gross" if concept == "line amount" else concept
             if (allowed is not None and own not in allowed) or (allowed is None and own in (AMOUNTS | DATES | TIMES) - {"begin", "end", "table", "finished"} and field.kind == "text"):
                 continue

@@ -16,7 +16,8 @@ from metrikon.core.documents.model import Table
 from metrikon.core.extraction.index import Index, Place, has_digit
 from metrikon.core.extraction.support import a_sign
 from metrikon.core.extraction.words import rests_on
-from metrikon.core.records.meaning import concept_of, meaning
+from metrikon.core.records.adding import shown_product
+from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.numbers import CURRENCY_CODES
@@ -26,6 +27,7 @@ from metrikon.models.pattern.rows import list_rows
 from metrikon.models.pattern.sections import section_items, section_rows
 from metrikon.models.pattern.sender import large_print, sender
 
+DOUBTED = 0.58  # the most that a value has which a person must look at
 LEAST = 0.42  # of a score from which a value is taken
 TRIED = 5
 ADDS_UP = 0.25  # what figures that add up are likelier by
@@ -37,6 +39,7 @@ def read_any(kind: RecordType, index: Index, header: list[Field], found: Found) 
     used = _lists(kind, index, found)
     wanted = [each for each in header if each.name not in found.record]
     choices = {each.shape: options(each, index, used)[:TRIED] for each in wanted}
+    _by_print(wanted, choices, index)
     _add_up(wanted, choices)
     _assign(wanted, choices, found)
     for each in wanted:
@@ -44,7 +47,7 @@ def read_any(kind: RecordType, index: Index, header: list[Field], found: Found) 
             for rule in _OF_CONCEPT.get(concept_of(each), ()):
                 given = rule(each, index)
                 if given is not None:
-                    found.put(each, given.value, given.place, round(given.score, 3))
+                    found.put(each, given.value, given.place, round(min(DOUBTED, given.score), 3))
                     break
     for each in wanted:
         if each.name not in found.record and each.kind in ("yes/no", "choice", "currency"):
@@ -67,7 +70,7 @@ def _lists(kind: RecordType, index: Index, found: Found) -> set[tuple[int, int]]
         if rows.rows:
             found.record[name] = rows.rows
             found.places.update(rows.places)
-            found.sure.update(rows.sure)
+            found.sure.update(_row_sure(name, fields, rows.rows, rows.sure))
             used |= rows.used
     for each in kind.fields:
         if each.shape.endswith("/*") and each.shape.count("/") == 2 and each.kind == "text":
@@ -77,8 +80,17 @@ def _lists(kind: RecordType, index: Index, found: Found) -> set[tuple[int, int]]
             if items and name not in found.record:
                 found.record[name] = [text for text, _ in items]
                 for number, (_, place) in enumerate(items):
-                    found.places[f"/{name}/{number}"], found.sure[f"/{name}/{number}"] = place, 0.75
+                    found.places[f"/{name}/{number}"], found.sure[f"/{name}/{number}"] = place, DOUBTED
     return used
+
+
+def _by_print(wanted: list[Field], choices: dict[str, list[Option]], index: Index) -> None:
+    """What large print and letterheads say beside labels: who sends, who applies."""
+    for each in wanted:
+        rule = {"person": _name, "sender": _sender}.get(concept_of(each)) if each.kind == "text" else None
+        given = rule(each, index) if rule and not index.document.sentences else None
+        if given is not None:
+            choices[each.shape] = sorted([given, *choices[each.shape]], key=lambda option: -option.score)[:TRIED]
 
 
 def _add_up(wanted: list[Field], choices: Mapping[str, list[Option]]) -> None:
@@ -104,6 +116,7 @@ def _add_up(wanted: list[Field], choices: Mapping[str, list[Option]]) -> None:
         if best is not None:
             for each in best[1]:
                 each.score = min(0.98, each.score + ADDS_UP)
+                each.adds_up = True
             return
 
 
@@ -116,7 +129,43 @@ def _assign(wanted: list[Field], choices: Mapping[str, list[Option]], found: Fou
             continue
         close = [other for other in choices[each.shape] if other is not option and option.score - other.score < 0.05]
         taken |= spot
-        found.put(each, option.value, option.place, round(min(0.95, score * (0.75 if close else 1.0)), 3))
+        found.put(each, option.value, option.place, _sure(each, option, bool(close)))
+
+
+def _sure(each: Field, option: Option, close: bool) -> float:
+    """How sure a value is: what stands by its very label, in a form that only its kind has, or adds up, may go unattended; the rest not.
+
+    The figures are shares of right values on documents of other hands.
+    """
+    doubted = round(min(DOUBTED, option.score), 3)
+    if close:
+        return doubted
+    if option.adds_up:
+        return 0.92
+    if each.kind in ("date", "iban", "mail", "phone", "time") and option.score >= 0.8:
+        return 0.85
+    return doubted
+
+
+def _row_sure(name: str, fields: tuple[Field, ...], rows: list[dict[str, Any]], sure: Mapping[str, float]) -> dict[str, float]:
+    """Rows are sure where quantity × price = amount holds in them; all others are looked at."""
+    shown = shown_product(rows, [each for each in fields if each.kind == "amount"])
+    if shown is not None and (concept_of(shown[0][2]) == "unit price" or "line amount" in (concept_of(shown[0][0]), concept_of(shown[0][1]))):
+        shown = None  # price and amount may have changed places
+    broken = set(shown[1]) if shown else set()
+    part = {each.name for each in shown[0] if each is not None} if shown else set()
+    texts = {each.name for each in fields if each.kind == "text"}
+    found = {}
+    for pointer, value in sure.items():
+        _, _, number, field = pointer.split("/", 3)
+        good = shown is not None and int(number) not in broken and (field in part or (field in texts and concept_of_name(fields, field) == "description"))
+        found[pointer] = 0.9 if good else min(DOUBTED, value)
+    return found
+
+
+def concept_of_name(fields: tuple[Field, ...], name: str) -> str:
+    """The concept of one of some fields, by its name."""
+    return next((concept_of(each) for each in fields if each.name == name), "")
 
 
 def _decide(each: Field, index: Index, found: Found) -> None:
@@ -124,7 +173,7 @@ def _decide(each: Field, index: Index, found: Found) -> None:
     if each.kind == "currency":
         code = index.currency or next((code for code in CURRENCY_CODES if a_sign(each, code, index)), None)
         if code and takes(each.schema.get("pattern"), code):
-            found.put(each, code, None, 0.8)
+            found.put(each, code, None, 0.85)
         return
     if each.kind == "yes/no":
         rest = rests_on(each, True, index)
@@ -251,4 +300,3 @@ _OF_CONCEPT: dict[str, tuple[Rule, ...]] = {
     "gross": (_total,),
 }
 
-__all__ = ["concept_of", "meaning", "read_any"]

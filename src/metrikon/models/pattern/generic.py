@@ -14,6 +14,7 @@ from metrikon.core.extraction.forms import formed
 from metrikon.core.extraction.index import Index, Place, has_digit
 from metrikon.core.extraction.said import Said
 from metrikon.core.extraction.units import unit_of
+from metrikon.core.records.lexicon import concepts_in, words_of
 from metrikon.core.records.meaning import CODES, MONEY, concept_of, label_fit
 from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field
@@ -31,7 +32,7 @@ _MAIL = re.compile(r"[\w.+-]{1,64}@[\w-]+(?:\.[\w-]+)+")
 _WEB = re.compile(r"(?:https?://|www\.)[^\s<>,;]+|\b[\w-]+(?:\.[\w-]+)*\.(?:com|org|net|example|de|fr|es|it|nl|uk|eu|ch|at|be)\b(?:/[^\s,;]*)?")
 _IBAN = re.compile(r"\b[A-Z]{2}\d{2}(?: ?[A-Z0-9]{3,4}){3,8}(?: ?[A-Z0-9]{1,3})?\b")
 _TAX = re.compile(r"\b(?:[A-Z]{2,3}[ .-]?)?[A-Z]?\d[\d .]{5,14}\d(?:[ .]?(?:[A-Z]{1,2}|B\d\d|MWST|IVA|TVA))?\b")
-_TIME = re.compile(r"\b\d{1,2}[:.h]\d{2}(?::\d{2})?(?:\s?[ap]\.?m\.?)?\b", re.IGNORECASE)
+_TIME = re.compile(r"\b\d{1,2}\s?[:.hu]\s?\d{2}(?::\d{2})?(?:\s?[ap]\.?m\.?)?\b|\b\d{1,2}\s?(?:[ap]\.?m\b|uhr\b|uur\b|h\b|heures\b)", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,7 @@ class Mention:
     labels: tuple[tuple[str, float], ...]
     sign: str = ""
     decimals: int = 0
+    aside: bool = False  # it stands in brackets or after a word such as "on": what a rate is of, not what comes of it
 
 
 @dataclass
@@ -55,6 +57,7 @@ class Option:
     place: Place | None
     score: float
     mention: Mention | None = field(default=None, repr=False)
+    adds_up: bool = False  # with other values of the record
 
 
 def mentions(index: Index) -> list[Mention]:
@@ -123,7 +126,9 @@ def _matched(index: Index, page: Page, number: int, text: str, dated: set[tuple[
             if words and (page.number, words[0]) not in dated:
                 yield from _at(index, page, number, "phone", match.group(), match.group())
     for match in _TIME.finditer(text):
-        found_time = parse_time(re.sub(r"\s?([ap])\.?m\.?$", r"\1m", match.group(), flags=re.IGNORECASE))
+        said = re.sub(r"\s?([ap])\.?m\.?$", r"\1m", match.group(), flags=re.IGNORECASE)
+        said = re.sub(r"\s?(?:[hu]|uhr|uur|heures)\s?(?=\d|$)", ":", said, flags=re.IGNORECASE)
+        found_time = parse_time(said + "00" if said.endswith(":") else said)
         if found_time is not None and (words := _words_at(page, number, match.group())):
             if (page.number, words[0]) not in dated or ":" in match.group():
                 yield from _at(index, page, number, "time", found_time.strftime("%H:%M"), match.group())
@@ -153,7 +158,19 @@ def _words_at(page: Page, line: int, text: str) -> list[int]:
 
 def _mention(index: Index, kind: str, value: Any, place: Place, sign: str = "", decimals: int = 0) -> Mention:
     page = index.pages[place.page]
-    return Mention(kind, value, place, page.line_of[place.words[0]], tuple(labels_of(index, place)), sign, decimals)
+    return Mention(kind, value, place, page.line_of[place.words[0]], tuple(labels_of(index, place)), sign, decimals, kind == "amount" and _aside(page, place))
+
+
+_OF_WHAT = frozenset("base on of von auf aus sur de sobre su di over op van ud af pa av od x * ×".split())
+
+
+def _aside(page: Page, place: Place) -> bool:
+    """Whether an amount is what another one is worked out from."""
+    line = page.lines[page.line_of[place.words[0]]]
+    before = [page.words[n].text for n in range(line.first, place.words[0])]
+    text = " ".join(before)
+    closes = page.words[place.words[-1]].text.endswith((")", "):"))
+    return text.count("(") > text.count(")") or closes or bool(before and before[-1].lower().strip("(") in _OF_WHAT)
 
 
 def labels_of(index: Index, place: Place) -> Iterator[tuple[str, float]]:
@@ -169,7 +186,7 @@ def labels_of(index: Index, place: Place) -> Iterator[tuple[str, float]]:
     else:
         for before in range(at - 1, -1, -1):
             text = line.segments[before].text
-            if any(c.isalpha() for c in text):
+            if any(c.isalpha() for c in text) and not (has_digit(text) and before > 0 and len(text) < 18):
                 yield text, BEFORE if before == at - 1 else BEFORE * 0.93
                 break
     above = _above(page, number, segment, index)
@@ -247,7 +264,7 @@ def _amount_fits(field: Field, mention: Mention) -> float:
     percent = unit == "per cent" or concept == "tax rate"
     if percent != (mention.sign == "%"):
         return 0.25
-    fits = 1.0
+    fits = 0.55 if mention.aside and concept != "net" else 1.0
     if "integer" in field.types and "number" not in field.types and mention.value != mention.value.to_integral_value():
         return 0.0
     if concept in MONEY and not mention.decimals and mention.sign != "money":
@@ -277,7 +294,8 @@ def _moments(field: Field, index: Index) -> Iterator[Option]:
 
 def _texts(field: Field, index: Index, used: set[tuple[int, int]]) -> Iterator[Option]:
     """What stands after or under a label of the field."""
-    code = concept_of(field) in CODES or bool(field.schema.get("pattern"))
+    code = concept_of(field) in CODES or bool(field.schema.get("pattern")) or bool(_CODE_WORDS & set(words_of(f"{field.name.replace('_', ' ')} {field.schema.get('title') or ''}")))
+    party = concept_of(field) in ("sender", "receiver", "person", "employer")
     for page in index.document.pages:
         for number, line in enumerate(page.lines):
             for at, segment in enumerate(line.segments):
@@ -285,13 +303,27 @@ def _texts(field: Field, index: Index, used: set[tuple[int, int]]) -> Iterator[O
                     continue
                 for end, label, exact in _labels_in(page, segment):
                     fit = label_fit(field, label)
-                    if fit < 0.4:
+                    if fit < (0.4 if exact else 0.7) or (party and not exact):
                         continue
                     for words, weight in _values_after(page, number, at, end):
                         option = _text_option(field, page, words, fit * weight * (1.0 if exact else 0.85), code, index)
-                        if option is not None:
+                        if option is not None and not (party and _no_name(str(option.value))):
                             yield option
                             break
+
+
+_CODE_WORDS = frozenset("no nr number numero nummer num code codigo codice kod ref reference referencia riferimento id".split())
+
+
+def _no_name(text: str) -> bool:
+    """Whether a text is no name of a person or firm: a date, a label of its own, figures."""
+    return not text[:1].isupper() or bool(date_readings(text)) or sum(c.isdigit() for c in text) > 4 or label_words(text)
+
+
+def label_words(text: str) -> bool:
+    """Whether a text is itself what papers call something."""
+    whole = len(words_of(text))
+    return any(length == whole and concept not in ("sender", "receiver") for concept, _, length in concepts_in(text))
 
 
 def _labels_in(page: Page, segment: Segment) -> Iterator[tuple[int, str, bool]]:
@@ -348,7 +380,8 @@ def _text_option(field: Field, page: Page, words: Sequence[int], score: float, c
         return None
     if code:
         run = _code(texts)
-        if run is None:
+        least = 6 if concept_of(field) == "tax id" else 1
+        if run is None or sum(c.isalnum() for text in texts[run[0] : run[1]] for c in text) < least:
             return None
         start, end = run
         text = " ".join(texts[start:end]).strip(_PUNCTUATION + "#()[]")

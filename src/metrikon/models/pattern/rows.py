@@ -12,7 +12,7 @@ from typing import Any
 from metrikon.core.documents.model import Page, Table
 from metrikon.core.extraction.columns import cell_value
 from metrikon.core.extraction.index import Index, Place, has_digit
-from metrikon.core.records.lexicon import concepts_in
+from metrikon.core.records.lexicon import concepts_in, words_of
 from metrikon.core.records.meaning import concept_of, label_fit
 from metrikon.core.records.types import Field
 from metrikon.core.values.numbers import parse_number
@@ -65,6 +65,8 @@ def _columns(fields: Sequence[Field], table: Table, index: Index) -> tuple[dict[
         for number, head in enumerate(heads[: len(kinds)]):
             fit = label_fit(each, head) if head else 0.0
             share = kinds[number].get(each.kind, kinds[number]["text"] if each.kind == "text" else 0.0)
+            if each.kind == "yes/no":
+                share = 0.8
             if each.kind == "text" and kinds[number]["amount"] > 0.8 and concept_of(each) not in ("article number", "number"):
                 share = 0.2
             if fit > 0.3 and share > 0.3:
@@ -76,7 +78,30 @@ def _columns(fields: Sequence[Field], table: Table, index: Index) -> tuple[dict[
             columns[name] = number
             score += fit
     score += _fill(fields, table, columns, kinds, index)
+    _by_products(fields, table, columns, index)
     return columns, score
+
+
+def _by_products(fields: Sequence[Field], table: Table, columns: dict[str, int], index: Index) -> None:
+    """Price and amount change places where quantity × price says so."""
+    by = {concept_of(each): each.name for each in fields if each.kind == "amount" and each.name in columns}
+    others = [by[concept] for concept in ("unit price", "line amount") if concept in by]
+    if "quantity" not in by or len(others) != 2:
+        return
+    price, amount = others
+    def holds(one: str, whole: str) -> int:
+        count = 0
+        for row in table.rows:
+            values = [_number(row[columns[name]].text, index) for name in (by["quantity"], one, whole)]
+            count += None not in values and abs(abs(values[0] * values[1]) - abs(values[2])) <= CENT  # type: ignore[operator,arg-type]
+        return count
+
+    if holds(amount, price) > holds(price, amount):
+        columns[price], columns[amount] = columns[amount], columns[price]
+
+
+def _number(text: str, index: Index) -> Decimal | None:
+    return parse_number(text, index.mark) or (parse_number(text.split()[0], index.mark) if text.split() else None)
 
 
 def _holds(table: Table, column: int, index: Index) -> dict[str, float]:
@@ -122,15 +147,42 @@ def _from_table(pointer: str, fields: Sequence[Field], table: Table, columns: Ma
             number = columns.get(each.name)
             if number is None or number >= len(row) or not row[number].words:
                 continue
-            value = cell_value(each, row[number], index)
+            value = _yes_no(row[number].text) if each.kind == "yes/no" else cell_value(each, row[number], index)
             if value is not None:
                 values[each.name] = (_typed(each, value), Place(row[number].page, row[number].words), 0.85)
         texts = [cell.text for cell in row if cell.text]
         if values and not _is_sum(texts, values, fields):
+            _second_lines(fields, values, index)
             found.put(pointer, values)
-    for cells in (table.header, *table.rows):
-        found.used.update((cell.page, number) for cell in cells for number in cell.words)
+            found.used.update((cell.page, number) for cell in row for number in cell.words)
+    found.used.update((cell.page, number) for cell in table.header for number in cell.words)
     return found
+
+
+def _second_lines(fields: Sequence[Field], values: dict[str, tuple[Any, Place, float]], index: Index) -> None:
+    """A cell of two lines holds the description on its first and its detail on the second, where a row has a field for it."""
+    by = {concept_of(each): each for each in reversed(fields) if each.kind == "text"}
+    first, second = by.get("description"), by.get("detail")
+    if first is None or second is None or first.name not in values or second.name in values:
+        return
+    _, place, sure = values[first.name]
+    page = index.pages[place.page]
+    lines: dict[int, list[int]] = {}
+    for number in place.words:
+        lines.setdefault(page.line_of[number], []).append(number)
+    if len(lines) > 1:
+        head, *rest = lines.values()
+        more = [number for words in rest for number in words]
+        values[first.name] = (" ".join(page.words[n].text for n in head), Place(place.page, tuple(head)), sure)
+        values[second.name] = (" ".join(page.words[n].text for n in more), Place(place.page, tuple(more)), sure)
+
+
+_NO = frozenset("no none not nein nicht kein keine ausverkauft belegt non pas complet epuise aucun agotado completo esaurito nee niet uitverkocht vol full sold unavailable booked taken esgotado udsolgt slutsald brak".split())
+
+
+def _yes_no(text: str) -> bool:
+    """Whether a cell says yes: a mark or a word that denies nothing."""
+    return bool(text.strip(" –—-")) and not any(word in _NO for word in words_of(text))
 
 
 def _typed(field: Field, value: Any) -> Any:

@@ -38,6 +38,7 @@ class Part:
     """A section: what it is about and its lines, each (page, words)."""
 
     concept: str
+    heading: str = ""
     lines: list[tuple[Page, list[int]]] = field(default_factory=list)
 
 
@@ -50,19 +51,50 @@ def _parts(index: Index) -> Iterator[Part]:
     now = Part("")
     for page in index.document.pages:
         columns = _columns(page)
-        for segments in columns:
+        styles = _styles(page)
+        for number, segments in enumerate(columns):
+            if number:
+                yield now
+                now = Part("")
             for words in segments:
-                text = " ".join(page.words[n].text for n in words)
-                concept, rest = _heading(text)
+                concept, heading, left = _begins(page, words, styles)
                 if concept:
                     yield now
-                    now = Part(concept)
-                    left = words[len(text.split()) - rest :] if rest else []
+                    now = Part(concept, heading)
                     if left:
                         now.lines.append((page, left))
-                    continue
-                now.lines.append((page, words))
+                else:
+                    now.lines.append((page, words))
     yield now
+
+
+def _begins(page: Page, words: list[int], styles: set[tuple[int, int]]) -> tuple[str, str, list[int]]:
+    """(concept, heading, words after it) of a line that begins a section; no concept for other lines."""
+    text = " ".join(page.words[n].text for n in words)
+    concept, rest = _heading(text)
+    if concept:
+        return concept, text, words[len(words) - rest :] if rest else []
+    line = page.lines[page.line_of[words[0]]]
+    first = next((s for s in line.segments if s.first <= words[0] < s.last), line.segments[0])
+    if first.first == words[0] and first.last <= words[-1] and (concept := _heading(first.text)[0]) and _heading(first.text)[1] == 0:
+        return concept, first.text, [n for n in words if n >= first.last]
+    low = page.words[words[0]]
+    if (round(low.y1 - low.y0), round(low.x0 / 4)) in styles and len(words) <= 4 and not any(c.isdigit() for c in text) and text[0].isupper():
+        return "other", text, []
+    return "", "", []
+
+
+def _styles(page: Page) -> set[tuple[int, int]]:
+    """Height and left edge of the headings that are known, where these are larger than the usual print."""
+    heights = sorted(word.y1 - word.y0 for word in page.words)
+    usual = heights[len(heights) // 2] if heights else 0.0
+    found = set()
+    for line in page.lines:
+        for segment in line.segments:
+            low = page.words[segment.first]
+            if _heading(segment.text)[0] and low.y1 - low.y0 > 1.08 * usual:
+                found.add((round(low.y1 - low.y0), round(low.x0 / 4)))
+    return found
 
 
 def _columns(page: Page) -> list[list[list[int]]]:
@@ -217,10 +249,12 @@ def _month(text: str) -> str:
 
 def list_concept(name: str, fields: Sequence[Field], about: str) -> str:
     """Which section a list is of, by its name, description and fields."""
+    own = {concept_of(each) for each in fields}
     said = [concept for text in (name.replace("_", " "), about) for concept, _, _ in concepts_in(text) if concept in SECTIONS]
+    if fields and not own & {"job title", "employer", "degree", "school", "language", "level", "finished", "begin", "end"}:
+        return ""
     if said:
         return said[0]
-    own = {concept_of(each) for each in fields}
     if own & {"degree", "school"}:
         return "education"
     if own & {"job title", "employer"}:
@@ -232,9 +266,10 @@ def section_rows(pointer: str, fields: Sequence[Field], about: str, index: Index
     """The rows of a list that a section holds."""
     concept = list_concept(pointer[1:], fields, about)
     found = Rows()
-    for part in parts(index):
-        if part.concept != concept or not concept:
-            continue
+    held = [part for part in parts(index) if part.concept == concept and concept]
+    if not held and concept == "work":
+        held = [part for part in parts(index) if part.concept == ""]  # posts that stand under no heading
+    for part in held:
         if concept == "languages":
             _language_rows(pointer, fields, part, found)
         else:
@@ -263,6 +298,8 @@ def _language_rows(pointer: str, fields: Sequence[Field], part: Part, found: Row
 def _entry_values(entry: Entry, fields: Sequence[Field], concept: str) -> dict[str, tuple[Any, Place, float]]:
     values: dict[str, tuple[Any, Place, float]] = {}
     assert entry.place is not None
+    if concept == "work" and entry.pieces and any(said == "break" for said, _, _ in concepts_in(entry.pieces[0][0])):
+        return {}
     texts = [each for each in entry.pieces if len(each[0]) > 1][:4]
     place_of_work = next((n for n, (text, _) in enumerate(texts) if n > 0 and _FIRM.search(text)), 1 if len(texts) > 1 else None)
     if texts and place_of_work is not None and _FIRM.search(texts[0][0]) and not _FIRM.search(texts[place_of_work][0]):
@@ -318,7 +355,10 @@ def _item(page: Page, words: Sequence[int]) -> tuple[str, Place] | None:
 def section_items(name: str, about: str, index: Index) -> list[tuple[str, Place]]:
     """The items of a list of plain texts that a section holds, such as skills."""
     concept = list_concept(name, (), about)
-    return [item for part in parts(index) if part.concept == concept and concept for page, words in part.lines for item in _items(page, words)]
+    own = {word[:5] for word in words_of(f"{name.replace('_', ' ')} {about}") if len(word) > 3}
+    held = [part for part in parts(index) if part.concept == concept and concept in ("skills", "languages", "work", "education")]
+    held = held or [part for part in parts(index) if part.heading and own & {word[:5] for word in words_of(part.heading)}]
+    return [item for part in held for page, words in part.lines for item in _items(page, words)]
 
 
 __all__ = ["Said", "entries", "parts", "section_items", "section_rows"]
