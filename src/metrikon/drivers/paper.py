@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 
 from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given
+from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.estimate import Estimate, estimate
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.plan import Plan, plan
@@ -18,7 +19,7 @@ from metrikon.core.values.exact import loads
 from metrikon.drivers import wire
 from metrikon.drivers.frames import NOT_STORED
 from metrikon.drivers.reading import ReaderPool
-from metrikon.models.pattern import pattern_given, read_labelled
+from metrikon.models.pattern import pattern_given, read_besides
 from metrikon.ports.model import Picture
 from metrikon.ports.reader import Refused
 
@@ -33,7 +34,7 @@ class LocalPaper:
     def __init__(self, index: Index, draw: Callable[[int], bytes] | None = None) -> None:
         self.index = index
         self.draw = draw  # a page as PNG; without it no picture is shown
-        self._other: tuple[RecordType, dict[str, Any]] | None = None
+        self._other: tuple[RecordType, Besides] | None = None
         self._planned: tuple[RecordType, Asking, Plan] | None = None
 
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
@@ -51,18 +52,18 @@ class LocalPaper:
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         """What the pattern reader reads is set against the answers of models, as an independent reading."""
         alone = bool(given) and given[0].stage == PATTERNS
-        return settled(kind, self.index, given, asking, {} if alone else self._read_besides(kind), self._plan(kind, asking))
+        return settled(kind, self.index, given, asking, None if alone else self._plan(kind, asking))
 
     def _plan(self, kind: RecordType, asking: Asking) -> Plan:
         """The plan by which the document is asked about; the last one is kept, since answers to it come next."""
         if self._planned is None or self._planned[0] is not kind or self._planned[1] != asking:
-            self._planned = (kind, asking, plan(kind, self.index, asking.today, asking.context, asking.room))
+            self._planned = (kind, asking, plan(kind, self.index, asking.today, asking.context, asking.room, self._besides(kind)))
         return self._planned[2]
 
-    def _read_besides(self, kind: RecordType) -> dict[str, Any]:
-        """Header fields as the pattern reader reads them by their labels; rows are cells of the same table to all."""
+    def _besides(self, kind: RecordType) -> Besides:
+        """What the pattern reader reads, worked out once."""
         if self._other is None or self._other[0] is not kind:
-            self._other = (kind, read_labelled(kind, self.index))
+            self._other = (kind, read_besides(kind, self.index))
         return self._other[1]
 
 

@@ -149,7 +149,7 @@ def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: 
     lines = prompt.field_lines(kind, (), tuple(lists), {}, index)
     parts = prompt.parts(index, {}, asking.room)
     for number, part in enumerate(parts):
-        messages = prompt.messages(lines, part.text, asking.today, asking.context, number, len(parts))
+        messages = prompt.messages(lines, part.text, prompt.dated(kind, index, asking.today), asking.context, number, len(parts))
         yield Ask(ROWS, f"the rows of {', '.join(properties)} written out", messages, schema, number, pages=part.pages)
 
 
@@ -171,7 +171,7 @@ def _repair(kind: RecordType, index: Index, plan: Plan, now: Assessed, fields: S
         properties[name] = prompt.nullable(kind.schema, kind.schema["properties"][name])
     schema = {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     lines = prompt.field_lines(kind, fields, (), {}, index)
-    messages = prompt.repair_messages(lines, findings, part.text[: asking.room], asking.today, asking.context)
+    messages = prompt.repair_messages(lines, findings, part.text[: asking.room], prompt.dated(kind, index, asking.today), asking.context)
     return Ask(REPAIR, f"{', '.join(each.title for each in fields)} read again", messages, schema, 0, shapes, rounds, part.pages)
 
 

@@ -15,6 +15,7 @@ from typing import Any
 from metrikon.core.documents.model import Table
 from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, Ask
+from metrikon.core.extraction.besides import Besides, certain_rows
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.columns import ListTable, list_table
 from metrikon.core.extraction.facts import FactRows, Known, complete, known, known_rows
@@ -34,6 +35,8 @@ class Plan:
     tables: Mapping[str, ListTable]
     header: tuple[Field, ...]  # fields that are asked
     lists: tuple[str, ...]  # pointers of lists that are asked
+    certain: Mapping[str, list[Any]] = field(default_factory=dict)  # rows that an independent reading is certain of
+    besides: Besides = field(default_factory=Besides)
     make: Callable[[Plan], Sequence[Ask]] = field(default=lambda made: ())
 
     @cached_property
@@ -49,6 +52,7 @@ class Plan:
         if self.facts or rows:
             also = f" and {rows} row{'s' if rows != 1 else ''}" if rows else ""
             said.append(f"the file's own data gives {len(self.facts)} field{'s' if len(self.facts) != 1 else ''}{also}")
+        said += [f"{pointer[1:]}: {len(rows)} rows add up and need no model" for pointer, rows in self.certain.items()]
         for pointer, each in self.tables.items():
             if pointer not in self.rows:
                 how = "are known by their heads" if each.known else "are asked for"
@@ -58,8 +62,10 @@ class Plan:
         return "; ".join(said).capitalize()[:1] + "; ".join(said)[1:] + "."
 
 
-def plan(kind: RecordType, index: Index, today: str, context: str = "", room: int = ROOM) -> Plan:
-    """The plan for one document. `room`: characters of document that fit into one request."""
+def plan(kind: RecordType, index: Index, today: str, context: str = "", room: int = ROOM, besides: Besides | None = None) -> Plan:
+    """The plan for one document. `room`: characters of document that fit into one request. `besides`: what an independent reading came to."""
+    beside = besides or Besides()
+    certain = certain_rows(kind, beside, index)
     coercion = Coercion(kind, index)
     facts = known(kind, index, coercion)
     rows = known_rows(kind, index, coercion)
@@ -67,10 +73,11 @@ def plan(kind: RecordType, index: Index, today: str, context: str = "", room: in
     have = {each.field.shape for each in facts}
     header = tuple(f for f in kind.header if f.shape not in have and not f.lookup and not (whole and f.ours.get("terms")))
     tables = _tables(kind, index, rows)
-    open_lists = tuple(p for p in kind.lists if p not in rows and not (p in tables and tables[p].known))
+    tables = {pointer: table for pointer, table in tables.items() if pointer not in certain}
+    open_lists = tuple(p for p in kind.lists if p not in rows and p not in certain and not (p in tables and tables[p].known))
     simple = tuple(dict.fromkeys(f.shape.split("/*")[0] for f in kind.fields if "/*" in f.shape))
     asked_lists = tuple(p for p in simple if p in open_lists or (p not in kind.lists and p not in rows))
-    return Plan(facts, rows, tables, header, asked_lists, lambda made: _asks(kind, index, made, today, context, room))
+    return Plan(facts, rows, tables, header, asked_lists, certain, beside, lambda made: _asks(kind, index, made, today, context, room))
 
 
 def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dict[str, ListTable]:
@@ -93,13 +100,23 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
 def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, room: int) -> Sequence[Ask]:
     schema = asked_schema(kind, made)
     lines = prompt.field_lines(kind, made.header, made.lists, made.tables, index)
-    parts = prompt.parts(index, made.tables, room)
+    parts = prompt.parts(index, made.tables, room, _lines_of_rows(index, made))
     about = f"{len(made.header)} fields" + (f" and {', '.join(p[1:] for p in made.lists)}" if made.lists else "")
     found = []
     for number, part in enumerate(parts):
-        messages = prompt.messages(lines, part.text, today, context, number, len(parts))
+        messages = prompt.messages(lines, part.text, prompt.dated(kind, index, today), context, number, len(parts))
         told = f"{about}, part {number + 1} of {len(parts)} of the document" if len(parts) > 1 else about
         found.append(Ask(ASK, told, messages, schema, number, pages=part.pages))
+    return found
+
+
+def _lines_of_rows(index: Index, made: Plan) -> list[list[tuple[int, int]]]:
+    """The lines that each certain row stands on."""
+    found = []
+    for pointer, rows in made.certain.items():
+        for number in range(len(rows)):
+            places = [place for at, place in made.besides.places.items() if at.startswith(f"{pointer}/{number}/")]
+            found.append(sorted({(place.page, index.pages[place.page].line_of[word]) for place in places for word in place.words}))
     return found
 
 

@@ -114,6 +114,12 @@ def _rows(kind: RecordType, index: Index, plan: Plan, made: Draft, said: Mapping
     """Rows of every list: facts, then cells of a table, then as they were written."""
     for pointer in kind.lists:
         name = pointer[1:]
+        if pointer in plan.certain:
+            made.record[name] = plan.certain[pointer]
+            own = {at: place for at, place in plan.besides.places.items() if at.startswith(f"{pointer}/")}
+            made.places.update(own)
+            made.cells.update(own)
+            continue
         facts = plan.rows.get(pointer)
         if facts is not None:
             made.record[name] = facts.rows

@@ -11,8 +11,9 @@ import msgspec
 
 from metrikon.core.documents.model import Page, words_box
 from metrikon.core.extraction import mending, second
-from metrikon.core.extraction.belonging import belonging
 from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given, Stage, by_patterns
+from metrikon.core.extraction.belonging import belonging
+from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
@@ -34,6 +35,7 @@ from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
 
 KNOWN_LABELS = 5  # labels of a field from which it is taken that a document names it by one of them
+CERTAIN, LIKELY = 0.85, 0.5  # of what was read besides: where the model gave nothing, and where it gave what stands nowhere
 LABEL = 3  # letters a label needs to be looked for
 
 
@@ -64,20 +66,17 @@ def settled(
     index: Index,
     given: Sequence[Given],
     asking: Asking,
-    other: Mapping[str, Any] | None = None,
     planned: Plan | None = None,
 ) -> Reading:
-    """The reading that answers stand for.
-
-    `other`: the record of an independent reading, to set against it. `planned`: the plan by which was asked, where it is at hand.
-    """
+    """The reading that answers stand for. `planned`: the plan by which was asked, where it is at hand; it holds what was read besides."""
     whole = bool(given) and given[0].stage == PATTERNS
     planned = planned or plan(kind, index, asking.today, asking.context, asking.room)
     made = _whole(kind, index, given[0]) if whole else draft(kind, index, planned, given)
-    if not whole and other:
+    other = Besides() if whole else planned.besides
+    if other.record:
         _supported_instead(kind, index, planned, made, other)
     unnamed = [] if whole else _without_label(kind, index, planned, made)
-    against = made.record if whole else other or {}
+    against = made.record if whole else other.header
     differing = contradicted(planned.facts, against, ground(kind, _header(against), index)) if planned.facts and against else []
     base = _assessed(kind, index, planned, made, made.record, given, differing)
     told: list[str] = []
@@ -85,7 +84,7 @@ def settled(
         better = mending.better(kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing), told)
         base = better or base
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *unnamed], base.notes
-    evidence = trusted(record, evidence, base.reckoned, made, other or {}, whole)
+    evidence = trusted(record, evidence, base.reckoned, made, other, whole)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
     stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
     return Reading(record, evidence, findings, (*made.changes, *told), notes, stages, following)
@@ -100,11 +99,13 @@ def _whole(kind: RecordType, index: Index, given: Given) -> Draft:
     return Draft(record, dict(given.places), set(), changes, list(coercion.dropped), parsed.cut_off)
 
 
-def _supported_instead(kind: RecordType, index: Index, planned: Plan, made: Draft, other: Mapping[str, Any]) -> None:
+def _supported_instead(kind: RecordType, index: Index, planned: Plan, made: Draft, other: Besides) -> None:
     """Values of a model that stand nowhere, or are left out, give way to what an independent reading found by their labels."""
     for each in planned.header:
-        value, instead = made.record.get(each.name), other.get(each.name)
+        value, instead = made.record.get(each.name), other.record.get(each.name)
         if each.shape.count("/") != 1 or instead is None or instead == value or not places(each, instead, index):
+            continue
+        if "labels" not in each.ours and other.sure.get(each.shape, 0.0) < (CERTAIN if value is None else LIKELY):
             continue
         if value is None or not stands(each, value, index):
             made.record[each.name] = instead

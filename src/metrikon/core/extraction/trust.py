@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.index import squeezed
 from metrikon.core.extraction.readings import Draft
 from metrikon.core.records.confidence import MODEL, Inputs
@@ -18,12 +19,15 @@ from metrikon.core.records.pointers import get
 from metrikon.core.records.sums import Reckoned
 
 
+TELLING = 0.7  # how sure an independent reading must be of a value for it to count against another
+
+
 def trusted(
-    record: Mapping[str, Any], evidence: Mapping[str, Evidence], reckoned: Reckoned, made: Draft, other: Mapping[str, Any], whole: bool
+    record: Mapping[str, Any], evidence: Mapping[str, Evidence], reckoned: Reckoned, made: Draft, other: Besides, whole: bool
 ) -> dict[str, Evidence]:
     """The evidence with the confidence of each value and its inputs."""
     held, failed = reckoned.held, reckoned.failed
-    others = [dict(other)] if other else []
+    others: list[Mapping[str, Any]] = [{name: value for name, value in other.header.items() if other.sure.get(f"/{name}", 1.0) >= TELLING}] if other.record else []
     others += [values for _, values in made.repairs]
     likely = _likely(made)
     found = {}

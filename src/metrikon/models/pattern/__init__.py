@@ -10,7 +10,7 @@ from metrikon.core.extraction.asking import Given, by_patterns
 from metrikon.core.extraction.index import Index
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps
-from metrikon.models.pattern.reader import read_labelled, read_record
+from metrikon.models.pattern.reader import read_besides, read_record
 from metrikon.ports.model import ModelAnswer, ModelRefused, ModelRequest
 
 PATTERN = "pattern"
@@ -34,4 +34,4 @@ def pattern_given(kind: RecordType, index: Index) -> Given:
     return by_patterns(dumps(found.record).decode(), found.places, found.sure)
 
 
-__all__ = ["PATTERN", "PatternModel", "pattern_given", "read_labelled"]
+__all__ = ["PATTERN", "PatternModel", "pattern_given", "read_besides"]

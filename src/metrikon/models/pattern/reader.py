@@ -7,6 +7,7 @@ from itertools import product
 from typing import Any
 
 from metrikon.core.extraction import columns as table_rows
+from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.index import Index
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.text import fold
@@ -79,17 +80,20 @@ def _repeated_heads(table: Any, index: Index) -> set[tuple[int, int]]:
 UNLABELLED = ("sender", "title", "currency")
 
 
-def read_labelled(kind: RecordType, index: Index) -> dict[str, Any]:
-    """The header fields that stand by their labels, and nothing else: an independent reading that costs little."""
+def read_besides(kind: RecordType, index: Index) -> Besides:
+    """An independent reading beside a model: header fields that stand by their labels, and for fields and lists without labels all that is found."""
     found = Found()
     used = {(cell.page, number) for table in index.document.tables for row in table.rows for cell in row for number in cell.words}
-    header = [each for each in kind.header if each.shape.count("/") == 1 and each.kind not in UNLABELLED and not each.lookup]
+    header = [each for each in kind.header if each.shape.count("/") == 1 and each.kind not in UNLABELLED and not each.lookup and _told(each)]
     options = _header_candidates(header, index, used, _book_of(kind, header))
     _by_sums(kind, options, found)
     for each in header:
         if each.name not in found.record:
             _put_best(each, options.get(each.shape, []), index, found)
-    return found.record
+    open_fields = [each for each in kind.header if each.shape.count("/") == 1 and not each.lookup and not _told(each)]
+    if open_fields or any(not any("labels" in each.ours for each in fields) for fields in kind.lists.values()):
+        read_any(kind, index, open_fields, found)
+    return Besides(found.record, found.places, found.sure)
 
 
 _BOOKS: dict[int, tuple[RecordType, LabelBook]] = {}  # the same few record types come again and again
