@@ -27,6 +27,7 @@ from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.opening import Opening, may_hold
+from metrikon.engine.trials import Trials
 from metrikon.engine.work import Bench
 from metrikon.intakes.folder import Folder
 from metrikon.ports.clock import Clock, SystemClock
@@ -93,6 +94,7 @@ class App:
         )
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.house.transcriber is not None)
         self.answers = Answers(self.database, self.house, self.engine)
+        self.trials = Trials(self.database, self.house, self.catalog, self.board, self.clock, self.default_model)
         self._folders: dict[tuple[str, str], Folder] = {}
         self._stop = threading.Event()
         self._scanner = threading.Thread(target=self._scan, name="folders", daemon=True)
@@ -107,6 +109,7 @@ class App:
         self._stop.set()
         if self._scanner.is_alive():
             self._scanner.join()
+        self.trials.close()
         self.engine.stop(self.settings.stop_seconds)
         self.readers.close()
         self._models.close()

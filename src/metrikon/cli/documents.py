@@ -52,7 +52,7 @@ def add(commands: Any) -> None:
 def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Read a record from a file and show it."""
     settings = settings_from(model_url=given.model_url, model_name=given.model)
-    kind = _type(given.record_type)
+    kind = record_type_in(given.record_type)
     try:
         document = read_file(given.file, settings, passwords=passwords_in(given.passwords))
     except Refused as error:
@@ -106,7 +106,7 @@ def _show(found: Extracted, kind: RecordType, out: TextIO) -> None:
     print(f"Read by {found.model}: {found.usage.input_tokens} tokens in, {found.usage.output_tokens} out, {found.usage.seconds:.2f} s.", file=out)
 
 
-def _type(path: Path) -> RecordType:
+def record_type_in(path: Path) -> RecordType:
     try:
         return record_type(loads(path.read_bytes()))
     except OSError as error:

@@ -105,6 +105,40 @@ class Client:
         """Run an item again; the id of the new run."""
         return str(self._ask("POST", f"/api/items/{item_id}/runs")["run_id"])
 
+    def trial(self, record_type: str, *, model: str = "", context: str = "", most: int = 0, every: float = 1.0) -> Iterator[dict[str, Any]]:
+        """Read the approved records of a type again and set each against what a person approved.
+
+        Yields the trial as it comes along, last when it has ended; stop the loop and call `stop_trial` to end it sooner.
+        """
+        body = {"record_type": record_type, "model": model, "context": context, "most": most}
+        trial_id = str(self._ask("POST", "/api/trials", body=body)["id"])
+        while True:
+            found = self.get_trial(trial_id)
+            yield found
+            if found["state"] != "running":
+                return
+            time.sleep(every)
+
+    def get_trial(self, trial_id: str) -> dict[str, Any]:
+        """What a trial came to, as far as it is."""
+        return dict(self._ask("GET", f"/api/trials/{trial_id}"))
+
+    def trials(self) -> list[dict[str, Any]]:
+        """Trials, newest first."""
+        return list(self._ask("GET", "/api/trials")["items"])
+
+    def stop_trial(self, trial_id: str) -> None:
+        """Stop a trial after the document it is at."""
+        self._ask("POST", f"/api/trials/{trial_id}/stop")
+
+    def continue_trial(self, trial_id: str) -> None:
+        """Go on with a trial that was stopped or failed; nothing is paid twice."""
+        self._ask("POST", f"/api/trials/{trial_id}/continue")
+
+    def fields_by_week(self, *, flow: str = "", record_type: str = "", weeks: int = 12) -> list[dict[str, Any]]:
+        """How complete and how sure each field was as it was read, by week."""
+        return list(self._ask("GET", "/api/fields", params={"flow": flow, "record_type": record_type, "weeks": str(weeks)})["items"])
+
     def put_flow(self, name: str, text: str) -> int:
         """Keep a flow (YAML); its version."""
         return int(self._ask("PUT", f"/api/flows/{name}", content=text.encode())["version"])

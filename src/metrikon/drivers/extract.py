@@ -56,12 +56,12 @@ def extract(
     if model.name == PATTERN:
         given = paper.patterns(kind)
         return Extracted(paper.settle(kind, [given], Asking(today, context)), Usage(calls=1), model.name, 1)
-    asking = Asking(today, context, model.room, 2 if second is not None else 1, second_reading is not None)
+    asking = Asking(today, context, model.room, 1 if second is not None else 0, second_reading is not None)
     tally = _Tally(rejected=rejected)
     asks: Sequence[Ask] = paper.asks(kind, asking)
     while True:
         for ask in asks:
-            reader = second_reading if ask.stage == SECOND else second if ask.stage == REPAIR and ask.tries else None
+            reader = second_reading if ask.stage == SECOND else second if ask.stage == REPAIR else None
             _ask(ask, reader or model, paper, tally)
         reading = paper.settle(kind, tally.given, asking)
         asks = reading.next[: most_calls - len(tally.given)]

@@ -12,7 +12,7 @@ from flask_openapi3 import APIBlueprint, Info, OpenAPI, Tag
 from metrikon import __version__
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import NotJson, loads
-from metrikon.service import house, items, lists, models, records
+from metrikon.service import house, items, lists, models, records, trials
 from metrikon.service.asked import SignIn
 from metrikon.service.auth import COOKIE, Guard
 from metrikon.service.problems import Problem, install, invalid
@@ -60,7 +60,7 @@ def create(app: App) -> OpenAPI:
     guard.install(flask)
     install(flask)
     flask.register_api(_session_routes(app, guard))
-    for room in (items, records, models, lists, house):
+    for room in (items, records, models, lists, trials, house):
         flask.register_api(room.blueprint(app))
     flask.after_request(_headers)
     flask.add_url_rule("/", view_func=_console, endpoint="console")

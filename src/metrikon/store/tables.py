@@ -190,3 +190,23 @@ tokens = Table(
     Column("created_at", BigInteger, nullable=False),
     Column("used_at", BigInteger),
 )
+trials = Table(
+    "trials",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("record_type", String(60), nullable=False),
+    Column("type_version", Integer, nullable=False),
+    Column("model", String(120), nullable=False),
+    Column("context", Text, nullable=False),
+    Column("count", Integer, nullable=False),
+    Column("state", String(10), nullable=False),  # running, done, stopped, failed
+    Column("problem", Text, nullable=False),
+    Column("created_at", BigInteger, nullable=False),
+)
+trial_results = Table(
+    "trial_results",
+    metadata,
+    Column("trial_id", _ID, primary_key=True),
+    Column("record_id", _ID, primary_key=True),
+    Column("result", LargeBinary, nullable=False),
+)

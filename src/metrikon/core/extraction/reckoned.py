@@ -11,7 +11,7 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import RecordType
 
-CENT, SURE = Decimal("0.01"), 0.7
+CENT, EXACT, SURE = Decimal("0.01"), Decimal("0.004"), 0.7
 MOST = 14  # numbers of a record that are tried with each other
 
 
@@ -66,13 +66,13 @@ def _in_record(record: Mapping[str, Any], value: Decimal, evidence: Mapping[str,
         columns = {key for row in rows if isinstance(row, Mapping) for key in row}
         for key in sorted(columns):
             values = [_number(row.get(key)) for row in rows if isinstance(row, Mapping)]
-            if len(values) > 1 and None not in values and abs(sum(each for each in values if each is not None) - value) <= CENT:
+            if len(values) > 1 and None not in values and abs(sum(each for each in values if each is not None) - value) <= EXACT:
                 yield f"the sum of {name} {key}"
     others = [
         (name, number) for name, each in record.items() if (number := _number(each)) is not None and (own := evidence.get(f"/{name}")) is not None and own.found and number
     ][:MOST]
     for (one, a), (two, b) in combinations(others, 2):
-        if abs(a + b - value) <= CENT:
+        if abs(a + b - value) <= EXACT:
             yield f"{one} and {two} together"
-        if abs(abs(a - b) - abs(value)) <= CENT and a != b:
+        if abs(abs(a - b) - abs(value)) <= EXACT and a != b:
             yield f"{one} less {two}"
