@@ -16,6 +16,7 @@ from metrikon.core.records.shapes import code_forms, shaped, takes
 from metrikon.core.records.types import Field
 from metrikon.core.values.codes import compact
 from metrikon.core.values.dates import parse_date
+from metrikon.core.values.number_words import read_out
 from metrikon.core.values.phones import parse_phone, written_forms
 from metrikon.core.values.times import parse_moment, parse_time
 from metrikon.core.values.units import unit_code
@@ -25,7 +26,13 @@ Forms = Callable[[str, Index], Iterator[str]]
 
 
 def _phone(text: str, index: Index) -> Iterator[str]:
-    found = parse_phone(text, index.country)
+    found = parse_phone(text, index.phone_country) or parse_phone(read_out(text, index.language), index.phone_country)
+    if found:
+        yield found
+
+
+def _mail(text: str, index: Index) -> Iterator[str]:
+    found = parse_mail(text) or parse_mail(read_out(text, index.language))
     if found:
         yield found
 
@@ -73,7 +80,7 @@ FORMS: Mapping[str, Forms] = {
     "iban": _simple(compact),
     "vat number": _simple(compact),
     "article number": _simple(compact),
-    "mail": _simple(parse_mail),
+    "mail": _mail,
     "web address": _simple(parse_address),
     "time": _time,
     "moment": _moment,

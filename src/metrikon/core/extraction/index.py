@@ -15,6 +15,7 @@ import msgspec
 
 from metrikon.core.documents.model import Cell, Document, Page, Segment, Table
 from metrikon.core.values.dates import date_readings, day_first
+from metrikon.core.values.languages import language_of
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_mark, parse_number
 from metrikon.core.values.text import fold
 
@@ -50,8 +51,9 @@ _ONE_COUNTRY = {
     "JPY": "JP",
     "ZAR": "ZA",
 }
-_AMERICAN = re.compile(r"\(\d{3}\) ?\d{3}-\d{4}|\b[A-Z]{2} \d{5}(?:-\d{4})?\b|(?m:^)(?:sales )?tax\b(?! (?:point|id|inv))", re.IGNORECASE).search
+_AMERICAN = re.compile(r"\(\d{3}\) ?\d{3}-\d{4}|\b\d{3}[ .-]\d{3}[ .-]\d{4}\b|\b[A-Z]{2} \d{5}(?:-\d{4})?\b|(?m:^)(?:sales )?tax\b(?! (?:point|id|inv))", re.IGNORECASE).search
 _OTHER_TAX = re.compile(r"\b(?:VAT|GST|HST|MwSt|TVA|IVA|BTW|USt)\b|[£€]").search
+_OF_LANGUAGE = {"de": "DE", "fr": "FR", "es": "ES", "it": "IT", "nl": "NL", "pt": "PT", "da": "DK", "sv": "SE", "pl": "PL", "en": "GB"}
 _HAS_MONTH = re.compile(_MONTH).search
 SHORTEST_DATE, LONGEST_DATE = 6, 5  # characters, words
 OPENING = 2  # letters by which the beginnings of segments are sorted, and fewest of a label
@@ -158,6 +160,19 @@ class Index:
         """Whether a document is from the United States by its telephone numbers, its ZIP codes or its sales tax."""
         text = "\n".join(line.text for page in self.document.pages for line in page.lines)
         return not _OTHER_TAX(text) and bool(_AMERICAN(text))
+
+    @cached_property
+    def language(self) -> str | None:
+        """The language (ISO 639-1) that the document is in: by its own word, else by its small words."""
+        told = next((f.value[:2].lower() for f in self.document.facts if f.path.endswith(("/lang", "/language", "/langue"))), None)
+        return told or language_of(" ".join(word.text for word in page.words) for page in self.document.pages)
+
+    @cached_property
+    def phone_country(self) -> str | None:
+        """The country whose numbering plan reads telephone numbers without a code: the document's, else that of its language."""
+        if self.country is None and self.language == "en" and self._american:
+            return "US"
+        return self.country or _OF_LANGUAGE.get(self.language or "")
 
     @cached_property
     def texts(self) -> list[Squeezed]:

@@ -17,7 +17,7 @@ import msgspec
 from metrikon.core.documents.model import Page
 from metrikon.core.extraction.index import Index, Place
 from metrikon.core.values.dates import MONTHS, parse_date
-from metrikon.core.values.languages import LANGUAGES, language_of
+from metrikon.core.values.languages import LANGUAGES
 from metrikon.core.values.number_words import Group, groups, plain, tokens
 
 BREAK = "|"
@@ -73,15 +73,9 @@ class Said:
             self.runs.append((page.number, words, places))
 
     @cached_property
-    def language(self) -> str | None:
-        """The language of the document: by its own word, else by its small words."""
-        told = next((f.value[:2].lower() for f in self.index.document.facts if f.path.endswith(("/lang", "/language", "/langue"))), None)
-        return told or language_of(page_text for page_text in (" ".join(w.text for w in p.words) for p in self.index.document.pages))
-
-    @cached_property
     def groups(self) -> list[tuple[int, list[Group]]]:
         """The numbers of each run, in words and figures."""
-        return [(number, groups(words, self.language)) for number, (_, words, _) in enumerate(self.runs)]
+        return [(number, groups(words, self.index.language)) for number, (_, words, _) in enumerate(self.runs)]
 
     def place(self, run: int, first: int, last: int) -> Place:
         """The words that tokens [first, last) of a run stand on."""

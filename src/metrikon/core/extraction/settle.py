@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
@@ -23,13 +24,14 @@ from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
+from metrikon.core.extraction.retyped import as_printed_near
 from metrikon.core.extraction.trust import trusted
 from metrikon.core.records.adding import unsaid
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
 from metrikon.core.records.lists import Lists, filled
-from metrikon.core.records.pointers import escape, get, shape
+from metrikon.core.records.pointers import escape, get, shape, steps
 from metrikon.core.records.sums import reckon
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
@@ -143,6 +145,7 @@ def _assessed(
     record = taken(kind, record, planned.facts, made.changes if record is made.record else []) if planned.facts else record
     record = with_derived(kind, record)
     evidence = _grounded(kind, record, index, planned, made)
+    record, evidence = _retyped(kind, record, evidence, index, planned, made)
     derived_evidence(kind, record, evidence)
     from_cells = {pointer.split("/")[1] for pointer in made.cells}
     record = {**record, **as_printed({name: value for name, value in record.items() if name not in from_cells}, evidence, index)}
@@ -161,6 +164,43 @@ def _assessed(
     notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
     reckoned = reckon(kind, record)
     return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence, reckoned), notes, reckoned)
+
+
+def _retyped(
+    kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], index: Index, planned: Plan, made: Draft
+) -> tuple[dict[str, Any], dict[str, Evidence]]:
+    """The record with values that stand nowhere corrected to the print that they come near to, and evidence anew where any was."""
+    corrected: dict[str, Any] = {}
+    for pointer, each in evidence.items():
+        field = kind.by_shape.get(shape(pointer))
+        if each.found or field is None:
+            continue
+        value = get(record, pointer)
+        instead = as_printed_near(field, value, index)
+        if instead is not None and instead != value:
+            corrected[pointer] = instead
+            told = f"{pointer}: {str(value)[:40]!r} stands nowhere; {str(instead)[:40]!r}, which is printed, was taken."
+            if told not in made.changes:
+                made.changes.append(told)
+    if not corrected:
+        return record, evidence
+    record = _with(record, corrected)
+    return record, _grounded(kind, record, index, planned, made)
+
+
+def _with(record: dict[str, Any], values: Mapping[str, Any]) -> dict[str, Any]:
+    """A copy of a record with some values in place of others."""
+    made: dict[str, Any] = copy.deepcopy(record)
+    for pointer, value in values.items():
+        *path, last = steps(pointer)
+        spot: Any = made
+        for step in path:
+            spot = spot[int(step)] if isinstance(spot, list) else spot[step]
+        if isinstance(spot, list):
+            spot[int(last)] = value
+        else:
+            spot[last] = value
+    return made
 
 
 def _grounded(kind: RecordType, record: dict[str, Any], index: Index, planned: Plan, made: Draft) -> dict[str, Evidence]:

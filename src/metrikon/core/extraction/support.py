@@ -186,7 +186,7 @@ def a_sign(field: Field, value: Any, index: Index) -> Evidence | None:
         for number, printed in enumerate(page.words):
             if any(sign in printed.text for sign in signs):
                 return evidence_at(index, Place(page.number, (number,)), 0.9, "mapped")
-    home = _CURRENCY_OF.get(index.country or "") or _OF_LANGUAGE.get(_said(index).language or "")
+    home = _CURRENCY_OF.get(index.country or "") or _OF_LANGUAGE.get(index.language or "")
     named = index.currency
     if home == value and named in (None, value):
         return Evidence("mapped", 0, None, "no currency is named; it is that of the document's country", 0.7)

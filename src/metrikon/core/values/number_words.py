@@ -209,3 +209,23 @@ class _Held:
     def group(self) -> Group:
         value = self.total + self.now
         return Group(value, str(value), self.first, self.last)
+
+
+_MARKS = {
+    **dict.fromkeys(("dot", "point", "punkt", "punto", "punt", "ponto", "punktum", "kropka"), "."),
+    **dict.fromkeys(("at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabela", "klammeraffe", "malpa"), "@"),
+    **dict.fromkeys(("dash", "hyphen", "minus", "bindestrich", "tiret", "guion", "trattino", "streepje", "hifen"), "-"),
+    **dict.fromkeys(("underscore", "unterstrich", "tiretbas"), "_"),
+}
+
+
+def read_out(text: str, language: str | None) -> str:
+    """What is meant by a text that is read out: "b dot fern eighty-eight at moss dot example" is b.fern88@moss.example."""
+    words = tokens(text)
+    by_first = {group.first: group for group in groups(words, language)}
+    found, at = "", 0
+    while at < len(words):
+        group = by_first.get(at)
+        found += group.figures if group else _MARKS.get(plain(words[at]), words[at])
+        at = group.last if group else at + 1
+    return found

@@ -234,9 +234,8 @@ def _first_of(kind: str, score: float) -> Rule:
         if option is None:
             from metrikon.core.extraction.forms import formed
             from metrikon.core.values.phones import parse_phone
-            from metrikon.models.pattern.generic import _country
 
-            value = parse_phone(str(mention.value), index.country or _country(index)) if kind == "phone" else formed(each, str(mention.value), index) or mention.value
+            value = parse_phone(str(mention.value), index.phone_country) if kind == "phone" else formed(each, str(mention.value), index) or mention.value
             return Option(value, mention.place, score) if value and takes(each.schema.get("pattern"), str(value)) else None
         return Option(option.value, option.place, score)
 

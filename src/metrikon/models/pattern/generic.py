@@ -12,7 +12,6 @@ from typing import Any
 from metrikon.core.documents.model import Page, Segment
 from metrikon.core.extraction.forms import formed
 from metrikon.core.extraction.index import Index, Place, has_digit
-from metrikon.core.extraction.said import Said
 from metrikon.core.extraction.units import unit_of
 from metrikon.core.records.lexicon import concepts_in, words_of
 from metrikon.core.records.meaning import CODES, MONEY, concept_of, label_fit
@@ -250,7 +249,7 @@ def _typed(field: Field, mention: Mention, index: Index, used: set[tuple[int, in
         if "integer" in field.types and "number" not in field.types:
             value = int(value) if value == value.to_integral_value() else value
     elif field.kind == "phone":
-        value = parse_phone(str(value), index.country or _country(index))
+        value = parse_phone(str(value), index.phone_country)
         if value is None:
             return None
     elif field.kind in ("time", "iban", "web address", "mail"):
@@ -272,11 +271,6 @@ def _amount_fits(field: Field, mention: Mention) -> float:
     if "integer" in field.types and mention.decimals == 2:
         fits *= 0.5
     return fits
-
-
-def _country(index: Index) -> str | None:
-    """The country of a document by its language, for telephone numbers without one."""
-    return {"de": "DE", "fr": "FR", "es": "ES", "it": "IT", "nl": "NL", "pt": "PT", "da": "DK", "sv": "SE", "pl": "PL", "en": "GB"}.get(index.once("said", Said).language or "")
 
 
 def _moments(field: Field, index: Index) -> Iterator[Option]:

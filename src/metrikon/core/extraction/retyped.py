@@ -1,0 +1,97 @@
+"""Values that a model typed a little wrong: the document's own words take their place where only one piece of print is meant.
+
+A model has no reason to give what is almost printed but the print itself: a digit group misread ("2.3104" for 2.310,40), a letter
+changed in a name, the year of another date. What is corrected so is told among the changes.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.records.types import Field
+
+SHORTEST, LONG = 6, 15  # letters of a text that is corrected, and from which two of them may differ
+MOST_WORDS = 14
+
+
+def as_printed_near(field: Field, value: Any, index: Index) -> Any:
+    """What the document has in the place of a value that stands nowhere in it; None when nothing, or several things, come near."""
+    if isinstance(value, bool):
+        return None
+    if isinstance(value, Decimal | int):
+        return _number(Decimal(value), index)
+    if field.kind == "date" and isinstance(value, str):
+        return _day(value, index)
+    if isinstance(value, str) and field.copied and len(squeezed(value)) >= SHORTEST:
+        return _text(value, index)
+    return None
+
+
+def _number(value: Decimal, index: Index) -> Decimal | None:
+    """The one printed number with the same figures, marks aside."""
+    wanted = _figures(value)
+    if len(wanted) < 3:
+        return None
+    found = {number for number in index.numbers if _figures(number) == wanted}
+    return found.pop() if len(found) == 1 else None
+
+
+def _figures(value: Decimal) -> str:
+    return re.sub(r"\D", "", f"{value:f}").lstrip("0").rstrip("0")
+
+
+def _day(value: str, index: Index) -> str | None:
+    """The one printed date of the same day and month, or with the two changed places."""
+    try:
+        wanted = date.fromisoformat(value)
+    except ValueError:
+        return None
+    near = {day for day in index.dates if (day.month, day.day) == (wanted.month, wanted.day)}
+    near = near or {day for day in index.dates if (day.day, day.month, day.year) == (wanted.month, wanted.day, wanted.year)}
+    return near.pop().isoformat() if len(near) == 1 else None
+
+
+def _text(value: str, index: Index) -> str | None:
+    """The one piece of print that differs from a text by a letter, or by two where it is long."""
+    wanted = squeezed(value)
+    most = 2 if len(wanted) >= LONG else 1
+    found = {text for text, key in _pieces(value, index) if key != wanted and _off(key, wanted, most)}
+    return found.pop() if len({squeezed(text) for text in found}) == 1 else None
+
+
+def _pieces(value: str, index: Index) -> Iterator[tuple[str, str]]:
+    """Runs of as many words as a text has, one more or fewer, of about its length."""
+    count, length = len(value.split()), len(squeezed(value))
+    if count > MOST_WORDS:
+        return
+    for page in index.document.pages:
+        keys = [squeezed(word.text) for word in page.words]
+        for start in range(len(keys)):
+            size = 0
+            for end in range(start, min(len(keys), start + count + 1)):
+                size += len(keys[end])
+                if size > length + 2:
+                    break
+                if end - start + 1 >= count - 1 and abs(size - length) <= 2:
+                    text = " ".join(page.words[n].text for n in range(start, end + 1)).strip(" ,;:.|·()")
+                    yield text, "".join(keys[start : end + 1])
+
+
+def _off(one: str, two: str, most: int) -> bool:
+    """Whether two texts differ by at most so many letters changed, left out or put in (Levenshtein distance)."""
+    if abs(len(one) - len(two)) > most:
+        return False
+    before = list(range(len(two) + 1))
+    for row, a in enumerate(one, 1):
+        now = [row]
+        for column, b in enumerate(two, 1):
+            now.append(min(before[column] + 1, now[-1] + 1, before[column - 1] + (a != b)))
+        if min(now) > most:
+            return False
+        before = now
+    return before[-1] <= most
