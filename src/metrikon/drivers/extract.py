@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from metrikon.core.extraction.asking import REPAIR, SECOND, Ask, Asking, Given, answered
 from metrikon.core.extraction.settle import Reading
+from metrikon.core.records.findings import Finding
 from metrikon.core.records.types import RecordType
 from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage
@@ -59,6 +60,8 @@ def extract(
     asking = Asking(today, context, model.room, 1 if second is not None else 0, second_reading is not None)
     tally = _Tally(rejected=rejected)
     asks: Sequence[Ask] = paper.asks(kind, asking)
+    left_out = len(asks) - most_calls
+    asks = asks[:most_calls]
     while True:
         for ask in asks:
             reader = second_reading if ask.stage == SECOND else second if ask.stage == REPAIR else None
@@ -70,7 +73,13 @@ def extract(
                 for call in tally.calls.values():
                     rejected(call)
             names = dict.fromkeys(each.model for each in tally.given)
+            reading = reading if left_out <= 0 else replace(reading, findings=[_not_all(left_out, most_calls), *reading.findings])
             return Extracted(reading, tally.usage, " and ".join(names) or "the file's own data", len(tally.given), tally.kept)
+
+
+def _not_all(left_out: int, most: int) -> Finding:
+    parts = f"{left_out} part{'s' if left_out != 1 else ''} of it"
+    return Finding("calls", "stop", f"The document takes more requests than the {most} that may be made for it (calls): {parts} were not read.")
 
 
 def _ask(ask: Ask, model: Model, paper: Paper, tally: _Tally) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import struct
 from typing import IO
 
+OURS = "our-error"  # the code of an error of the service or of the machine, which is not the file's fault
 NOT_STORED = "not-stored"  # the code of a document whose stored form is not there, or was cut off by a crash
 
 

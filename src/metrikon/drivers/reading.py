@@ -18,9 +18,9 @@ import msgspec
 
 from metrikon.core.documents.model import Document, Part, from_bytes
 from metrikon.core.values.exact import dumps, loads
-from metrikon.drivers.frames import receive, send
+from metrikon.drivers.frames import OURS, receive, send
 from metrikon.ports.reader import Limits, Refused
-from metrikon.ports.step import ReaderDied
+from metrikon.ports.step import ReaderDied, WorkFailed
 
 JOBS_A_WORKER = 2000  # then it is replaced, so that memory stays flat whatever libraries keep
 
@@ -60,6 +60,8 @@ class _Worker:
             why = f"took longer than {seconds:g} seconds (setting seconds)" if self.late else "made the process that read it end"
             raise ReaderDied(f"Reading the file {why}.")
         answer = loads(head)
+        if not answer["ok"] and answer["code"] == OURS:
+            raise WorkFailed(answer["reason"])
         if not answer["ok"]:
             raise Refused(answer["code"], answer["reason"])
         return body
@@ -161,7 +163,7 @@ class ReaderPool:
             answer = worker.ask(request, seconds)
             keep = True
             return answer
-        except Refused:
+        except (Refused, WorkFailed):
             keep = True
             raise
         finally:

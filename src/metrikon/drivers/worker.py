@@ -12,6 +12,7 @@ import hashlib
 import os
 import resource
 import sys
+import traceback
 from collections.abc import Callable, Mapping
 from functools import lru_cache
 from pathlib import Path
@@ -24,7 +25,7 @@ from metrikon.core.extraction.index import Index
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers import wire
-from metrikon.drivers.frames import NOT_STORED, receive, send
+from metrikon.drivers.frames import NOT_STORED, OURS, receive, send
 from metrikon.drivers.paper import LocalPaper
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.recording import heard
@@ -130,6 +131,19 @@ OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
 }
 
 
+READING = ("read", "keep", "heard", "parts", "picture")  # operations that look at the bytes of a file
+
+
+def blamed(operation: str, error: Exception) -> dict[str, str]:
+    """What an unforeseen error is told as: a library that stumbled over a file blames the file; anything after reading, or of the machine, is ours."""
+    name = type(error).__name__
+    if operation in READING and not isinstance(error, OSError):
+        return {"code": "broken", "reason": f"The file cannot be read: it is damaged in a way that its format does not allow ({name})."}
+    where = traceback.extract_tb(error.__traceback__)[-1]
+    said = error.strerror if isinstance(error, OSError) and error.strerror else name
+    return {"code": OURS, "reason": f"An error of the service, not of the file, while it worked on the document: {said} ({Path(where.filename).name}, line {where.lineno})."}
+
+
 def main() -> None:
     """Serve requests until the input ends."""
     incoming, outgoing = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
@@ -144,9 +158,8 @@ def main() -> None:
         except MemoryError:
             reason = "Reading the file took more memory than is allowed (setting memory_mb)."
             send(outgoing, dumps({"ok": False, "code": "too-large", "reason": reason}))
-        except Exception as error:  # a library stumbled over the file: the file is to blame, not the service
-            reason = f"The file cannot be read: it is damaged in a way that its format does not allow ({type(error).__name__})."
-            send(outgoing, dumps({"ok": False, "code": "broken", "reason": reason}))
+        except Exception as error:
+            send(outgoing, dumps({"ok": False, **blamed(loads(frame)["op"], error)}))
         else:
             send(outgoing, dumps({"ok": True}))
             send(outgoing, answer)

@@ -107,3 +107,7 @@ class House(Protocol):
 
 class ReaderDied(Exception):
     """The process that read a file was killed or came to its limit of time or memory."""
+
+
+class WorkFailed(ReaderDied):
+    """An error of the service or of the machine while a document was worked on: it is not the file's fault, and nothing is refused for it."""

@@ -67,6 +67,8 @@ def detect(data: bytes) -> Detected:
         return Detected("pdf", "it holds the mark of PDF files at its start")
     if data.startswith((b"PK\x03\x04", b"PK\x05\x06")):
         return _zipped(data)
+    if data.startswith(b"\xd0\xcf\x11\xe0") and "EncryptedPackage".encode("utf-16-le") in data:
+        raise Refused("encrypted", "The office document is encrypted. Set the password that opens it on the flow, or ask for the file without one.")
     for signature, words in _KNOWN:
         if data.startswith(signature):
             raise Refused("unknown-format", f"The file is {words}, whatever its name says. Metrikon reads {READ}.")

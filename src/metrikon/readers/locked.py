@@ -1,12 +1,13 @@
 """Encrypted files: opened with the passwords set on a flow, before any reader looks at them.
 
-A PDF is saved without its encryption, a ZIP (the classic form that its standard calls traditional
-encryption) is packed anew; what a reader then gets is the file as its sender saw it.
+A PDF is saved without its encryption, a ZIP (traditional or AES) is packed anew, an office document (ECMA-376, agile and standard
+encryption) is taken out of its container; what a reader then gets is the file as its sender saw it.
 """
 
 from __future__ import annotations
 
 import io
+import struct
 import zipfile
 import zlib
 from collections.abc import Sequence
@@ -16,7 +17,7 @@ import pypdfium2.raw as raw
 
 from metrikon.ports.reader import Limits
 
-PDF, ZIP = b"%PDF-", b"PK\x03\x04"
+PDF, ZIP, CONTAINER = b"%PDF-", b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 
 
 def unlocked(data: bytes, passwords: Sequence[str], limits: Limits) -> bytes:
@@ -27,7 +28,23 @@ def unlocked(data: bytes, passwords: Sequence[str], limits: Limits) -> bytes:
         return next((found for each in passwords if (found := _pdf(data, each)) is not None), data)
     if data.startswith(ZIP):
         return next((found for each in passwords if (found := _zip(data, each, limits)) is not None), data)
+    if data.startswith(CONTAINER):
+        return next((found for each in passwords if (found := _office(data, each)) is not None), data)
     return data
+
+
+def _office(data: bytes, password: str) -> bytes | None:
+    import msoffcrypto  # wanted seldom, and slow to import
+    from msoffcrypto.exceptions import DecryptionError, FileFormatError, InvalidKeyError, ParseError
+
+    out = io.BytesIO()
+    try:
+        office = msoffcrypto.OfficeFile(io.BytesIO(data))
+        office.load_key(password=password, verify_password=True)
+        office.decrypt(out)
+    except (DecryptionError, FileFormatError, InvalidKeyError, ParseError, OSError, ValueError, KeyError, struct.error, zipfile.BadZipFile, AttributeError):
+        return None  # not this password, or no encrypted document at all
+    return out.getvalue()
 
 
 def _pdf(data: bytes, password: str) -> bytes | None:
@@ -44,8 +61,10 @@ def _pdf(data: bytes, password: str) -> bytes | None:
 
 
 def _zip(data: bytes, password: str, limits: Limits) -> bytes | None:
+    import pyzipper
+
     try:
-        archive = zipfile.ZipFile(io.BytesIO(data))
+        archive = pyzipper.AESZipFile(io.BytesIO(data))
         members = archive.infolist()
         if not any(each.flag_bits & 1 for each in members) or sum(each.file_size for each in members) > limits.max_expanded:
             return None

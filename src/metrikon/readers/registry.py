@@ -61,8 +61,9 @@ def read(data: bytes, limits: Limits | None = None, passwords: Sequence[str] = (
     """
     given = limits or Limits()
     _check_size(data, given)
-    found = found_format(data)
-    document = _reader(found.format).read(unlocked(data, passwords, given), hashlib.sha256(data).hexdigest(), given)
+    opened = unlocked(data, passwords, given)
+    found = found_format(opened)
+    document = _reader(found.format).read(opened, hashlib.sha256(data).hexdigest(), given)
     return msgspec.structs.replace(document, why=found.why)
 
 
@@ -70,15 +71,15 @@ def parts(data: bytes, limits: Limits | None = None, passwords: Sequence[str] = 
     """The files within a file, each with its bytes: attachments, members of archives. Raises `Refused`."""
     given = limits or Limits()
     _check_size(data, given)
-    inner: Any = getattr(_reader(found_format(data).format), "parts", None)
-    yield from inner(unlocked(data, passwords, given), given) if inner else ()
+    opened = unlocked(data, passwords, given)
+    inner: Any = getattr(_reader(found_format(opened).format), "parts", None)
+    yield from inner(opened, given) if inner else ()
 
 
 def picture(data: bytes, page: int, turned: float = 0.0, dots: int = 110, passwords: Sequence[str] = ()) -> bytes:
     """One page as PNG, or as SVG when the page was set by us. Raises `Refused`."""
-    reader = _reader(found_format(data).format)
-    own: Any = getattr(reader, "picture", None)
     data = unlocked(data, passwords, Limits())
+    own: Any = getattr(_reader(found_format(data).format), "picture", None)
     try:
         return own(data, page, turned, dots) if own else drawn(read(data), page)
     except IndexError as error:

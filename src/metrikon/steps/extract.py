@@ -13,7 +13,7 @@ from metrikon.core.records.checks import doubts
 from metrikon.drivers.extract import MOST_CALLS, extract
 from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
 from metrikon.ports.reader import Refused
-from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed
+from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed, WorkFailed
 from metrikon.store import records
 
 
@@ -98,4 +98,6 @@ def _failure(error: Exception, call: Call) -> StepFailed:
         return StepFailed(str(error))
     if isinstance(error, Refused):
         return StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True)
+    if isinstance(error, WorkFailed):
+        return StepFailed(f"{call.file_name}: {error}", again=True)
     return StepFailed(f"{call.file_name}, while its values were looked for: {error}", again=call.attempt < KILLS, wait=0.2)

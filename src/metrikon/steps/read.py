@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from metrikon.ports.reader import Refused
-from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed
+from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed, WorkFailed
 from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
 
 
@@ -22,6 +22,8 @@ def run(call: Call, house: House) -> Outcome:
         raise StepFailed(f"{call.file_name}: {error}", again=True) from error
     except TranscriptionRefused as error:
         raise StepFailed(f"{call.file_name}: {error} Correct the settings, then continue.") from error
+    except WorkFailed as error:
+        raise StepFailed(f"{call.file_name}: {error}", again=True) from error
     except ReaderDied as error:
         if call.attempt >= KILLS:
             raise StepFailed(f"{call.file_name} is refused: {error} It happened {KILLS} times.", refused=True) from error

@@ -19,7 +19,7 @@ from typing import Any
 
 from metrikon.core.documents.model import Table, words_box
 from metrikon.core.extraction.forms import FORMS, written
-from metrikon.core.extraction.index import Index, Place, RowIndex, squeezed
+from metrikon.core.extraction.index import Index, Outside, Place, RowIndex, squeezed
 from metrikon.core.extraction.reckoned import reckon_missing
 from metrikon.core.extraction.support import supported
 from metrikon.core.records.evidence import MISSING, Evidence
@@ -30,8 +30,11 @@ from metrikon.core.values.numbers import CURRENCY_SIGNS
 WITHIN_WORD, ONE_OF_SEVERAL, OPEN_DATE, CROSSED_OUT = 0.8, 0.85, 0.5, 0.3
 
 
-def ground(kind: RecordType, record: dict[str, Any], index: Index, given: Mapping[str, Place] | None = None) -> dict[str, Evidence]:
-    """Evidence for every leaf of `record`. `given`: places that the reader itself named, tried first."""
+def ground(
+    kind: RecordType, record: dict[str, Any], index: Index, given: Mapping[str, Place] | None = None, aside: tuple[Table, ...] = ()
+) -> dict[str, Evidence]:
+    """Evidence for every leaf of `record`. `given`: places that the reader itself named, tried first. `aside`: tables in which figures are looked for last."""
+    outside = index.outside(aside) if aside else None
     labels = index.once("labels", _Labels)
     rows = {pointer: _row_places(kind, pointer, record, index) for pointer in kind.lists}
     found: dict[str, Evidence] = {}
@@ -46,22 +49,24 @@ def ground(kind: RecordType, record: dict[str, Any], index: Index, given: Mappin
         elif in_row is not None:
             found[pointer] = _evidence(index, in_row, 1.0)
         else:
-            found[pointer] = _anywhere(field, value, index, labels)
+            found[pointer] = _anywhere(field, value, index, labels, outside)
     reckon_missing(kind, record, found)
     return found
 
 
-def places(field: Field, value: Any, index: Index) -> list[Place]:
-    """Every place where a value of a field stands, in any of its forms."""
+def places(field: Field, value: Any, index: Index, outside: Outside | None = None) -> list[Place]:
+    """Every place where a value of a field stands, in any of its forms; of figures those `outside` some tables first."""
     if field.kind == "date" and isinstance(value, str):
         try:
-            return index.find_date(date.fromisoformat(value))
+            day = date.fromisoformat(value)
         except ValueError:
             return []
+        return outside.find_date(day) if outside else index.dates.get(day, [])
     if isinstance(value, bool):
         return []
     if isinstance(value, Decimal | int):
-        return index.find_number(Decimal(value)) or index.find_number(-Decimal(value))
+        number = Decimal(value)
+        return (outside.find_number(number) or outside.find_number(-number)) if outside else (index.numbers.get(number) or index.numbers.get(-number, []))
     if field.kind in ("choice", "title", "currency"):
         return [place for word in _signs(field, str(value)) for place in _sign_places(word, index)]
     if field.kind in FORMS:
@@ -100,8 +105,8 @@ def _holds(field: Field, value: Any, place: Place, index: Index) -> bool:
     )
 
 
-def _anywhere(field: Field, value: Any, index: Index, labels: _Labels) -> Evidence:
-    candidates = places(field, value, index)
+def _anywhere(field: Field, value: Any, index: Index, labels: _Labels, outside: Outside | None = None) -> Evidence:
+    candidates = places(field, value, index, outside)
     if not candidates:
         return supported(field, value, index) or MISSING
     candidates = [place for place in candidates if not _struck(index, place)] or candidates

@@ -116,7 +116,7 @@ class Index:
         self.pages = {page.number: page for page in document.pages}
         self._once: dict[str, Any] = {}
         self._named: dict[str, bool] = {}
-        self._aside: set[tuple[int, int]] = set()
+        self._outside: dict[tuple[int, ...], Outside] = {}
         self._rows: dict[int, RowIndex] = {}  # by identity: rows belong to the document, which is kept
 
     @cached_property
@@ -179,36 +179,13 @@ class Index:
         """The words of each page run together."""
         return [Squeezed(p.number, list(range(len(p.words))), [w.text for w in p.words]) for p in self.document.pages]
 
-    def set_aside(self, table: Table) -> None:
-        """Look for figures outside this table first: its cells are taken as they stand."""
-        for row in table.rows:
-            self._aside.update((cell.page, number) for cell in row for number in cell.words)
-        for name in ("_outer", "_outer_numbers", "_outer_dates"):
-            self.__dict__.pop(name, None)
-
-    def find_number(self, value: Decimal) -> list[Place]:
-        """Where an amount stands: outside tables that were set aside, else anywhere."""
-        return self._outer_numbers.get(value) or (self.numbers.get(value, []) if self._aside else [])
-
-    def find_date(self, day: date) -> list[Place]:
-        """Where a date stands, likewise."""
-        return self._outer_dates.get(day) or (self.dates.get(day, []) if self._aside else [])
-
-    @cached_property
-    def _outer(self) -> list[tuple[Page, Segment]]:
-        return [(page, s) for page, s in self.figured if (page.number, s.first) not in self._aside] if self._aside else self.figured
-
-    @cached_property
-    def _outer_numbers(self) -> dict[Decimal, list[Place]]:
-        found: dict[Decimal, list[Place]] = {}
-        for page, segment in self._outer:
-            for place, value in self.numbers_in(page, segment.first, segment.last):
-                found.setdefault(value, []).append(place)
+    def outside(self, tables: tuple[Table, ...]) -> Outside:
+        """Figures and dates outside some tables, whose cells are taken as they stand; worked out once for the same tables."""
+        key = tuple(map(id, tables))  # tables belong to the document, which is kept
+        found = self._outside.get(key)
+        if found is None:
+            found = self._outside[key] = Outside(self, tables)
         return found
-
-    @cached_property
-    def _outer_dates(self) -> dict[date, list[Place]]:
-        return self._dates_in(self._outer)
 
     @cached_property
     def numbers(self) -> dict[Decimal, list[Place]]:
@@ -251,9 +228,10 @@ class Index:
     @cached_property
     def dates(self) -> dict[date, list[Place]]:
         """Every date that stands in the document, in all its readings, with its places."""
-        return self._dates_in(self.figured)
+        return self.dates_in(self.figured)
 
-    def _dates_in(self, segments: Sequence[tuple[Page, Segment]]) -> dict[date, list[Place]]:
+    def dates_in(self, segments: Sequence[tuple[Page, Segment]]) -> dict[date, list[Place]]:
+        """The dates that stand in some segments, in all their readings, with their places."""
         found: dict[date, list[Place]] = {}
         for page, segment in segments:
             text = segment.text
@@ -310,6 +288,39 @@ class Index:
         """The words at a place."""
         words = self.pages[place.page].words
         return " ".join(words[n].text for n in place.words)
+
+
+class Outside:
+    """Where figures and dates stand outside some tables; everywhere, for what stands only in them. Changes nothing of the index."""
+
+    def __init__(self, index: Index, tables: Sequence[Table]) -> None:
+        self._index = index
+        self._inside = {(cell.page, number) for table in tables for row in table.rows for cell in row for number in cell.words}
+
+    def find_number(self, value: Decimal) -> list[Place]:
+        """Where an amount stands."""
+        return self._numbers.get(value) or self._index.numbers.get(value, [])
+
+    def find_date(self, day: date) -> list[Place]:
+        """Where a date stands."""
+        return self._dates.get(day) or self._index.dates.get(day, [])
+
+    @cached_property
+    def _segments(self) -> list[tuple[Page, Segment]]:
+        figured = self._index.figured
+        return [(page, s) for page, s in figured if (page.number, s.first) not in self._inside] if self._inside else figured
+
+    @cached_property
+    def _numbers(self) -> dict[Decimal, list[Place]]:
+        found: dict[Decimal, list[Place]] = {}
+        for page, segment in self._segments:
+            for place, value in self._index.numbers_in(page, segment.first, segment.last):
+                found.setdefault(value, []).append(place)
+        return found
+
+    @cached_property
+    def _dates(self) -> dict[date, list[Place]]:
+        return self._index.dates_in(self._segments)
 
 
 class RowIndex:

@@ -1,8 +1,8 @@
 """Words in a document that speak to the program that reads it: never obeyed, and told to a person.
 
-What stands in the document is data. A model may obey it all the same; so a document that gives
-orders goes before a person, whatever was read. The phrases are few and narrow: letters of business
-ask people to disregard reminders and to use numbers as references all the time.
+What stands in the document is data. A model may obey it all the same; what it then says can only become a value that is typed,
+stands in the document in a place of its own, and adds up with the others; nothing else is in its reach. So the phrases are a
+hint for the person who looks, and stop nothing by themselves: letters of business ask people to disregard reminders all the time.
 """
 
 from __future__ import annotations
@@ -47,7 +47,7 @@ QUOTED = 160  # characters that are told
 
 
 def orders(index: Index) -> list[Finding]:
-    """A finding that stops the record when visible words of the document give orders to its reader."""
+    """A finding that warns when visible words of the document give orders to its reader."""
     found: dict[str, int] = {}
     for page in index.document.pages:
         lines = [line.text for line in page.lines]
@@ -65,7 +65,7 @@ def orders(index: Index) -> list[Finding]:
     return [
         Finding(
             "orders",
-            "stop",
+            "warn",
             f"The document holds words that speak to the program that reads it: {some}. None was followed on purpose; compare the values.",
         )
     ]

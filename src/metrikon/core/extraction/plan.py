@@ -39,6 +39,11 @@ class Plan:
     besides: Besides = field(default_factory=Besides)
     make: Callable[[Plan], Sequence[Ask]] = field(default=lambda made: ())
 
+    @property
+    def aside(self) -> tuple[Table, ...]:
+        """Tables whose cells are taken as they stand: figures outside of rows are looked for outside of them first."""
+        return tuple(each.table for each in self.tables.values() if each.known)
+
     @cached_property
     def asks(self) -> Sequence[Ask]:
         """The first requests; made when they are wanted."""
@@ -92,8 +97,6 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
         if best is not None:
             found[pointer] = best
             taken.append(best.table)
-            if best.known:
-                index.set_aside(best.table)
     return found
 
 

@@ -208,7 +208,7 @@ def _grounded(kind: RecordType, record: dict[str, Any], index: Index, planned: P
     cells = {pointer: place for pointer, place in made.places.items() if pointer in made.cells}
     lists = {pointer.split("/")[1] for pointer in cells} | {pointer[1:] for pointer in planned.rows}
     searched = {name: value for name, value in record.items() if name not in lists} if lists else record
-    evidence = ground(kind, searched, index, made.places)
+    evidence = ground(kind, searched, index, made.places, planned.aside)
     for pointer, place in cells.items():
         evidence[pointer] = _cell(index.pages[place.page], place.words)
     for each in planned.facts:
