@@ -27,6 +27,8 @@ SAID = [
     ("en", "2026-03-02", "Let us say next Friday, at noon.", DATE, "2026-03-06", "2026-03-07"),
     ("en", "2026-03-02", "We need it in two weeks.", DATE, "2026-03-16", "2026-03-17"),
     ("en", "2026-03-02", "The twenty-first of April is fine.", DATE, "2026-04-21", "2026-05-21"),
+    ("en", "2026-03-02", "It takes two and a half days.", NUMBER, 2.5, 2.6),
+    ("de", "2026-03-02", "Das dauert anderthalb Stunden.", NUMBER, 1.5, 1.6),
     ("de", "2026-03-02", "Das macht zweihundertneunundvierzig Euro.", NUMBER, 249, 259),
     ("de", "2026-03-02", "Der Meter kostet sieben Euro fünfzig.", NUMBER, 7.5, 7.6),
     ("de", "2026-03-02", "Am Dienstag, dem zehnten März, um halb drei.", MOMENT, "2026-03-10T14:30", "2026-03-10T15:30"),

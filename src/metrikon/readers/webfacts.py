@@ -45,9 +45,18 @@ def page_facts(root: etree._Element, warnings: list[str]) -> list[Fact]:
     found += _microdata(root)
     found += _rdfa(root)
     found += _meta(root)
+    found += _times(root)
     if len(found) > MOST:
         warnings.append(f"The page carries {len(found)} facts; the first {MOST} are taken.")
     return found[:MOST]
+
+
+def _times(root: etree._Element) -> Iterator[Fact]:
+    """Moments that the page tells programs beside the words for people (HTML, the `time` element)."""
+    for number, element in enumerate(root.iter("time")):
+        value = clean(element.get("datetime", ""))
+        if value:
+            yield Fact("microdata", f"/time/{number}", clean(" ".join(str(text) for text in element.itertext()))[:80] or "time", value[:80])
 
 
 def _json_ld(value: Any, path: str, depth: int) -> Iterator[Fact]:

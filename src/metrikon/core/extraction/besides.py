@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
-from metrikon.core.extraction.index import Index, Place
+from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.records.adding import shown_product
 from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.types import Field, RecordType
@@ -44,18 +44,72 @@ def certain_rows(kind: RecordType, besides: Besides, index: Index) -> dict[str, 
 
 
 def _certain(pointer: str, fields: Sequence[Field], rows: Sequence[Any], besides: Besides, index: Index) -> bool:
-    amounts = [each for each in fields if each.kind == "amount"]
-    shown = shown_product(rows, amounts) if len(rows) >= LEAST_ROWS else None
+    texts = [each for each in fields if each.kind == "text"]
+    filled = all(each.name in row or (each.nullable and each.kind != "text") for row in rows for each in fields)
+    told = len(texts) == 1 or {concept_of(each) for each in texts} == {"description", "detail"}
+    lines = all(_one_line(pointer, n, each, besides, index) for n in range(len(rows)) for each in texts)
+    return filled and told and lines and add_up(fields, rows, index)
+
+
+def add_up(fields: Sequence[Field], rows: Sequence[Any], index: Index) -> bool:
+    """Whether every row shows quantity × price = amount, and the amounts come to a total that is printed."""
+    shown = shown_product(rows, [each for each in fields if each.kind == "amount"]) if len(rows) >= LEAST_ROWS else None
     if shown is None or shown[1]:
         return False
     one, two, amount, _ = shown[0]
     if concept_of(amount) == "unit price" or "line amount" in (concept_of(one), concept_of(two)):
         return False
+    if any(not isinstance(row.get(amount.name), Decimal | int) for row in rows):
+        return False
     total = sum((abs(Decimal(row[amount.name])) for row in rows), Decimal(0))
-    outside = index.numbers.get(total) or index.numbers.get(-total)
-    texts = [each for each in fields if each.kind == "text"]
-    filled = all(each.name in row or (each.nullable and each.kind != "text") for row in rows for each in fields)
-    return bool(outside) and filled and len(texts) == 1 and all(_one_line(pointer, n, texts[0], besides, index) for n in range(len(rows)))
+    return bool(index.numbers.get(total) or index.numbers.get(-total))
+
+
+def merged_rows(
+    pointer: str, fields: Sequence[Field], written: Sequence[Any], besides: Besides, index: Index
+) -> tuple[list[dict[str, Any]], dict[str, Place]] | None:
+    """Rows that add up as they were read besides, filled with what only the model's rows have; None where those do not add up.
+
+    Figures are those of the print; a text is the model's where it stands in the print of its row and is not all of it.
+    """
+    rows = besides.record.get(pointer[1:])
+    if not isinstance(rows, list) or not add_up(fields, rows, index):
+        return None
+    made: list[dict[str, Any]] = []
+    places: dict[str, Place] = {}
+    for number, row in enumerate(rows):
+        other = _partner(row, number, rows, written, fields)
+        filled: dict[str, Any] = {}
+        for each in fields:
+            own, theirs = row.get(each.name), other.get(each.name)
+            taken = theirs is not None and (own is None or (each.kind == "text" and _within(theirs, row, fields)))
+            value = theirs if taken else own
+            if value is not None:
+                filled[each.name] = value
+            at = f"{pointer}/{number}/{each.name}"
+            print_of = next((f for f in fields if f.kind == "text" and theirs is not None and squeezed(str(theirs)) in squeezed(str(row.get(f.name) or ""))), each)
+            behind = f"{pointer}/{number}/{print_of.name}" if taken and own is not None else at
+            if behind in besides.places and (not taken or own is not None):
+                places[at] = besides.places[behind]
+        made.append(filled)
+    return made, places
+
+
+def _within(theirs: Any, row: Mapping[str, Any], fields: Sequence[Field]) -> bool:
+    """Whether a model's text is a part of the print of its row, and not several of its texts together."""
+    texts = [squeezed(str(row[each.name])) for each in fields if each.kind == "text" and row.get(each.name)]
+    wanted = squeezed(str(theirs))
+    return len(wanted) > 2 and any(wanted in text for text in texts)
+
+
+def _partner(row: Mapping[str, Any], number: int, rows: Sequence[Any], written: Sequence[Any], fields: Sequence[Field]) -> Mapping[str, Any]:
+    """The model's row that is meant: the one at the same place, or the one that has most values of it."""
+    others = [each for each in written if isinstance(each, Mapping)]
+    if len(others) == len(rows):
+        return others[number]
+    scored = [(sum(row.get(f.name) is not None and row.get(f.name) == each.get(f.name) for f in fields), each) for each in others]
+    best = max(scored, key=lambda pair: pair[0], default=(0, {}))
+    return best[1] if best[0] >= 2 else {}
 
 
 def _one_line(pointer: str, number: int, text: Field, besides: Besides, index: Index) -> bool:

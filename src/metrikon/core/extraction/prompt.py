@@ -22,6 +22,7 @@ from metrikon.core.records.types import OURS, Field, resolved
 NONE = "none"
 SHOWN_FIRST, SHOWN_LAST = 3, 1  # rows of a table that are shown
 CONTEXT_LINES = 6  # of the part before
+SHORT = 60  # words of a message that may mean today without saying so
 NAMES = 4  # labels that are told of a field
 NEAR = 3  # lines around a place that are shown in a repair
 LEFT_OUT = (
@@ -73,7 +74,8 @@ def dated(kind: Any, index: Index, today: str) -> str:
     own = index.once("said", Said).own_date
     if own is not None:
         return f"The document is of {own:%A}, {own.isoformat()}."
-    return f"Today is {today}." if not index.dates else ""
+    short = sum(len(page.words) for page in index.document.pages) <= SHORT
+    return f"Today is {today}." if short and not index.dates else ""
 
 
 def question_lines(header: Sequence[Field], lists: Mapping[str, tuple[Field | None, Sequence[Field]]], index: Index) -> list[str]:
@@ -154,8 +156,8 @@ _TYPES = {
     "moment": "date and time, YYYY-MM-DDTHH:MM",
     "month": "month, YYYY-MM (or YYYY)",
     "time": "time, HH:MM",
-    "phone": "telephone number with its country code, such as +441632960143",
-    "currency": "currency code, such as GBP or EUR",
+    "phone": "telephone number, + and country code first, figures only",
+    "currency": "currency code of three letters",
     "mail": "mail address",
 }
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, SECOND, Given
+from metrikon.core.extraction.besides import merged_rows
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.columns import ListTable, columns_said, read_rows
 from metrikon.core.extraction.ground import ground, whole_cells
@@ -130,6 +131,11 @@ def _rows(kind: RecordType, index: Index, plan: Plan, made: Draft, said: Mapping
                 made.record[name] = made.written.pop(pointer)
         else:
             _from_table(index, made, table, said.get(pointer), asked)
+        merged = merged_rows(pointer, kind.lists[pointer], made.record.get(name) or (), plan.besides, index) if asked else None
+        if merged is not None and not any(at.startswith(f"{pointer}/") for at in made.cells):
+            made.record[name] = merged[0]
+            made.places.update(merged[1])
+            made.cells.update(merged[1])
         if name in made.record and not any(at.startswith(f"{pointer}/") for at in made.cells):
             whole_cells(kind, pointer, made.record, index, made.changes)
 

@@ -86,10 +86,15 @@ class Said:
     def numbers(self) -> dict[Decimal, list[Heard]]:
         """Numbers in words, prices read out in two halves, hours and minutes taken together."""
         found: dict[Decimal, list[Heard]] = {}
+        for value, heard in self.halves:
+            found.setdefault(value, []).append(heard)
         for run, here in self.groups:
             words = self.runs[run][1]
             for at, one in enumerate(here):
                 spelled = not words[one.first].isdigit()
+                half = _half_more(words, one)
+                if half:
+                    self._hear(found, one.value + Decimal("0.5"), run, one.first, one.last + half, 0.85)
                 if spelled:
                     self._hear(found, Decimal(one.value), run, one.first, one.last, 0.9)
                 if at + 1 < len(here):
@@ -101,15 +106,31 @@ class Said:
     def minutes(self) -> dict[Decimal, list[Heard]]:
         """Lengths of time in minutes: "4 h 34 min", "two hours"."""
         found: dict[Decimal, list[Heard]] = {}
+        for value, heard in self.halves:
+            found.setdefault(value * 60, []).append(heard)
         for run, here in self.groups:
             words = self.runs[run][1]
             for at, one in enumerate(here):
+                half = _half_more(words, one)
+                if half and set(map(plain, words[one.last : one.last + half + 2])) & _HOURS:
+                    self._hear(found, Decimal(one.value * 60 + 30), run, one.first, one.last + half, 0.8)
                 if not self._hours(words, one.last):
                     continue
                 self._hear(found, Decimal(one.value * 60), run, one.first, one.last + 1, 0.7)
                 two = here[at + 1] if at + 1 < len(here) else None
                 if two is not None and two.first - one.last <= 2 and two.value < 60:
                     self._hear(found, Decimal(one.value * 60 + two.value), run, one.first, two.last, 0.9)
+        return found
+
+    @cached_property
+    def halves(self) -> list[tuple[Decimal, Heard]]:
+        """Numbers with a half that are one word, or a half alone: "anderthalb", "half an hour"."""
+        found = []
+        for run, (_, words, _) in enumerate(self.runs):
+            for at, word in enumerate(words):
+                value = _WITH_HALF.get(plain(word))
+                if value is not None and (place := self.place(run, at, at + 1)).words:
+                    found.append((value, Heard(place, 0.7)))
         return found
 
     def _hear(self, found: dict[Decimal, list[Heard]], value: Decimal, run: int, first: int, last: int, sure: float) -> None:
@@ -291,6 +312,23 @@ def _run(page: Page, index: Index) -> tuple[list[str], list[int]]:
         if word.lower() in _DOUBLE:
             words[at] = words[at + 1]
     return words, places
+
+
+_WITH_HALF = {
+    **dict.fromkeys(("anderthalb", "eineinhalb", "einundhalb", "anderhalf", "anderhalve", "halvanden", "poltora"), Decimal("1.5")),
+    **dict.fromkeys(("zweieinhalb", "tweeenhalf"), Decimal("2.5")),
+    **dict.fromkeys(("half", "halbe", "halben", "demi", "demie", "media", "mezza", "mezzora", "halve", "meia", "halv"), Decimal("0.5")),
+}  # fmt: skip
+_HALVES = {"half", "halb", "halbe", "demi", "demie", "media", "medio", "mezzo", "mezza", "halve", "meia", "meio", "halv"}
+
+
+def _half_more(words: list[str], one: Group) -> int:
+    """How many tokens after a number say that a half comes to it: "two and a half", "deux heures et demie"; 0 for none."""
+    for reach in (2, 3, 4):
+        after = [plain(word) for word in words[one.last : one.last + reach]]
+        if len(after) == reach and after[-1] in _HALVES and any(word in _AND for word in after[:-1]) and all(word in _AND | _HOURS | {"a", "une", "una"} for word in after[:-1]):
+            return reach
+    return 0
 
 
 def _together(one: Group, two: Group, words: list[str]) -> Iterator[tuple[Decimal, float]]:

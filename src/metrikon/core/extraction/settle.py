@@ -80,10 +80,10 @@ def settled(
     unnamed = [] if whole else _without_label(kind, index, planned, made)
     against = made.record if whole else other.header
     differing = contradicted(planned.facts, against, ground(kind, _header(against), index)) if planned.facts and against else []
-    base = _assessed(kind, index, planned, made, made.record, given, differing)
+    base = _assessed(kind, index, planned, made, made.record, given, differing, asking)
     told: list[str] = []
     for answer, values in made.repairs:
-        better = mending.better(kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing), told)
+        better = mending.better(kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing, asking), told)
         base = better or base
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *unnamed], base.notes
     evidence = trusted(record, evidence, base.reckoned, made, other, whole)
@@ -107,7 +107,8 @@ def _supported_instead(kind: RecordType, index: Index, planned: Plan, made: Draf
         value, instead = made.record.get(each.name), other.record.get(each.name)
         if each.shape.count("/") != 1 or instead is None or instead == value or not places(each, instead, index):
             continue
-        if "labels" not in each.ours and other.sure.get(each.shape, 0.0) < (CERTAIN if value is None else LIKELY):
+        least = CERTAIN if value is None or each.kind == "text" else LIKELY
+        if "labels" not in each.ours and other.sure.get(each.shape, 0.0) < least:
             continue
         if value is None or not stands(each, value, index):
             made.record[each.name] = instead
@@ -139,13 +140,17 @@ def _header(record: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _assessed(
-    kind: RecordType, index: Index, planned: Plan, made: Draft, record: dict[str, Any], given: Sequence[Given], differing: list[Finding]
+    kind: RecordType, index: Index, planned: Plan, made: Draft, record: dict[str, Any], given: Sequence[Given], differing: list[Finding], asking: Asking
 ) -> mending.Assessed:
     """A record with evidence and findings."""
     record = taken(kind, record, planned.facts, made.changes if record is made.record else []) if planned.facts else record
     record = with_derived(kind, record)
     evidence = _grounded(kind, record, index, planned, made)
     record, evidence = _retyped(kind, record, evidence, index, planned, made)
+    invented = _inventions(kind, record, evidence, index, asking)
+    if invented and not (given and given[0].stage == PATTERNS):
+        record = _with(record, dict.fromkeys(invented))
+        evidence = {pointer: each for pointer, each in evidence.items() if pointer not in invented}
     derived_evidence(kind, record, evidence)
     from_cells = {pointer.split("/")[1] for pointer in made.cells}
     record = {**record, **as_printed({name: value for name, value in record.items() if name not in from_cells}, evidence, index)}
@@ -153,7 +158,8 @@ def _assessed(
         for pointer, least in each.sure.items():
             if pointer in evidence and least < evidence[pointer].sure:
                 evidence[pointer] = msgspec.structs.replace(evidence[pointer], sure=round(least, 3))
-    notes = [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if made.cut_off else []
+    notes = list(invented.values()) if invented and not (given and given[0].stage == PATTERNS) else []
+    notes += [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if made.cut_off else []
     notes += [_unusable(kind, pointer) for pointer in made.dropped if get(record, pointer) is None]
     notes += [_no_answer(problem) for _, problem in made.unread]
     notes += mending.rows_differ(kind, record, made)
@@ -164,6 +170,39 @@ def _assessed(
     notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
     reckoned = reckon(kind, record)
     return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence, reckoned), notes, reckoned)
+
+
+INVENTED = {"phone": "phone", "mail": "mail", "iban": "iban", "web address": "web address"}
+
+
+def _inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index, asking: Asking) -> dict[str, Finding]:
+    """Values that can only be invented, by pointer: they stay as a suggestion beside an empty field.
+
+    A telephone number, an address or an account that stands nowhere, and the day of the run. It stops the record where the document
+    holds something of that kind that may have been meant, or where the field must have a value.
+    """
+    found = {}
+    for pointer, each in evidence.items():
+        field = kind.by_shape.get(shape(pointer))
+        value = get(record, pointer)
+        if each.found or field is None or not isinstance(value, str):
+            continue
+        today = field.kind in ("date", "moment") and value[:10] == asking.today
+        if today or (field.kind in INVENTED and not (field.kind == "mail" and index.document.sentences)):
+            held = _holds_any(field.kind, index)
+            stop = held or not (field.nullable or not field.required)
+            message = f"{kind.titled(pointer)} was given as {value}, which stands nowhere in the document; the field was left empty."
+            found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value})
+    return found
+
+
+def _holds_any(kind: str, index: Index) -> bool:
+    """Whether the document holds a value of a kind at all."""
+    if kind in ("date", "moment"):
+        return bool(index.dates)
+    if kind in ("mail", "web address"):
+        return any(("@" if kind == "mail" else "www.") in word.text for page in index.document.pages for word in page.words)
+    return any(sum(c.isdigit() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)
 
 
 def _retyped(

@@ -162,6 +162,18 @@ def in_its_data(field: Field, value: Any, index: Index) -> Evidence | None:
     return _fact(index, lambda text: wanted in squeezed(text)) if len(wanted) >= 3 else None
 
 
+def in_numbers_of_its_data(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number or a day that the file says of itself for programs."""
+    if isinstance(value, bool) or not isinstance(value, Decimal | int | str):
+        return None
+    if isinstance(value, Decimal | int):
+        return _fact(index, lambda text: len(text) < 40 and parse_number(text, ".") == value)
+    if field.kind in ("date", "moment") and re.match(r"\d{4}-\d\d-\d\d", value):
+        wanted = value[:16] if field.kind == "moment" else value[:10]
+        return _fact(index, lambda text: text.replace(" ", "T").startswith(wanted))
+    return None
+
+
 def _fact(index: Index, holds: Callable[[str], bool]) -> Evidence | None:
     for fact in index.document.facts:
         if holds(fact.value):
@@ -434,7 +446,7 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 
 RULES: tuple[Rule, ...] = (
-    a_number_in_words, a_day, a_time, a_telephone, a_sign, spelled_out, put_together, in_its_data, decided, amounts_together, a_thousand, within_print, misread, in_other_words, _once,
+    a_number_in_words, a_day, a_time, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, decided, amounts_together, a_thousand, within_print, misread, in_other_words, _once,
 )  # fmt: skip
 
 

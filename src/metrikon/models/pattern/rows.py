@@ -10,6 +10,7 @@ from itertools import permutations
 from typing import Any
 
 from metrikon.core.documents.model import Page, Table
+from metrikon.core.extraction.coerce import asks_positive
 from metrikon.core.extraction.columns import cell_value
 from metrikon.core.extraction.index import Index, Place, has_digit
 from metrikon.core.records.lexicon import concepts_in, words_of
@@ -186,6 +187,9 @@ def _yes_no(text: str) -> bool:
 
 
 def _typed(field: Field, value: Any) -> Any:
+    """A value of a cell as its field asks for it."""
+    if isinstance(value, Decimal) and value < 0 and asks_positive(field.schema):
+        value = -value
     if field.kind == "amount" and isinstance(value, Decimal) and "integer" in field.types and "number" not in field.types and value == value.to_integral_value():
         return int(value)
     return value
@@ -261,7 +265,7 @@ def _item_values(
     if not texts:
         return {}
     values[text_field.name] = (" ".join(texts), Place(page.number, tuple(words)), 0.8)
-    values[amount_field.name] = (amount, amount_place, 0.85)
+    values[amount_field.name] = (_typed(amount_field, amount), amount_place, 0.85)
     if quantity is not None and quantity is not amount_field:
         count, place = (factors[0], factors[1]) if factors else (Decimal(1), amount_place)
         values[quantity.name] = (_typed(quantity, count), place, 0.85 if factors else 0.6)
