@@ -16,6 +16,7 @@ from metrikon.core.extraction.units import lines_with, unit_of
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import COPIED, DECIDED
+from metrikon.core.records.meaning import MONEY, concept_of
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
 
@@ -31,6 +32,7 @@ def belonging(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str
     """Findings about values that stand where another value stands. `cells`: pointers of values that are cells of a table as they stand."""
     found = list(_same_words(kind, record, evidence, index, cells))
     claimed = _claimed(evidence)
+    found += _one_place_for_two(kind, record, claimed)
     found += _taken_by_rows(kind, record, evidence, index, claimed)
     found += _other_units(kind, record, evidence, index)
     for pointer in kind.lists:
@@ -46,7 +48,7 @@ def _same_words(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[s
     claims: dict[str, list[str]] = {}
     for pointer, value in leaves(record):
         field = kind.by_shape.get(shape(pointer))
-        if field is None or pointer in cells or not isinstance(value, str) or field.manner == DECIDED or field.kind == "currency":
+        if field is None or not isinstance(value, str) or field.manner == DECIDED or field.kind == "currency":
             continue
         if evidence.get(pointer, _NOWHERE).how in ("person", "list", "default"):
             continue
@@ -58,6 +60,8 @@ def _same_words(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[s
             continue
         if len({shape(pointer) for pointer in pointers}) == 1 and "/*/" in shape(pointers[0]):
             continue  # the same in several rows: whether it belongs there, the rows say
+        if all(pointer in cells for pointer in pointers):
+            continue
         if _times(wanted, index) < len(pointers):
             names = " and ".join(dict.fromkeys(kind.titled(pointer) for pointer in pointers[:3]))
             yield Finding("same words", "stop", f"{names} are given the same words, which stand only once in the document.", tuple(pointers))
@@ -81,6 +85,27 @@ def _claimed(evidence: Mapping[str, Evidence]) -> dict[tuple[int, Any], list[str
         if each.box is not None and each.how in ("printed", "said", "mapped"):
             found.setdefault((each.page, each.box), []).append(pointer)
     return found
+
+
+def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Mapping[tuple[int, Any], list[str]]) -> Iterator[Finding]:
+    """A count and an amount of money, or numbers of different units, that are given the same figure of the document."""
+    for (page, _), pointers in claimed.items():
+        fields = [kind.by_shape[pointer] for pointer in pointers if pointer in kind.by_shape and kind.by_shape[pointer].kind == "amount"]
+        if len(fields) < 2 or record.get(fields[0].name) in (None, 0, 1):
+            continue
+        sorts = {_sort(each) for each in fields}
+        if len(sorts) > 1 and None not in sorts:
+            names = " and ".join(each.title for each in fields[:3])
+            yield Finding("same words", "stop", f"{names} are given the same figure, which stands once on page {page}.", tuple(each.shape for each in fields))
+
+
+def _sort(field: Field) -> str | None:
+    """Whether a number counts money, a unit, or things; None when that is open."""
+    if concept_of(field) in MONEY:
+        return "money"
+    if unit := unit_of(field):
+        return unit
+    return "count" if "number" not in field.types else None
 
 
 def _taken_by_rows(
@@ -157,7 +182,21 @@ def _rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -> 
                 yield Finding("of another row", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands outside the lines of its row.", (each.pointer,))
             elif inside:
                 own[each.pointer] = _Seen(each.pointer, each.field, each.value, inside)
+        yield from _twice_in_a_row(kind, [own[each.pointer] for each in values if each.pointer in own])
     yield from _columns(kind, list(own.values()), index)
+
+
+def _twice_in_a_row(kind: RecordType, values: Sequence[_Seen]) -> Iterator[Finding]:
+    """Values of one row that are the same and stand once in its lines: begin and end, a count and its amount."""
+    for number, one in enumerate(values):
+        for two in values[number + 1 :]:
+            if one.value != two.value or one.field.kind != two.field.kind or len({place.words for _, place in (*one.at, *two.at)}) > 1:
+                continue
+            concepts = {concept_of(one.field), concept_of(two.field)}
+            if one.field.kind == "amount" and ("quantity" not in concepts or one.value == 1):
+                continue  # a price and its amount are the same for one piece
+            message = f"{kind.titled(one.pointer)} and {two.field.title} are given the same {one.value!s}, which stands once in the row."
+            yield Finding("same words", "stop", message, (one.pointer, two.pointer))
 
 
 def _for_several(one: _Seen, seen: Sequence[Sequence[_Seen]]) -> bool:
@@ -193,19 +232,25 @@ def _bands(seen: Sequence[Sequence[_Seen]]) -> list[tuple[int, int] | None]:
         if sum(held for held, _ in found) >= wanted:
             most = found
             break
-    return [band if held >= 2 else _alone(each) for (held, band), each in zip(most, seen, strict=True)]
+    made: list[tuple[int, int] | None] = []
+    before = -1
+    for (held, bands), each in zip(most, seen, strict=True):
+        own = next((band for band in bands if band[0] > before), bands[0]) if held >= 2 else _alone(each)
+        before = own[0] if own is not None else before
+        made.append(own)
+    return made
 
 
 def _alone(values: Sequence[_Seen]) -> tuple[int, int] | None:
     """The line of a row of which only one text is found, when that stands only once."""
-    lines = [each.at[0][0] for each in values if len(each.at) == 1 and isinstance(each.value, str) and len(squeezed(each.value)) >= SHORTEST]
+    lines = [each.at[0][0] for each in values if len(each.at) == 1 and isinstance(each.value, str) and len(squeezed(each.value)) > 1]
     return (lines[0], lines[0]) if lines else None
 
 
-def _band(values: Sequence[_Seen], near: int) -> tuple[int, tuple[int, int]]:
-    """The fewest lines, at most `near` apart, that hold most values of a row, and how many they hold."""
+def _band(values: Sequence[_Seen], near: int) -> tuple[int, list[tuple[int, int]]]:
+    """How many values of a row stand together at most, and the fewest lines, at most `near` apart, on which they do: all such places."""
     spots = sorted((line, number) for number, each in enumerate(values) for line, _ in each.at)
-    best: tuple[int, int, tuple[int, int]] | None = None
+    best, places = (0, 0), [(0, 0)]
     for start, (line, _) in enumerate(spots):
         held: set[int] = set()
         for end in range(start, len(spots)):
@@ -214,9 +259,11 @@ def _band(values: Sequence[_Seen], near: int) -> tuple[int, tuple[int, int]]:
             if spots[end][1] not in held:
                 held.add(spots[end][1])
                 score = (len(held), -(spots[end][0] - line))
-                if best is None or score > best[:2]:
-                    best = (*score, (line, spots[end][0]))
-    return (best[0], best[2]) if best is not None else (0, (0, 0))
+                if score > best:
+                    best, places = score, []
+                if score == best and (line, spots[end][0]) not in places:
+                    places.append((line, spots[end][0]))
+    return best[0], places
 
 
 def _columns(kind: RecordType, own: Sequence[_Seen], index: Index) -> Iterator[Finding]:

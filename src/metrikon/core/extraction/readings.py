@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -18,6 +19,7 @@ from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.text import name_key
 
+LOOP = 3  # times that a row is said from which it is taken for a loop
 SAME_END = 3  # rows at a border of parts that may have been read twice
 
 
@@ -67,9 +69,42 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
             made.second.append(Coercion(kind, index).record(value))
         elif each.stage == REPAIR:
             made.repairs.append((each, _fitted(kind, index, plan, made, value)))
+    _without_repeats(kind, index, made)
     _rows(kind, index, plan, made, said, bool(records))
     made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
     return made
+
+
+def _without_repeats(kind: RecordType, index: Index, made: Draft) -> None:
+    """Lists without what a model said again and again: rows and texts that stand fewer times, rows under a time that only one can have."""
+    for name, rows in [*made.record.items(), *((pointer[1:], rows) for pointer, rows in made.written.items())]:
+        if not isinstance(rows, list) or len(rows) < 2:
+            continue
+        fields = kind.lists.get(f"/{name}", ())
+        times = [each.name for each in fields if each.kind in ("month", "date", "moment")]
+        kept: list[Any] = []
+        keys = [_squeezed_row(row) if isinstance(row, dict) else (squeezed(str(row)),) for row in rows]
+        again = {key for key, count in Counter(keys).items() if count >= LOOP and count > _printed_times(key, index)}
+        seen: set[Any] = set()
+        for row, key in zip(rows, keys, strict=True):
+            if key in again and key in seen:
+                continue
+            seen.add(key)
+            spans = tuple(row.get(each) for each in times) if isinstance(row, dict) and len(times) >= 2 else ()
+            if spans and all(spans) and any(isinstance(other, dict) and tuple(other.get(each) for each in times) == spans for other in kept):
+                continue
+            kept.append(row)
+        if len(kept) < len(rows):
+            made.changes.append(f"/{name}: {len(rows) - len(kept)} rows that were said again were left out.")
+            for into, at in ((made.record, name), (made.written, f"/{name}")):
+                if into.get(at) is rows:
+                    into[at] = kept
+
+
+def _printed_times(key: tuple[str, ...], index: Index) -> int:
+    """How often the rarest text of a row stands in the document."""
+    texts = [text for text in key if len(text) > 2]
+    return min((len(index.find_text(text)) for text in texts), default=1)
 
 
 def latest(given: Sequence[Given]) -> list[Given]:

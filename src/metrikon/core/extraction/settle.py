@@ -31,6 +31,7 @@ from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
 from metrikon.core.records.lists import Lists, filled
+from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.pointers import escape, get, shape, steps
 from metrikon.core.records.sums import reckon
 from metrikon.core.records.types import RecordType
@@ -165,11 +166,36 @@ def _assessed(
     notes += mending.rows_differ(kind, record, made)
     if not (given and given[0].stage == PATTERNS):
         notes += belonging(kind, record, evidence, index, made.cells)
+        notes += _read_otherwise(kind, record, evidence, planned, made)
         notes += unsaid(kind, record, lambda number: number in index.numbers)
     notes += second.differing(kind, record, made.second)
     notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
     reckoned = reckon(kind, record)
     return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence, reckoned), notes, reckoned)
+
+
+def _read_otherwise(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], planned: Plan, made: Draft) -> list[Finding]:
+    """Values of which the reading beside the model is certain that they are others; a count of one where more is printed."""
+    found = []
+    for each in planned.header:
+        value, other = record.get(each.name), planned.besides.record.get(each.name)
+        if "labels" in each.ours or each.shape in made.replaced or value is None or other is None or planned.besides.sure.get(each.shape, 0.0) < CERTAIN:
+            continue
+        if each.kind == "amount" and value != other:
+            message = f"{each.title} was read as {value}, but {other} stands where it is called so."
+            found.append(Finding("readings differ", "stop", message, (each.shape,), {"first": str(value), "second": str(other)}))
+    for pointer, fields in kind.lists.items():
+        rows, others = record.get(pointer[1:]), planned.besides.record.get(pointer[1:])
+        if not isinstance(rows, list) or not isinstance(others, list) or len(rows) != len(others) or pointer in planned.certain:
+            continue
+        for each in fields:
+            for number, (row, other) in enumerate(zip(rows, others, strict=True)):
+                at = f"{pointer}/{number}/{each.name}"
+                one = concept_of(each) == "quantity" and isinstance(row, dict) and row.get(each.name) == 1 and at in planned.besides.places
+                if one and other.get(each.name) not in (None, 1) and evidence[at].how != "person":
+                    message = f"{kind.titled(at)} was read as 1, but {other[each.name]} is printed in its row."
+                    found.append(Finding("readings differ", "stop", message, (at,), {"first": "1", "second": str(other[each.name])}))
+    return found
 
 
 INVENTED = {"phone": "phone", "mail": "mail", "iban": "iban", "web address": "web address"}

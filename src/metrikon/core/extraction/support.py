@@ -359,6 +359,9 @@ def in_other_words(field: Field, value: Any, index: Index) -> Evidence | None:
     words = [plain(word) for word in re.findall(r"[^\W\d_]{2,}", value)]
     if len(words) < 2 or any(not any(place.exact for place in index.find_text(word)) for word in value.split() if _is_fact(word)):
         return None
+    short = re.findall(r"(?<!\w)[^\W\d_](?!\w)", value)
+    if any(not any(place.exact for place in index.find_text(letter)) for letter in short):
+        return None
     printed = index.once("stems of words", _stems_printed)
     telling = [word for word in words if len(word) >= LEAST]
     missing = [word for word in telling if word[:STEM] not in printed]

@@ -138,10 +138,10 @@ def _sure(each: Field, option: Option, close: bool) -> float:
     The figures are shares of right values on documents of other hands.
     """
     doubted = round(min(DOUBTED, option.score), 3)
-    if close:
-        return doubted
     if option.adds_up:
         return 0.92
+    if close:
+        return doubted
     if each.kind in ("date", "iban", "mail", "phone", "time") and option.score >= 0.8:
         return 0.85
     return doubted

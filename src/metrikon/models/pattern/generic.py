@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.documents.model import Page, Segment
+from metrikon.core.extraction.coerce import asks_positive
 from metrikon.core.extraction.forms import formed
 from metrikon.core.extraction.index import Index, Place, has_digit
 from metrikon.core.extraction.units import unit_of
@@ -246,6 +247,7 @@ def _typed(field: Field, mention: Mention, index: Index, used: set[tuple[int, in
     value = mention.value
     if field.kind == "amount":
         fit *= _amount_fits(field, mention)
+        value = -value if value < 0 and asks_positive(field.schema) else value
         if "integer" in field.types and "number" not in field.types:
             value = int(value) if value == value.to_integral_value() else value
     elif field.kind == "phone":
