@@ -170,7 +170,6 @@ def _same(one: Any, two: Any) -> bool:
 
 def read_by(case: Case, model: Perfect, second: bool = False) -> Extracted:
     """What we make of a model's answers on a case."""
-    more = {"second_reading": model} if second else {}
     return extract(model, case.record_type, LocalPaper(case.index), TODAY, second_reading=model if second else None)
 
 

@@ -27,7 +27,7 @@ from metrikon.core.documents.text import document_text
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.records.findings import stops
 from metrikon.core.trials.score import Score, score_record
-from metrikon.core.values.exact import dumps, loads
+from metrikon.core.values.exact import dumps
 from metrikon.drivers.extract import extract
 from metrikon.drivers.paper import LocalPaper
 from metrikon.models.chat import ChatModel, ChatSettings
@@ -46,24 +46,17 @@ class Kept:
     place: Path | None
     asked: int = 0
 
-    @property
-    def name(self) -> str:
-        return self.model.name
-
-    @property
-    def room(self) -> int:
-        return self.model.room
-
-    @property
-    def sees(self) -> int:
-        return self.model.sees
+    def __post_init__(self) -> None:
+        self.name, self.room, self.sees = self.model.name, self.model.room, self.model.sees
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
         key = hashlib.sha256(dumps([list(map(dict, request.messages)), request.schema])).hexdigest()
         place = self.place / f"{key}.json" if self.place else None
         if place and place.exists():
             kept = json.loads(place.read_text("utf-8"))
-            return ModelAnswer(kept["text"], Usage(kept["read"], kept["written"], 1, kept["seconds"]), tokens=tuple(map(tuple, kept.get("tokens", ()))))
+            return ModelAnswer(
+                kept["text"], Usage(kept["read"], kept["written"], 1, kept["seconds"]), tokens=tuple(map(tuple, kept.get("tokens", ())))
+            )
         start = time.perf_counter()
         answer = self.model.answer(request)
         self.asked += 1
@@ -179,7 +172,9 @@ def main() -> None:
     parser.add_argument("--verbose", "-v", action="store_true")
     given = parser.parse_args()
     settings = ChatSettings(given.model_url, given.model, timeout=1800, context=12_288, most_tokens=3000)
-    model: Model = Kept(ChatModel(settings, "model"), given.answers) if given.model_url else PatternModel()
+    model: Model = PatternModel()
+    if given.model_url:
+        model = Kept(ChatModel(settings, "model"), given.answers)
     sides: dict[str, list[Side]] = {"ours": [], "plain": []}
     print(f"{'all cases' if given.share == 1 else f'a share of {given.share}, seed {given.seed}'}", flush=True)
     for case in cases(given.cases, given.only, given.share, given.seed, given.kept):
@@ -230,6 +225,3 @@ def _page(size: str, sides: Mapping[str, list[Side]]) -> str:
 
 if __name__ == "__main__":
     main()
-
-
-__all__ = ["Kept", "loads", "ours", "plain"]

@@ -82,7 +82,9 @@ def _found(language: str, day: str, said: str, schema: dict[str, str], value: ob
 
 
 @pytest.mark.parametrize(("language", "day", "said", "schema", "value", "other"), SAID, ids=[each[2][:40] for each in SAID])
-def test_a_value_that_is_said_is_found_and_another_one_is_not(language: str, day: str, said: str, schema: dict[str, str], value: object, other: object) -> None:
+def test_a_value_that_is_said_is_found_and_another_one_is_not(
+    language: str, day: str, said: str, schema: dict[str, str], value: object, other: object
+) -> None:
     from decimal import Decimal
 
     exact = [Decimal(str(each)) if schema is NUMBER else each for each in (value, other)]

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.readings import Draft
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.extraction.trust import trusted
@@ -88,7 +89,7 @@ def test_confidence_counts_sums_and_other_readings_for_and_against() -> None:
     record = {"net": Decimal(2), "tax": Decimal(1), "total": Decimal(3)}
     evidence = {pointer: Evidence("printed", 1, sure=0.85) for pointer in ("/net", "/tax", "/total")}
     reckoned = Reckoned(held={"/net": 1}, failed={"/tax": 1})
-    found = trusted(record, {**evidence, "/other": MISSING}, reckoned, Draft(), {"total": Decimal("3.00"), "tax": Decimal(9)}, False)
+    found = trusted(record, {**evidence, "/other": MISSING}, reckoned, Draft(), Besides({"total": Decimal("3.00"), "tax": Decimal(9)}), False)
     assert found["/net"].inputs["agree"] == found["/total"].inputs["agree"] == 1
     assert (found["/tax"].inputs["differ"], found["/tax"].inputs["failed"]) == (1, 1)
     assert found["/tax"].confidence < 0.5 < found["/net"].confidence == found["/total"].confidence

@@ -51,7 +51,19 @@ def test_a_folder_is_tried_and_every_field_told_of(folder: Path) -> None:
 
 
 def test_two_ways_stand_side_by_side_and_what_was_tried_is_not_asked_again(folder: Path, tmp_path: Path, stand_in: ModelServer) -> None:
-    ways = [str(folder), "--record-type", type_file(), "--model-url", stand_in.url, "--model", "stand-in", "--against", "pattern", "--keep", str(tmp_path / "kept")]
+    ways = [
+        str(folder),
+        "--record-type",
+        type_file(),
+        "--model-url",
+        stand_in.url,
+        "--model",
+        "stand-in",
+        "--against",
+        "pattern",
+        "--keep",
+        str(tmp_path / "kept"),
+    ]
     code, out, _ = trial(*ways, "--json")
     assert code == 0
     told = json.loads(out)
@@ -90,9 +102,7 @@ def approved(service: Running) -> None:
 
 
 def last(states: Any) -> dict[str, Any]:
-    found: dict[str, Any] = {}
-    for found in states:
-        pass
+    found: dict[str, Any] = list(states)[-1]
     return found
 
 

@@ -107,6 +107,7 @@ def _show(found: Extracted, kind: RecordType, out: TextIO) -> None:
 
 
 def record_type_in(path: Path) -> RecordType:
+    """The record type in a file. Raises `CommandFailed` when it is none."""
     try:
         return record_type(loads(path.read_bytes()))
     except OSError as error:

@@ -36,7 +36,9 @@ def add(commands: Any) -> None:
         "With --reviewed, over the records of a service that a person has approved. What was tried is kept in --keep and not paid twice.",
     )
     trial.add_argument("folder", nargs="?", type=Path, help="documents with their right records")
-    trial.add_argument("--record-type", metavar="SCHEMA.json", help="a JSON Schema (2020-12); with --reviewed the name of a record type of the service")
+    trial.add_argument(
+        "--record-type", metavar="SCHEMA.json", help="a JSON Schema (2020-12); with --reviewed the name of a record type of the service"
+    )
     trial.add_argument("--reviewed", action="store_true", help="over approved records of the service instead of a folder")
     trial.add_argument("--model-url", metavar="URL", help="base URL of a chat-completions server; without one the pattern reader reads")
     trial.add_argument("--model", metavar="NAME", help="the model that reads")
@@ -133,13 +135,21 @@ def _told(found: Sequence[list[dict[str, Any]]], names: Sequence[str], given: ar
     reports = [report(each) for each in found]
     apart = differences(found[0], found[1]) if len(found) > 1 else []
     if given.json:
-        print_json({"trials": [{"model": name, **each, "by_document": docs} for name, each, docs in zip(names, reports, found, strict=True)], "differences": apart}, out)
+        print_json(
+            {
+                "trials": [{"model": name, **each, "by_document": docs} for name, each, docs in zip(names, reports, found, strict=True)],
+                "differences": apart,
+            },
+            out,
+        )
         return
     for name, each in zip(names, reports, strict=True):
         _show(name, each, out)
     if len(found) > 1:
         print(f"\nWhere {names[0]} (first) and {names[1]} (second) differ", file=out)
-        rows = [[each["document"], each["field"], each["what"], _short(each["given"]), _short(each["right"]), each["better"]] for each in apart[:SHOWN]]
+        rows = [
+            [each["document"], each["field"], each["what"], _short(each["given"]), _short(each["right"]), each["better"]] for each in apart[:SHOWN]
+        ]
         table(rows, ["document", "field", "what", "given", "right", "better"], out) if rows else print("Nowhere.", file=out)
         if len(apart) > SHOWN:
             print(f"… {len(apart) - SHOWN} more; --json prints them all", file=out)
@@ -148,16 +158,22 @@ def _told(found: Sequence[list[dict[str, Any]]], names: Sequence[str], given: ar
 def _show(name: str, told: Mapping[str, Any], out: TextIO) -> None:
     print(f"\nRead by {name}: {told['documents']} documents, {told['whole']} wholly right, {told['through']} would go through unattended", file=out)
     rows = [
-        [path, *(str(counts[each]) for each in ("right", "wrong", "missing", "invented")), _share(counts["completeness"])] for path, counts in told["fields"].items()
+        [path, *(str(counts[each]) for each in ("right", "wrong", "missing", "invented")), _share(counts["completeness"])]
+        for path, counts in told["fields"].items()
     ]
     rows.append(["all", *(str(told[each]) for each in ("right", "wrong", "missing", "invented")), _share(told["recall"])])
     table(rows, ["field", "right", "wrong", "missing", "invented", "complete"], out)
     if told["reliability"]:
         print("\nHow sure against how right", file=out)
-        shown = [[f"{each['low']:.1f} to {each['high']:.1f}", str(each["values"]), _share(each["sure"]), _share(each["right"])] for each in told["reliability"]]
+        shown = [
+            [f"{each['low']:.1f} to {each['high']:.1f}", str(each["values"]), _share(each["sure"]), _share(each["right"])]
+            for each in told["reliability"]
+        ]
         table(shown, ["sure", "values", "on average", "right"], out)
     cost = f", cost {told['cost']}" if told["cost"] not in ("0", "") else ""
-    print(f"\nprecision {_share(told['precision'])}, recall {_share(told['recall'])}, {told['tokens']} tokens, {told['seconds']:.1f} s{cost}", file=out)
+    print(
+        f"\nprecision {_share(told['precision'])}, recall {_share(told['recall'])}, {told['tokens']} tokens, {told['seconds']:.1f} s{cost}", file=out
+    )
 
 
 def _share(value: float | None) -> str:

@@ -17,13 +17,21 @@ from metrikon.demo.invent import invent
 
 Schema = dict[str, Any]
 _MONTHS = {
-    "en": "January February March April May June July August September October November December".split(),
-    "de": "Januar Februar März April Mai Juni Juli August September Oktober November Dezember".split(),
-    "fr": "janvier février mars avril mai juin juillet août septembre octobre novembre décembre".split(),
+    "en": ["January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"],
+    "de": ["Januar", "Februar", "März", "April", "Mai", "Juni", "Juli", "August", "September", "Oktober", "November", "Dezember"],
+    "fr": ["janvier", "février", "mars", "avril", "mai", "juin", "juillet", "août", "septembre", "octobre", "novembre", "décembre"],
 }
 _PEOPLE = ("Marguerite Osei", "Barnaby Wells", "Linnea Brook", "Quillon Hart", "Ottilie Crane", "Ines Falk", "Tobias Reuter", "Solene Marchand")
 _SHOPS = ("Harrowdene Hardware", "The Potting Shed", "Oakhanger Tea Room", "Waterkant Markt", "Quincaillerie Saint-Avril")
-_THINGS = (("Twine", "2.40"), ("Plant labels", "3.15"), ("Seed tray", "4.80"), ("Gloves", "7.95"), ("Secateurs", "18.50"), ("Compost 20 l", "6.25"), ("Watering can", "14.90"))
+_THINGS = (
+    ("Twine", "2.40"),
+    ("Plant labels", "3.15"),
+    ("Seed tray", "4.80"),
+    ("Gloves", "7.95"),
+    ("Secateurs", "18.50"),
+    ("Compost 20 l", "6.25"),
+    ("Watering can", "14.90"),
+)
 
 
 @dataclass(frozen=True)
@@ -88,7 +96,11 @@ def _invoices(seed: int, count: int) -> Iterator[Paper]:
         for ours, (name, about) in named.items():
             if ours in _OF_ROWS or ours == "lines":
                 continue
-            schema = _number(about) if ours in ("net", "tax", "total") else _text(about, ours == "due_date", **({"format": "date"} if "date" in ours else {}))
+            schema = (
+                _number(about)
+                if ours in ("net", "tax", "total")
+                else _text(about, ours == "due_date", **({"format": "date"} if "date" in ours else {}))
+            )
             properties[name], right[name] = schema, each.right.get(ours)
         rows = {named[ours][0]: _text(named[ours][1]) if ours == "description" else _number(named[ours][1]) for ours in _OF_ROWS}
         properties[named["lines"][0]] = _rows(named["lines"][1], **rows)
@@ -114,14 +126,16 @@ def _receipts(seed: int, count: int) -> Iterator[Paper]:
         day = date(2026, 1, 5) + timedelta(days=dice.randrange(300))
         chosen = [(name, dice.randrange(1, 5), Decimal(price)) for name, price in dice.sample(_THINGS, dice.randrange(2, 6))]
         goods = [{"thing": name, "pieces": count, "sum": count * price} for name, count, price in chosen]
-        total = sum((each["sum"] for each in goods), Decimal(0))
+        total = sum((count * price for _, count, price in chosen), Decimal(0))
         tax = (total / 6).quantize(Decimal("0.01"))
         card, slip = (f"{dice.randrange(10000):04}" if dice.random() < 0.7 else None), str(dice.randrange(1000, 99999))
         clock = f"{dice.randrange(8, 20):02}:{dice.randrange(60):02}"
         shop = dice.choice(_SHOPS)
         lines = [shop.upper(), "12 Mill Lane, Harrowdene", "", f"Receipt no. {slip}", f"{day:%d/%m/%Y}   {clock}", ""]
         for name, count, price in chosen:
-            lines += [f"{count} x {name:<18}   {count * price:>7}"] if dice.random() < 0.6 else [f"{name}", f"  {count} x {price}   {count * price:>7}"]
+            lines += (
+                [f"{count} x {name:<18}   {count * price:>7}"] if dice.random() < 0.6 else [f"{name}", f"  {count} x {price}   {count * price:>7}"]
+            )
         lines += ["", f"{'TOTAL GBP':<22}   {total:>7}", f"{'VAT 20% incl.':<22}   {tax:>7}"]
         lines += [f"Card   **** **** **** {card}"] if card else ["Cash, thank you"]
         right = {
@@ -132,8 +146,24 @@ def _receipts(seed: int, count: int) -> Iterator[Paper]:
 
 _HEADS = {
     "en": ("Work", "Education", "Skills", "Languages", "now", "Gardener;Head gardener;Propagator;Ground keeper", "English (native);German (B1)"),
-    "de": ("Berufserfahrung", "Ausbildung", "Kenntnisse", "Sprachen", "heute", "Gärtner;Obergärtnerin;Baumpfleger;Gartenplanerin", "Deutsch (Muttersprache);Englisch (B2)"),
-    "fr": ("Expérience professionnelle", "Formation", "Compétences", "Langues", "présent", "Jardinier;Cheffe d'équipe;Pépiniériste;Élagueur", "Français (maternel);Anglais (B1)"),
+    "de": (
+        "Berufserfahrung",
+        "Ausbildung",
+        "Kenntnisse",
+        "Sprachen",
+        "heute",
+        "Gärtner;Obergärtnerin;Baumpfleger;Gartenplanerin",
+        "Deutsch (Muttersprache);Englisch (B2)",
+    ),
+    "fr": (
+        "Expérience professionnelle",
+        "Formation",
+        "Compétences",
+        "Langues",
+        "présent",
+        "Jardinier;Cheffe d'équipe;Pépiniériste;Élagueur",
+        "Français (maternel);Anglais (B1)",
+    ),
 }
 _FIRMS = ("Birkenhof Gartenbau GmbH", "Larkmead Estate", "Vallombre SARL", "Thornby Garden Trust", "Clairbois Pépinières SAS")
 _SKILLS = ("Pruning", "Grafting", "Plant labels", "Glasshouse climate", "Tree surveys", "Seed cleaning", "Teaching")
@@ -170,7 +200,15 @@ def _applications(seed: int, count: int) -> Iterator[Paper]:
             year = begin[0] - 1 + (begin[1] > 6)
             shown = f"{begin[1]:02}/{begin[0]} – " + (f"{end[1]:02}/{end[0]}" if end else now)
             lines += [f"{shown}   {title}, {firm}"]
-            posts.append({"post": title, "house": firm, "since": f"{begin[0]}-{begin[1]:02}", "until": f"{end[0]}-{end[1]:02}" if end else None, "ongoing": end is None})
+            posts.append(
+                {
+                    "post": title,
+                    "house": firm,
+                    "since": f"{begin[0]}-{begin[1]:02}",
+                    "until": f"{end[0]}-{end[1]:02}" if end else None,
+                    "ongoing": end is None,
+                }
+            )
         can = dice.sample(_SKILLS, 4)
         lines += ["", skills, ", ".join(can), "", tongues, ", ".join(spoken.split(";"))]
         speaks = [{"tongue": each.split(" (")[0], "how_well": each.split(" (")[1].rstrip(")")} for each in spoken.split(";")]
@@ -179,8 +217,29 @@ def _applications(seed: int, count: int) -> Iterator[Paper]:
 
 
 _NUMBERS = {3: "three", 5: "five", 8: "eight", 12: "twelve", 20: "twenty", 24: "twenty-four"}
-_DAYS = "first second third fourth fifth sixth seventh eighth ninth tenth eleventh twelfth thirteenth fourteenth fifteenth sixteenth seventeenth eighteenth nineteenth twentieth".split()
-_DIGITS = "oh one two three four five six seven eight nine".split()
+_DAYS = [
+    "first",
+    "second",
+    "third",
+    "fourth",
+    "fifth",
+    "sixth",
+    "seventh",
+    "eighth",
+    "ninth",
+    "tenth",
+    "eleventh",
+    "twelfth",
+    "thirteenth",
+    "fourteenth",
+    "fifteenth",
+    "sixteenth",
+    "seventeenth",
+    "eighteenth",
+    "nineteenth",
+    "twentieth",
+]
+_DIGITS = ["oh", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine"]
 _CLOCKS = {"09:30": "half past nine", "10:15": "ten fifteen", "11:00": "eleven o'clock", "14:45": "two forty-five"}
 
 
@@ -217,7 +276,10 @@ def _calls(seed: int, count: int) -> Iterator[Paper]:
             ("Garden", "May I have a number to call back?"),
             ("Caller", f"It is {', '.join(' '.join(_DIGITS[int(c)] for c in part) for part in (digits[:5], digits[5:8], digits[8:]))}."),
         ]
-        cues = [f"00:{n // 6:02}:{n * 10 % 60:02}.000 --> 00:{n // 6:02}:{n * 10 % 60 + 8:02}.000\n<v {who}>{words}" for n, (who, words) in enumerate(said)]
+        cues = [
+            f"00:{n // 6:02}:{n * 10 % 60:02}.000 --> 00:{n // 6:02}:{n * 10 % 60 + 8:02}.000\n<v {who}>{words}"
+            for n, (who, words) in enumerate(said)
+        ]
         data = f"WEBVTT\n\nNOTE recorded {called.isoformat()}\n\n" + "\n\n".join(cues) + "\n"
         right = {
             "caller_name": name, "visitors": people, "visit": f"{day.isoformat()}T{clock}", "call_back": f"+44{digits[1:]}", "wheelchairs": chairs, "guided_tour": tour, "fee_per_head": fee,
@@ -252,7 +314,14 @@ def _pages(seed: int, count: int) -> Iterator[Paper]:
             f"<table><tr><th>Ticket</th><th>Price</th><th>Valid</th></tr>{rows}</table></main>"
             f"<footer>Office: <a href='tel:{digits.replace(' ', '')}'>{digits}</a> · <a href='mailto:{mail}'>write to us</a><br>Last updated {day.day} {_MONTHS['en'][day.month - 1]} {day.year}</footer></body></html>"
         )
-        right = {"garden": garden, "prices": prices, "phone_of_office": f"+44{digits.replace(' ', '')[1:]}", "mail_of_office": mail, "as_of": day.isoformat(), "fax_number": None}
+        right = {
+            "garden": garden,
+            "prices": prices,
+            "phone_of_office": f"+44{digits.replace(' ', '')[1:]}",
+            "mail_of_office": mail,
+            "as_of": day.isoformat(),
+            "fax_number": None,
+        }
         yield Paper(f"page-{seed}-{number:03}", "page", data.encode(), schema, right)
 
 

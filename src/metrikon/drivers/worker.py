@@ -141,7 +141,10 @@ def blamed(operation: str, error: Exception) -> dict[str, str]:
         return {"code": "broken", "reason": f"The file cannot be read: it is damaged in a way that its format does not allow ({name})."}
     where = traceback.extract_tb(error.__traceback__)[-1]
     said = error.strerror if isinstance(error, OSError) and error.strerror else name
-    return {"code": OURS, "reason": f"An error of the service, not of the file, while it worked on the document: {said} ({Path(where.filename).name}, line {where.lineno})."}
+    return {
+        "code": OURS,
+        "reason": f"An error of the service, not of the file, while it worked on the document: {said} ({Path(where.filename).name}, line {where.lineno}).",
+    }
 
 
 def main() -> None:

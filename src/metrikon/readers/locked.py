@@ -42,7 +42,18 @@ def _office(data: bytes, password: str) -> bytes | None:
         office = msoffcrypto.OfficeFile(io.BytesIO(data))
         office.load_key(password=password, verify_password=True)
         office.decrypt(out)
-    except (DecryptionError, FileFormatError, InvalidKeyError, ParseError, OSError, ValueError, KeyError, struct.error, zipfile.BadZipFile, AttributeError):
+    except (
+        DecryptionError,
+        FileFormatError,
+        InvalidKeyError,
+        ParseError,
+        OSError,
+        ValueError,
+        KeyError,
+        struct.error,
+        zipfile.BadZipFile,
+        AttributeError,
+    ):
         return None  # not this password, or no encrypted document at all
     return out.getvalue()
 

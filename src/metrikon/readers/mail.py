@@ -10,8 +10,8 @@ import re
 from collections.abc import Iterator
 from email.message import EmailMessage
 
-from metrikon.core.documents.model import Document, Fact, Link, Part
 from metrikon.core.documents.joining import joined
+from metrikon.core.documents.model import Document, Fact, Link, Part
 from metrikon.core.documents.setting import Block, block_texts, paragraph
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
@@ -47,7 +47,9 @@ class MailReader:
         headers = ((name, _header(message, name)) for name in _HEADERS)
         facts = tuple(Fact("header", f"/{name}", name, value) for name, value in headers if value)
         rest: list[Block] = [paragraph("Earlier messages that this one quotes:", 2), *quoted] if quoted else []
-        attached = [(part.name, read) for part, content in within if part.role == "attachment" and (read := _read(part, content, limits, carried.warnings))]
+        attached = [
+            (part.name, read) for part, content in within if part.role == "attachment" and (read := _read(part, content, limits, carried.warnings))
+        ]
         mail = built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=facts)
         return joined(mail, attached, limits.max_pages)
 

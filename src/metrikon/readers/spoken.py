@@ -204,8 +204,8 @@ def _by_their_values(rows: Sequence[Any], whole: Any) -> list[Sentence]:
     flat = [row for row in rows if isinstance(row, Mapping)]
     if len(flat) < 4 or len(flat) < 0.8 * len(rows):
         return []
-    texts = {key: [row.get(key) for row in flat] for key in dict.fromkeys(key for row in flat for key in row)}
-    strings = {key: values for key, values in texts.items() if all(isinstance(each, str) for each in values)}
+    texts: dict[Any, list[Any]] = {key: [row.get(key) for row in flat] for key in dict.fromkeys(key for row in flat for key in row)}
+    strings: dict[Any, list[str]] = {key: values for key, values in texts.items() if all(isinstance(each, str) for each in values)}
     words = {key: sum(len(each.split()) for each in values) / len(flat) for key, values in strings.items()}
     said = max(words, key=lambda key: words[key], default=None)
     by = [key for key, values in strings.items() if key != said and len(set(values)) <= max(2, len(flat) // 3) and max(map(len, values)) <= 40]
@@ -214,8 +214,14 @@ def _by_their_values(rows: Sequence[Any], whole: Any) -> list[Sentence]:
     names = _named(whole, set(strings[by[0]]))
     found = []
     for row in flat:
-        spans = [part for part in row.values() if isinstance(part, list) and len(part) == 2 and all(isinstance(each, int | float | Decimal) for each in part)]
-        start, end = (round(float(spans[0][0]) * 1000), round(float(spans[0][1]) * 1000)) if spans else (_time(row, _START_KEYS), _time(row, _END_KEYS))
+        spans = [
+            part
+            for part in row.values()
+            if isinstance(part, list) and len(part) == 2 and all(isinstance(each, int | float | Decimal) for each in part)
+        ]
+        start, end = (
+            (round(float(spans[0][0]) * 1000), round(float(spans[0][1]) * 1000)) if spans else (_time(row, _START_KEYS), _time(row, _END_KEYS))
+        )
         speaker = clean(str(row[by[0]]))
         if clean(row[said]):
             found.append(Sentence(clean(row[said]), names.get(speaker, speaker), start, end))

@@ -231,5 +231,13 @@ def _by_week(rows: list[tuple[int, bytes, bytes]]) -> list[WeekField]:
             own = filled.get((week, name), [])
             there = len(held.get((week, name), ()))
             start = datetime.fromtimestamp(week / 1000, UTC).date().isoformat()
-            found.append(WeekField(week=start, field=name, records=counts[week], completeness=share(there, counts[week]), sure=round(sum(own) / len(own), 3) if own else None))
+            found.append(
+                WeekField(
+                    week=start,
+                    field=name,
+                    records=counts[week],
+                    completeness=share(there, counts[week]),
+                    sure=round(sum(own) / len(own), 3) if own else None,
+                )
+            )
     return found

@@ -49,7 +49,9 @@ def put_result(connection: Connection, trial_id: str, record_id: str, result: Ma
 
 def results(connection: Connection, trial_id: str) -> dict[str, dict[str, Any]]:
     """What the documents of a trial came to, by record."""
-    rows = connection.execute(select(trial_results.c.record_id, trial_results.c.result).where(trial_results.c.trial_id == trial_id).order_by(trial_results.c.record_id))
+    rows = connection.execute(
+        select(trial_results.c.record_id, trial_results.c.result).where(trial_results.c.trial_id == trial_id).order_by(trial_results.c.record_id)
+    )
     return {str(record): dict(loads(result)) for record, result in rows}
 
 
@@ -61,7 +63,9 @@ def interrupted(connection: Connection) -> None:
 def reviewed(connection: Connection, record_type: str, most: int) -> list[dict[str, Any]]:
     """Records of a type that a person has approved, newest first: id, document, values, title."""
     query = select(records.c.id, records.c.document, records.c["values"], records.c.title)
-    query = query.where(records.c.record_type == record_type, records.c.state == "approved").order_by(records.c.id.desc()).limit(min(most or MOST, MOST))
+    query = (
+        query.where(records.c.record_type == record_type, records.c.state == "approved").order_by(records.c.id.desc()).limit(min(most or MOST, MOST))
+    )
     return [{"id": row.id, "document": row.document, "values": loads(row[2]), "title": row.title} for row in connection.execute(query)]
 
 

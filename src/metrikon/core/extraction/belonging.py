@@ -96,7 +96,9 @@ def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Map
         sorts = {_sort(each) for each in fields}
         if len(sorts) > 1 and None not in sorts:
             names = " and ".join(each.title for each in fields[:3])
-            yield Finding("same words", "stop", f"{names} are given the same figure, which stands once on page {page}.", tuple(each.shape for each in fields))
+            yield Finding(
+                "same words", "stop", f"{names} are given the same figure, which stands once on page {page}.", tuple(each.shape for each in fields)
+            )
 
 
 def _sort(field: Field) -> str | None:
@@ -130,12 +132,22 @@ def _other_units(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[
     for field in kind.header:
         value = record.get(field.name) if field.shape.count("/") == 1 else None
         unit = unit_of(field)
-        if unit is None or not isinstance(value, Decimal | int) or isinstance(value, bool) or evidence.get(field.shape, _NOWHERE).how not in ("printed", "said"):
+        if (
+            unit is None
+            or not isinstance(value, Decimal | int)
+            or isinstance(value, bool)
+            or evidence.get(field.shape, _NOWHERE).how not in ("printed", "said")
+        ):
             continue
         lines = lines_with(index, unit)
         spots = [(place.page, index.pages[place.page].line_of[place.words[0]]) for place in places(field, value, index)[:MOST_PLACES]]
         if lines and spots and not any(spot in lines for spot in spots):
-            yield Finding("of another unit", "stop", f"{kind.titled(field.shape)} {value!s} stands by no word for {unit}, as another number does.", (field.shape,))
+            yield Finding(
+                "of another unit",
+                "stop",
+                f"{kind.titled(field.shape)} {value!s} stands by no word for {unit}, as another number does.",
+                (field.shape,),
+            )
 
 
 def _box(index: Index, place: Place) -> Any:
@@ -179,7 +191,9 @@ def _rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -> 
         for each in values:
             inside = [(line, place) for line, place in each.at if low <= line <= high]
             if not inside and each.at and each.value != 1 and not _for_several(each, seen):
-                yield Finding("of another row", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands outside the lines of its row.", (each.pointer,))
+                yield Finding(
+                    "of another row", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands outside the lines of its row.", (each.pointer,)
+                )
             elif inside:
                 own[each.pointer] = _Seen(each.pointer, each.field, each.value, inside)
         yield from _twice_in_a_row(kind, [own[each.pointer] for each in values if each.pointer in own])
@@ -278,7 +292,12 @@ def _columns(kind: RecordType, own: Sequence[_Seen], index: Index) -> Iterator[F
         others = [other for key, other in columns.items() if key != name]
         for each, own_spots in zip(by_field[name], spots[name], strict=True):
             if not any(_in(spot, column) for spot in own_spots) and all(any(_in(spot, other) for other in others) for spot in own_spots):
-                yield Finding("of another column", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands in another column than in the other rows.", (each.pointer,))
+                yield Finding(
+                    "of another column",
+                    "stop",
+                    f"{kind.titled(each.pointer)} {each.value!s} stands in another column than in the other rows.",
+                    (each.pointer,),
+                )
 
 
 def _edges(index: Index, place: Place) -> tuple[float, float]:
@@ -300,6 +319,5 @@ def _common(edges: Sequence[Sequence[tuple[float, float]]]) -> tuple[int, float,
 
 def _in(spot: tuple[float, float], column: tuple[int, float, float]) -> bool:
     side, at, wide = column
-    return abs(spot[side] - at) <= wide
-
-
+    off: float = spot[side] - at
+    return abs(off) <= wide

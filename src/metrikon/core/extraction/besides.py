@@ -87,7 +87,9 @@ def merged_rows(
             if value is not None:
                 filled[each.name] = value
             at = f"{pointer}/{number}/{each.name}"
-            print_of = next((f for f in fields if f.kind == "text" and theirs is not None and squeezed(str(theirs)) in squeezed(str(row.get(f.name) or ""))), each)
+            print_of = next(
+                (f for f in fields if f.kind == "text" and theirs is not None and squeezed(str(theirs)) in squeezed(str(row.get(f.name) or ""))), each
+            )
             behind = f"{pointer}/{number}/{print_of.name}" if taken and own is not None else at
             if behind in besides.places and (not taken or own is not None):
                 places[at] = besides.places[behind]
@@ -107,7 +109,9 @@ def _partner(row: Mapping[str, Any], number: int, rows: Sequence[Any], written: 
     others = [each for each in written if isinstance(each, Mapping)]
     if len(others) == len(rows):
         return others[number]
-    scored = [(sum(row.get(f.name) is not None and row.get(f.name) == each.get(f.name) for f in fields), each) for each in others]
+    scored: list[tuple[int, Mapping[str, Any]]] = [
+        (sum(row.get(f.name) is not None and row.get(f.name) == each.get(f.name) for f in fields), each) for each in others
+    ]
     best = max(scored, key=lambda pair: pair[0], default=(0, {}))
     return best[1] if best[0] >= 2 else {}
 

@@ -175,7 +175,10 @@ class Coercion:
         return code or text
 
 
-_POSITIVE = re.compile(r"\b(?:positive?|positiv(?:e[rnms]?)?|positif|positivo|positiva|positief|dodatni\w*|ohne vorzeichen|without (?:a )?sign|sans signe|sin signo|senza segno)\b", re.IGNORECASE)
+_POSITIVE = re.compile(
+    r"\b(?:positive?|positiv(?:e[rnms]?)?|positif|positivo|positiva|positief|dodatni\w*|ohne vorzeichen|without (?:a )?sign|sans signe|sin signo|senza segno)\b",
+    re.IGNORECASE,
+)
 
 
 def asks_positive(schema: Mapping[str, Any]) -> bool:

@@ -66,7 +66,11 @@ def places(field: Field, value: Any, index: Index, outside: Outside | None = Non
         return []
     if isinstance(value, Decimal | int):
         number = Decimal(value)
-        return (outside.find_number(number) or outside.find_number(-number)) if outside else (index.numbers.get(number) or index.numbers.get(-number, []))
+        return (
+            (outside.find_number(number) or outside.find_number(-number))
+            if outside
+            else (index.numbers.get(number) or index.numbers.get(-number, []))
+        )
     if field.kind in ("choice", "title", "currency"):
         return [place for word in _signs(field, str(value)) for place in _sign_places(word, index)]
     if field.kind in FORMS:

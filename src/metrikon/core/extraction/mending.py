@@ -144,7 +144,9 @@ def _in_rows(finding: Finding, pointer: str) -> bool:
 
 def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: Asking) -> Iterator[Ask]:
     """The rows of lists written out, from the whole document in as many parts as are needed."""
-    properties = {p[1:]: prompt.nullable(kind.schema, resolved(kind.schema, kind.schema["properties"][p[1:]])) for p in lists}
+    properties = {
+        p[1:]: prompt.nullable(kind.schema, resolved(kind.schema, kind.schema["properties"][p[1:]]), prompt.most_items(index)) for p in lists
+    }
     schema = {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     lines = prompt.field_lines(kind, (), tuple(lists), {}, index)
     parts = prompt.parts(index, {}, asking.room)

@@ -101,7 +101,7 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
 
 
 def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, room: int) -> Sequence[Ask]:
-    schema = asked_schema(kind, made)
+    schema = asked_schema(kind, made, prompt.most_items(index))
     lines = prompt.field_lines(kind, made.header, made.lists, made.tables, index)
     parts = prompt.parts(index, made.tables, room, _lines_of_rows(index, made))
     about = f"{len(made.header)} fields" + (f" and {', '.join(p[1:] for p in made.lists)}" if made.lists else "")
@@ -123,7 +123,7 @@ def _lines_of_rows(index: Index, made: Plan) -> list[list[tuple[int, int]]]:
     return found
 
 
-def asked_schema(kind: RecordType, made: Plan) -> dict[str, Any]:
+def asked_schema(kind: RecordType, made: Plan, most: int = 0) -> dict[str, Any]:
     """The JSON Schema of the answer: every field may be null, so that no value has to be made up."""
     fields = {each.shape for each in made.header}
     properties: dict[str, Any] = {}
@@ -132,7 +132,7 @@ def asked_schema(kind: RecordType, made: Plan) -> dict[str, Any]:
         resolved_part = resolved(kind.schema, part)
         if pointer in made.lists:
             table = made.tables.get(pointer)
-            properties[name] = _columns_schema(table) if table is not None else prompt.nullable(kind.schema, resolved_part)
+            properties[name] = _columns_schema(table) if table is not None else prompt.nullable(kind.schema, resolved_part, most)
         elif pointer in fields or any(shape.startswith(f"{pointer}/") for shape in fields):
             properties[name] = prompt.nullable(kind.schema, resolved_part)
     return _object(properties)

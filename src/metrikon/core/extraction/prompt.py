@@ -22,6 +22,7 @@ from metrikon.core.records.types import OURS, Field, resolved
 NONE = "none"
 SHOWN_FIRST, SHOWN_LAST = 3, 1  # rows of a table that are shown
 CONTEXT_LINES = 6  # of the part before
+LEAST_ITEMS, MOST_ITEMS = 12, 250  # of a list in an answer
 SHORT = 60  # words of a message that may mean today without saying so
 NAMES = 4  # labels that are told of a field
 NEAR = 3  # lines around a place that are shown in a repair
@@ -175,15 +176,20 @@ def _type(each: Field) -> str:
     return "your own words" if each.manner == DECIDED else "text"
 
 
-def nullable(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> dict[str, Any]:
-    """A schema cut down to its form, every leaf of which may be null."""
+def most_items(index: Index) -> int:
+    """How many items a list in an answer may have: a document has no more of them than lines, and a loop must end."""
+    return max(LEAST_ITEMS, min(MOST_ITEMS, sum(len(page.lines) for page in index.document.pages)))
+
+
+def nullable(whole: Mapping[str, Any], schema: Mapping[str, Any], most: int = 0) -> dict[str, Any]:
+    """A schema cut down to its form, every leaf of which may be null. `most`: how many items a list may have; 0 for any number."""
     schema = resolved(whole, schema)
     if "properties" in schema:
         asked = {name: part for name, part in schema["properties"].items() if "lookup" not in (part.get(OURS) or {})}
-        properties = {name: nullable(whole, part) for name, part in asked.items()}
+        properties = {name: nullable(whole, part, most) for name, part in asked.items()}
         return {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     if "items" in schema:
-        return {"type": "array", "items": nullable(whole, schema["items"])}
+        return {"type": "array", "items": nullable(whole, schema["items"], most), **({"maxItems": most} if most else {})}
     kept = {name: part for name, part in schema.items() if name not in LEFT_OUT and name != OURS}
     if "enum" in kept:
         return {"enum": list(dict.fromkeys([*kept["enum"], None]))}

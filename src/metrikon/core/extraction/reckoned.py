@@ -32,7 +32,13 @@ def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[s
 
 def _at(record: Any, pointer: str) -> Any:
     for step in pointer.split("/")[1:]:
-        record = record[int(step)] if isinstance(record, list) and step.isdigit() and int(step) < len(record) else record.get(step) if isinstance(record, Mapping) else None
+        record = (
+            record[int(step)]
+            if isinstance(record, list) and step.isdigit() and int(step) < len(record)
+            else record.get(step)
+            if isinstance(record, Mapping)
+            else None
+        )
     return record
 
 
@@ -69,7 +75,9 @@ def _in_record(record: Mapping[str, Any], value: Decimal, evidence: Mapping[str,
             if len(values) > 1 and None not in values and abs(sum(each for each in values if each is not None) - value) <= EXACT:
                 yield f"the sum of {name} {key}"
     others = [
-        (name, number) for name, each in record.items() if (number := _number(each)) is not None and (own := evidence.get(f"/{name}")) is not None and own.found and number
+        (name, number)
+        for name, each in record.items()
+        if (number := _number(each)) is not None and (own := evidence.get(f"/{name}")) is not None and own.found and number
     ][:MOST]
     for (one, a), (two, b) in combinations(others, 2):
         if abs(a + b - value) <= EXACT:

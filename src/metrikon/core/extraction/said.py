@@ -41,7 +41,7 @@ _RELATIVE = {
 }  # fmt: skip
 _HOURS = {"h", "u", "uur", "uhr", "heure", "heures", "hora", "horas", "ore", "ora", "hour", "hours", "hrs", "hr", "std", "stunde", "stunden", "klokken", "time", "timer", "tim", "timme", "timmar", "godz", "o'clock", "oclock"}  # fmt: skip
 _HALF = {"half", "halb", "halv"}
-_PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter", "over"}
+_PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter"}
 _TO = {"to", "before", "vor", "voor", "moins", "menos", "meno", "till"}
 _QUARTER = {"quarter", "viertel", "kwart", "quart", "cuarto", "quarto", "kvart", "kvarter"}
 _NOON = {"noon", "midday", "mittags", "mittag", "midi", "mediodia", "mezzogiorno", "middag", "meio-dia"}
@@ -148,7 +148,8 @@ class Said:
         found = []
         for run, here in self.groups:
             words = self.runs[run][1]
-            text, source = "", []
+            text = ""
+            source: list[tuple[int, int]] = []
             last = 0
             for one in here:
                 if any(w not in "()+-/.,·" and plain(w) not in _AND for w in words[last : one.first]) and text:
@@ -227,9 +228,19 @@ class Said:
                     if year:
                         whole = year if len(year) == 4 else f"20{year}"
                         found.setdefault(f"{whole}-{month:02}", []).append(self.place(run, at, at + 1 + words[at + 1 :].index(year) + 1))
-                elif re.fullmatch(r"0?[1-9]|1[0-2]", word) and at + 2 < len(words) and words[at + 1] in "./" and re.fullmatch(r"(?:19|20)\d\d", words[at + 2]):
+                elif (
+                    re.fullmatch(r"0?[1-9]|1[0-2]", word)
+                    and at + 2 < len(words)
+                    and words[at + 1] in "./"
+                    and re.fullmatch(r"(?:19|20)\d\d", words[at + 2])
+                ):
                     found.setdefault(f"{words[at + 2]}-{int(word):02}", []).append(self.place(run, at, at + 3))
-                elif re.fullmatch(r"(?:19|20)\d\d", word) and at + 2 < len(words) and words[at + 1] in "./" and re.fullmatch(r"0?[1-9]|1[0-2]", words[at + 2]):
+                elif (
+                    re.fullmatch(r"(?:19|20)\d\d", word)
+                    and at + 2 < len(words)
+                    and words[at + 1] in "./"
+                    and re.fullmatch(r"0?[1-9]|1[0-2]", words[at + 2])
+                ):
                     found.setdefault(f"{word}-{int(words[at + 2]):02}", []).append(self.place(run, at, at + 3))
         for day, places in self.index.dates.items():
             found.setdefault(f"{day.year}-{day.month:02}", []).extend(places)
@@ -326,7 +337,12 @@ def _half_more(words: list[str], one: Group) -> int:
     """How many tokens after a number say that a half comes to it: "two and a half", "deux heures et demie"; 0 for none."""
     for reach in (2, 3, 4):
         after = [plain(word) for word in words[one.last : one.last + reach]]
-        if len(after) == reach and after[-1] in _HALVES and any(word in _AND for word in after[:-1]) and all(word in _AND | _HOURS | {"a", "une", "una"} for word in after[:-1]):
+        if (
+            len(after) == reach
+            and after[-1] in _HALVES
+            and any(word in _AND for word in after[:-1])
+            and all(word in _AND | _HOURS | {"a", "une", "una"} for word in after[:-1])
+        ):
             return reach
     return 0
 
@@ -374,7 +390,9 @@ def _relative(words: list[str], wanted: date, own: date | None) -> Iterator[tupl
             yield at, 0.8
         elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
             yield at, 0.75
-        elif (wanted - own).days <= 21 and said in _WEEKDAY and said not in _SHORT and _WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0:
+        elif (
+            (wanted - own).days <= 21 and said in _WEEKDAY and said not in _SHORT and _WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0
+        ):
             follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
             if not follows.isdigit():
                 yield at, 0.65
@@ -400,7 +418,12 @@ def _clock(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, 
     following = here[at + 1] if at + 1 < len(here) else None
     between = [plain(word) for word in words[one.last : following.first]] if following else ["…"]
     before = [plain(word) for word in words[max(0, one.first - 2) : one.first]]
-    if following and following.value < 60 and len(following.figures) <= 2 and (not between or (len(between) == 1 and (between[0] in _HOURS or between[0] in ":.h"))):
+    if (
+        following
+        and following.value < 60
+        and len(following.figures) <= 2
+        and (not between or (len(between) == 1 and (between[0] in _HOURS or between[0] in ":.h")))
+    ):
         yield one.value * 60 + following.value, following.last, 0.9
     after = plain(words[one.last]) if one.last < len(words) else ""
     if after in _HOURS or after in ("am", "pm", "a", "p"):
@@ -411,7 +434,31 @@ def _clock(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, 
         yield one.value * 60 + 30, one.last, 0.9
     if len(before) == 2 and before[0] in _QUARTER:
         yield one.value * 60 + (15 if before[1] in _PAST else -15 if before[1] in _TO else 0), one.last, 0.8
-    if before and before[-1] in ("at", "by", "um", "om", "a", "alle", "las", "klockan", "kl", "o", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"):
+    if before and before[-1] in (
+        "at",
+        "by",
+        "um",
+        "om",
+        "a",
+        "alle",
+        "las",
+        "klockan",
+        "kl",
+        "o",
+        "until",
+        "bis",
+        "to",
+        "from",
+        "von",
+        "van",
+        "de",
+        "tussen",
+        "between",
+        "en",
+        "and",
+        "vor",
+        "voor",
+    ):
         yield one.value * 60, one.last, 0.6
     if after in ("-", "–", "bis", "to", "a", "tot"):
         yield one.value * 60, one.last, 0.6

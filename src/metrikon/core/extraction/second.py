@@ -60,7 +60,7 @@ def differing(kind: RecordType, record: Mapping[str, Any], answers: Sequence[Map
     """Fields of which the second reading says something else, or nothing."""
     if not answers:
         return []
-    found = []
+    found: list[Finding] = []
     for each in kind.header:
         if twice(each):
             said = next((value for answer in answers if (value := get(answer, each.shape)) is not None), None)
@@ -73,8 +73,9 @@ def differing(kind: RecordType, record: Mapping[str, Any], answers: Sequence[Map
             key = _key(fields)
             for number, row in enumerate(rows):
                 other = _paired(rows, number, others, key)
-                for each in decided if other is not None else ():
-                    found += _compared(kind, f"{pointer}/{number}/{each.name}", each, row.get(each.name), other.get(each.name))
+                if other is not None:
+                    for each in decided:
+                        found += _compared(kind, f"{pointer}/{number}/{each.name}", each, row.get(each.name), other.get(each.name))
     return found
 
 

@@ -84,7 +84,9 @@ def settled(
     base = _assessed(kind, index, planned, made, made.record, given, differing, asking)
     told: list[str] = []
     for answer, values in made.repairs:
-        better = mending.better(kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing, asking), told)
+        better = mending.better(
+            kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing, asking), told
+        )
         base = better or base
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *unnamed], base.notes
     evidence = trusted(record, evidence, base.reckoned, made, other, whole)
@@ -141,7 +143,14 @@ def _header(record: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _assessed(
-    kind: RecordType, index: Index, planned: Plan, made: Draft, record: dict[str, Any], given: Sequence[Given], differing: list[Finding], asking: Asking
+    kind: RecordType,
+    index: Index,
+    planned: Plan,
+    made: Draft,
+    record: dict[str, Any],
+    given: Sequence[Given],
+    differing: list[Finding],
+    asking: Asking,
 ) -> mending.Assessed:
     """A record with evidence and findings."""
     record = taken(kind, record, planned.facts, made.changes if record is made.record else []) if planned.facts else record
@@ -179,7 +188,13 @@ def _read_otherwise(kind: RecordType, record: dict[str, Any], evidence: Mapping[
     found = []
     for each in planned.header:
         value, other = record.get(each.name), planned.besides.record.get(each.name)
-        if "labels" in each.ours or each.shape in made.replaced or value is None or other is None or planned.besides.sure.get(each.shape, 0.0) < CERTAIN:
+        if (
+            "labels" in each.ours
+            or each.shape in made.replaced
+            or value is None
+            or other is None
+            or planned.besides.sure.get(each.shape, 0.0) < CERTAIN
+        ):
             continue
         if each.kind == "amount" and value != other:
             message = f"{each.title} was read as {value}, but {other} stands where it is called so."

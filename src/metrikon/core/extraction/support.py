@@ -106,7 +106,7 @@ def a_day(field: Field, value: Any, index: Index) -> Evidence | None:
     places = [Heard(place, 1.0 if place.exact else 0.7) for place in index.dates.get(day, [])]
     found = _best(index, places, "printed") or _best(index, said.day(day))
     if found is None and said.own_date == day:
-        found = _fact(index, lambda text: True if str(day) in text or _holds_date(text, day) else False)
+        found = _fact(index, lambda text: str(day) in text or _holds_date(text, day))
     if field.kind == "date" or found is None:
         return found
     time = _clock(value[11:16], index)
@@ -130,7 +130,12 @@ def _clock(text: str, index: Index) -> Evidence | None:
     if not re.fullmatch(r"\d\d:\d\d", text):
         return None
     minutes = int(text[:2]) * 60 + int(text[3:])
-    exact = [place for form in (text.replace(":", ""), text.lstrip("0").replace(":", "")) for place in index.find_text(form) if place.exact and len(form) > 2]
+    exact = [
+        place
+        for form in (text.replace(":", ""), text.lstrip("0").replace(":", ""))
+        for place in index.find_text(form)
+        if place.exact and len(form) > 2
+    ]
     if exact:
         return evidence_at(index, exact[0], 1.0)
     return _best(index, _said(index).times.get(minutes, [])) or _fact(index, lambda fact: text in fact)
@@ -451,5 +456,3 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 RULES: tuple[Rule, ...] = (
     a_number_in_words, a_day, a_time, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, decided, amounts_together, a_thousand, within_print, misread, in_other_words, _once,
 )  # fmt: skip
-
-

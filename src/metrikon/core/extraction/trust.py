@@ -18,7 +18,6 @@ from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.pointers import get
 from metrikon.core.records.sums import Reckoned
 
-
 TELLING = 0.7  # how sure an independent reading must be of a value for it to count against another
 
 
@@ -27,7 +26,9 @@ def trusted(
 ) -> dict[str, Evidence]:
     """The evidence with the confidence of each value and its inputs."""
     held, failed = reckoned.held, reckoned.failed
-    others: list[Mapping[str, Any]] = [{name: value for name, value in other.header.items() if other.sure.get(f"/{name}", 1.0) >= TELLING}] if other.record else []
+    others: list[Mapping[str, Any]] = (
+        [{name: value for name, value in other.header.items() if other.sure.get(f"/{name}", 1.0) >= TELLING}] if other.record else []
+    )
     others += [values for _, values in made.repairs]
     likely = _likely(made)
     found = {}

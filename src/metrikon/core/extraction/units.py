@@ -22,12 +22,18 @@ _WORDS = {
 }  # fmt: skip
 _UNIT = {word: unit for unit, words in _WORDS.items() for word in words.split()}
 _SPLIT = re.compile(r"[^\W\d_]+|%")
-_OF_NAME = frozenset("an ar ano ora mes h min std dag lat time dia km kg".split())  # too short or too common to say it within a description
+_OF_NAME = frozenset(
+    ["an", "ar", "ano", "ora", "mes", "h", "min", "std", "dag", "lat", "time", "dia", "km", "kg"]
+)  # too short or too common to say it within a description
 
 
 def unit_of(field: Field) -> str | None:
     """The unit of a number field, by its name first, then by its description; None when several or none are named."""
-    for text, name in ((field.name.replace("_", " "), True), (str(field.schema.get("title") or ""), True), (str(field.schema.get("description") or ""), False)):
+    for text, name in (
+        (field.name.replace("_", " "), True),
+        (str(field.schema.get("title") or ""), True),
+        (str(field.schema.get("description") or ""), False),
+    ):
         text = re.sub(r"\d+(?:[.,]\d+)?\s?%", "", text)  # a rate that tells one field from another is no unit
         found = {_UNIT[word] for word in map(plain, _SPLIT.findall(text)) if word in _UNIT and (name or word not in _OF_NAME)}
         if found:

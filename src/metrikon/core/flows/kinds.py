@@ -43,7 +43,8 @@ class Extract(Form):
     model: str | None = Field(None, description="Name of the model; the service's default when left out.")
     second: str | None = Field(None, description="Name of a stronger model that reads again what the first could not mend.")
     second_reading: str | None = Field(
-        None, description="Name of the model that reads yes/no and options a second time, by itself (the first one will do); where the two differ a person must look."
+        None,
+        description="Name of the model that reads yes/no and options a second time, by itself (the first one will do); where the two differ a person must look.",
     )
     calls: int = Field(12, ge=1, le=200, description="Most requests to models for one document.")
     context: str = Field("", max_length=2000, description="What the model should know besides: who we are, what to expect.")

@@ -23,7 +23,9 @@ SHOWN = 0.6  # share of rows that must show a product before the others are doub
 def unsaid(kind: RecordType, record: Mapping[str, Any], stands: Callable[[Decimal], bool]) -> list[Finding]:
     """Findings of arithmetic that rows show. `stands`: whether a number is printed in the document."""
     found = list(_turned_round(kind, record))
-    said = {rule["list"] for rule in kind.ours.get("products", ())} | {part.split("/*/")[0] for rule in kind.ours.get("sums", ()) for part in rule["parts"]}
+    said = {rule["list"] for rule in kind.ours.get("products", ())} | {
+        part.split("/*/")[0] for rule in kind.ours.get("sums", ()) for part in rule["parts"]
+    }
     for pointer, fields in kind.lists.items():
         rows = record.get(pointer[1:]) if pointer.count("/") == 1 else None
         amounts = [each for each in fields if each.kind == "amount" and each.shape.count("/") == 3][:MOST_FIELDS]
@@ -36,7 +38,9 @@ def unsaid(kind: RecordType, record: Mapping[str, Any], stands: Callable[[Decima
     return found
 
 
-_BEGIN = re.compile(r"(?:^|[^a-z])(?:from|begin|beginn|start|since|von|ab|debut|du|depuis|desde|inicio|da|dal|inizio|van|vanaf|de|fra|fran|od|in)(?:$|[^a-z])")
+_BEGIN = re.compile(
+    r"(?:^|[^a-z])(?:from|begin|beginn|start|since|von|ab|debut|du|depuis|desde|inicio|da|dal|inizio|van|vanaf|de|fra|fran|od|in)(?:$|[^a-z])"
+)
 _END = re.compile(r"(?:^|[^a-z])(?:to|until|till|end|ende|bis|fin|au|jusqu|hasta|a|al|fine|tot|tot|einde|ate|til|till|slut|do|out|uit)(?:$|[^a-z])")
 
 
@@ -80,9 +84,10 @@ def _tried(rows: Sequence[Any], one: Field, two: Field, amount: Field, off: Fiel
     holds, breaks, telling = 0, [], False
     for number, row in enumerate(rows):
         values = [row.get(each.name) if isinstance(row, dict) else None for each in (one, two, amount)]
-        if any(not isinstance(value, Decimal | int) or isinstance(value, bool) for value in values):
+        figures = [Decimal(value) for value in values if isinstance(value, Decimal | int) and not isinstance(value, bool)]
+        if len(figures) < len(values):
             continue
-        a, b, c = (Decimal(value) for value in values)
+        a, b, c = figures
         less = row.get(off.name) if off is not None else None
         share = 1 - Decimal(less) / 100 if isinstance(less, Decimal | int) and 0 <= less < 100 else Decimal(1)
         if abs(abs(a * b * share) - abs(c)) <= max(CENT, PLENTY * abs(c)):
@@ -97,9 +102,7 @@ def _broken(kind: RecordType, pointer: str, rows: Sequence[Any], product: Produc
     one, two, amount, _ = product
     for number in breaks:
         row = rows[number]
-        message = (
-            f"Row {number + 1}: {one.title} {row[one.name]} × {two.title} {row[two.name]} is not {amount.title} {row[amount.name]}, as it is in the other rows."
-        )
+        message = f"Row {number + 1}: {one.title} {row[one.name]} × {two.title} {row[two.name]} is not {amount.title} {row[amount.name]}, as it is in the other rows."
         yield Finding("product", "stop", message, tuple(f"{pointer}/{number}/{each.name}" for each in (one, two, amount)))
 
 
@@ -121,7 +124,11 @@ def _total(
         return
     total = sum((Decimal(value) for value in values if value is not None), Decimal(0))
     header = [Decimal(value) for value in record.values() if isinstance(value, Decimal | int) and not isinstance(value, bool)]
-    reached = [*header, *(one + two for one, two in permutations(header, 2) if len(header) <= 12), *(one - two for one, two in permutations(header, 2) if len(header) <= 12)]
+    reached = [
+        *header,
+        *(one + two for one, two in permutations(header, 2) if len(header) <= 12),
+        *(one - two for one, two in permutations(header, 2) if len(header) <= 12),
+    ]
     if stands(total) or stands(-total) or any(abs(abs(each) - abs(total)) <= CENT for each in reached):
         return
     message = f"{amount.title} of all rows comes to {total}, which stands nowhere in the document."

@@ -166,7 +166,9 @@ def concepts_in(text: str) -> tuple[tuple[str, int, int], ...]:
         for phrase in _BY_FIRST.get(word, ()):
             if words[at : at + len(phrase.words)] == phrase.words:
                 found.append((phrase.concept, at, len(phrase.words)))
-    return tuple(each for each in found if not any(o is not each and o[1] <= each[1] and o[1] + o[2] >= each[1] + each[2] and o[2] > each[2] for o in found))
+    return tuple(
+        each for each in found if not any(o is not each and o[1] <= each[1] and o[1] + o[2] >= each[1] + each[2] and o[2] > each[2] for o in found)
+    )
 
 
 def concepts() -> tuple[str, ...]:

@@ -16,7 +16,21 @@ from typing import Any
 
 COPIED, MAPPED, DECIDED, DERIVED = "copied", "mapped", "decided", "derived"
 MANNERS = (COPIED, MAPPED, DECIDED, DERIVED)
-_MAPPED_KINDS = {"date", "moment", "month", "time", "phone", "currency", "unit", "title", "iban", "vat number", "article number", "mail", "web address"}
+_MAPPED_KINDS = {
+    "date",
+    "moment",
+    "month",
+    "time",
+    "phone",
+    "currency",
+    "unit",
+    "title",
+    "iban",
+    "vat number",
+    "article number",
+    "mail",
+    "web address",
+}
 # what asks for words of one's own, in ten languages
 _OWN_WORDS = re.compile(
     r"\b(?:summar(?:y|ise|ize)\w*|gist|in your own words|sentences?|describe (?:briefly|in)|briefly|paraphras\w*|explain|why the"

@@ -12,11 +12,37 @@ from metrikon.core.records.lexicon import concepts_in, words_of
 from metrikon.core.records.types import Field
 
 AMOUNTS = frozenset(
-    "net|tax|tax rate|gross|paid|balance|discount|shipping|tip|change|withholding|rounding|exchange rate|quantity|unit price|line amount|duration|guests|price|salary|"
-    "quantity of fuel|finished|payment terms|table".split("|")
+    [
+        "net",
+        "tax",
+        "tax rate",
+        "gross",
+        "paid",
+        "balance",
+        "discount",
+        "shipping",
+        "tip",
+        "change",
+        "withholding",
+        "rounding",
+        "exchange rate",
+        "quantity",
+        "unit price",
+        "line amount",
+        "duration",
+        "guests",
+        "price",
+        "salary",
+        "quantity of fuel",
+        "finished",
+        "payment terms",
+        "table",
+    ]
 )
-DATES = frozenset("date|due date|service date|paid date|valid until|valid from|birthday|updated|begin|end|entry|exit|finished".split("|"))
-TIMES = frozenset("time|opening|closing|begin|end|entry|exit".split("|"))
+DATES = frozenset(
+    ["date", "due date", "service date", "paid date", "valid until", "valid from", "birthday", "updated", "begin", "end", "entry", "exit", "finished"]
+)
+TIMES = frozenset(["time", "opening", "closing", "begin", "end", "entry", "exit"])
 OF_ROWS = {"net": "line amount", "gross": "line amount", "price": "unit price", "sender": "employer", "page title": "description"}
 OF_KIND = {
     "amount": AMOUNTS,
@@ -31,13 +57,172 @@ OF_KIND = {
     "currency": frozenset(("currency",)),
     "vat number": frozenset(("tax id",)),
 }
-MONEY = frozenset("net|tax|gross|paid|balance|discount|shipping|tip|change|withholding|rounding|unit price|line amount|price|salary".split("|"))
-CODES = frozenset("number|order number|quote number|delivery note|customer number|earlier invoice|article number|tax id|iban|bic|card|licence plate|postcode|register|table".split("|"))
+MONEY = frozenset(
+    [
+        "net",
+        "tax",
+        "gross",
+        "paid",
+        "balance",
+        "discount",
+        "shipping",
+        "tip",
+        "change",
+        "withholding",
+        "rounding",
+        "unit price",
+        "line amount",
+        "price",
+        "salary",
+    ]
+)
+CODES = frozenset(
+    [
+        "number",
+        "order number",
+        "quote number",
+        "delivery note",
+        "customer number",
+        "earlier invoice",
+        "article number",
+        "tax id",
+        "iban",
+        "bic",
+        "card",
+        "licence plate",
+        "postcode",
+        "register",
+        "table",
+    ]
+)
 STEM = 5
 _EMPTY = frozenset(
-    "the of a an in on at to for and or if not is as by with without from its this that der die das des dem den ein eine im in am an auf zu zum zur von vom mit ohne und oder wie als ob le la les l un une du de "
-    "des d et ou en au aux sur par pour sans avec el los las del y o con sin por para il lo gli di della dello dei delle e senza per het een van voor met zonder en of te op bij og eller med av od z w na "
-    "printed only given name value field iso code positive number text wie angegeben falls comme indique no".split()
+    [
+        "the",
+        "of",
+        "a",
+        "an",
+        "in",
+        "on",
+        "at",
+        "to",
+        "for",
+        "and",
+        "or",
+        "if",
+        "not",
+        "is",
+        "as",
+        "by",
+        "with",
+        "without",
+        "from",
+        "its",
+        "this",
+        "that",
+        "der",
+        "die",
+        "das",
+        "des",
+        "dem",
+        "den",
+        "ein",
+        "eine",
+        "im",
+        "in",
+        "am",
+        "an",
+        "auf",
+        "zu",
+        "zum",
+        "zur",
+        "von",
+        "vom",
+        "mit",
+        "ohne",
+        "und",
+        "oder",
+        "wie",
+        "als",
+        "ob",
+        "le",
+        "la",
+        "les",
+        "l",
+        "un",
+        "une",
+        "du",
+        "de",
+        "des",
+        "d",
+        "et",
+        "ou",
+        "en",
+        "au",
+        "aux",
+        "sur",
+        "par",
+        "pour",
+        "sans",
+        "avec",
+        "el",
+        "los",
+        "las",
+        "del",
+        "y",
+        "o",
+        "con",
+        "sin",
+        "por",
+        "para",
+        "il",
+        "lo",
+        "gli",
+        "di",
+        "della",
+        "dello",
+        "dei",
+        "delle",
+        "e",
+        "senza",
+        "per",
+        "het",
+        "een",
+        "van",
+        "voor",
+        "met",
+        "zonder",
+        "en",
+        "of",
+        "te",
+        "op",
+        "bij",
+        "og",
+        "eller",
+        "med",
+        "av",
+        "od",
+        "z",
+        "w",
+        "na",
+        "printed",
+        "only",
+        "given",
+        "name",
+        "value",
+        "field",
+        "iso",
+        "code",
+        "positive",
+        "number",
+        "text",
+        "wie",
+        "angegeben",
+        "falls",
+        "comme",
+        "indique",
+        "no",
+    ]
 )
 
 
@@ -51,10 +236,17 @@ def meaning(field: Field) -> tuple[tuple[str, float], ...]:
         named = number == 0
         words = words_of(text)
         for concept, at, length in concepts_in(text):
-            if concept in ("begin", "end", "valid from", "valid until", "receiver") and length == 1 and len(words[at]) <= 3 and not (named and len(words) <= 2):
+            if (
+                concept in ("begin", "end", "valid from", "valid until", "receiver")
+                and length == 1
+                and len(words[at]) <= 3
+                and not (named and len(words) <= 2)
+            ):
                 continue  # a small word of the sentence
             own = OF_ROWS.get(concept, concept) if rows else "gross" if concept == "line amount" else concept
-            if (allowed is not None and own not in allowed) or (allowed is None and own in (AMOUNTS | DATES | TIMES) - {"begin", "end", "table", "finished"} and field.kind == "text"):
+            if (allowed is not None and own not in allowed) or (
+                allowed is None and own in (AMOUNTS | DATES | TIMES) - {"begin", "end", "table", "finished"} and field.kind == "text"
+            ):
                 continue
             # what a description begins with is what it is about
             score = weight * (0.45 + 0.4 * length / max(1, len(words)) + 0.15 * (1 - at / max(1, len(words))) + 0.05 * length)
@@ -121,9 +313,9 @@ def label_fit(field: Field, label: str) -> float:
 @lru_cache(maxsize=4096)
 def _rates(field: Field) -> frozenset[str]:
     """Figures that a field's name or description names, such as a rate: "TVA à 10 %", "vat_20"."""
-    return frozenset(re.findall(r"(?<![\d-])\d{1,2}(?=\s?%|$|_|\b)", f"{field.name.replace('_', ' ')} {field.schema.get('title') or ''}")) | frozenset(
-        re.findall(r"(\d{1,2})(?:[.,]\d+)?\s?%", str(field.schema.get("description") or ""))
-    )
+    return frozenset(
+        re.findall(r"(?<![\d-])\d{1,2}(?=\s?%|$|_|\b)", f"{field.name.replace('_', ' ')} {field.schema.get('title') or ''}")
+    ) | frozenset(re.findall(r"(\d{1,2})(?:[.,]\d+)?\s?%", str(field.schema.get("description") or "")))
 
 
 def concept_of(field: Field) -> str:

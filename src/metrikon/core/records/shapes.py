@@ -22,9 +22,27 @@ _SAMPLES = (
     ("iban", ("GB29NWBK60161331926819",), ("2026", "A1", "GBP")),
     ("currency", ("GBP", "EUR"), ("GB", "GBPX", "A1", "123")),
 )
-CURRENCY_WORDS = (
-    "currency currencies waehrung wahrung devise monnaie moneda divisa valuta munt moeda waluta valutakod valutakode money coin iso 4217 coinage".split()
-)
+CURRENCY_WORDS = [
+    "currency",
+    "currencies",
+    "waehrung",
+    "wahrung",
+    "devise",
+    "monnaie",
+    "moneda",
+    "divisa",
+    "valuta",
+    "munt",
+    "moeda",
+    "waluta",
+    "valutakod",
+    "valutakode",
+    "money",
+    "coin",
+    "iso",
+    "4217",
+    "coinage",
+]
 PATTERN_LONGEST = 400  # characters of a pattern that is tried
 
 
@@ -63,8 +81,7 @@ def code_forms(text: str) -> Iterator[str]:
     """A code as it stands, and in the forms in which it says the same: without blanks and marks, in capitals, its last figures."""
     yield text
     bare = "".join(text.split())
-    for each in (bare, text.upper(), bare.upper(), re.sub(r"[\s./-]+", "", text), re.sub(r"[\s./-]+", "", text).upper()):
-        yield each
+    yield from (bare, text.upper(), bare.upper(), re.sub(r"[\s./-]+", "", text), re.sub(r"[\s./-]+", "", text).upper())
     yield text.strip(" .,;:#()[]*")
     if masked := re.fullmatch(r"[\s*xX•·.#-]*?[*xX•#]{2,}[\s*xX•·.#-]*(\d{2,6})", text.strip()):
         yield masked.group(1)

@@ -137,7 +137,9 @@ class _Walker:
         if empty(given):
             return path in self.rules.accept_null
         one, two = _words(str(right)), _words(str(given))
-        return self.equal(path, right, given) or (bool(one and two) and len(one & two) >= ALIKE * min(len(one), len(two)) and len(two) >= 0.4 * len(one))
+        return self.equal(path, right, given) or (
+            bool(one and two) and len(one & two) >= ALIKE * min(len(one), len(two)) and len(two) >= 0.4 * len(one)
+        )
 
     def walk(self, path: str, pointer: str, right: Any, given: Any) -> None:
         if isinstance(right, Mapping):
@@ -175,7 +177,8 @@ class _Walker:
 
     def _likeness(self, path: str, one: Any, two: Any) -> float:
         if isinstance(one, Mapping) and isinstance(two, Mapping):
-            return sum(0.01 * empty(two.get(k)) if empty(v) else self._likeness(f"{path}.{k}", v, two.get(k)) for k, v in one.items())
+            shares = [0.01 * empty(two.get(k)) if empty(v) else self._likeness(f"{path}.{k}", v, two.get(k)) for k, v in one.items()]
+            return float(sum(shares))
         if isinstance(one, list | Mapping):
             return 0.3 * (one == two)
         if empty(two):

@@ -73,7 +73,9 @@ def report(tried: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
         "through_wrong": sum(each["wrong"] + each["invented"] for each in documents if each["through"]),
         "precision": precision,
         "recall": recall,
-        "f1": round(2 * precision * recall / (precision + recall), 4) if precision and recall else (None if precision is None or recall is None else 0.0),
+        "f1": round(2 * precision * recall / (precision + recall), 4)
+        if precision and recall
+        else (None if precision is None or recall is None else 0.0),
         "tokens": sum(each["tokens"] for each in documents),
         "seconds": round(sum(each["seconds"] for each in documents), 2),
         "cost": _sum([each["cost"] for each in documents]),

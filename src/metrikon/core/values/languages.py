@@ -20,9 +20,9 @@ _COMMON = {
     "pl": "i w na z do się nie jest o od dla za po to przy oraz data nr ilość razem zł ul wartość kwota sprzedawca",
 }
 _OF_WORD: dict[str, list[str]] = {}
-for _language, _words in _COMMON.items():
+for _code, _words in _COMMON.items():
     for _word in _words.split():
-        _OF_WORD.setdefault(_word, []).append(_language)
+        _OF_WORD.setdefault(_word, []).append(_code)
 _WORDS = re.compile(r"[^\W\d_]+")
 MOST = 3000  # words that are looked at
 

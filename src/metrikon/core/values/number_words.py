@@ -51,7 +51,13 @@ _IRREGULAR = {
     "sv": {"forsta": 1, "andra": 2, "tredje": 3, "fjarde": 4, "femte": 5, "sjatte": 6, "sjunde": 7, "attonde": 8, "dussin": 12},
     "pl": {"dwiescie": 200, "trzysta": 300, "czterysta": 400, "piecset": 500},
 }
-_ORDINAL = {"en": ("ieth", "th"), "de": ("sten", "ste", "ster", "ten", "te", "ter"), "nl": ("ste", "de"), "da": ("ende", "nde", "te", "de"), "sv": ("onde", "nde", "de")}
+_ORDINAL = {
+    "en": ("ieth", "th"),
+    "de": ("sten", "ste", "ster", "ten", "te", "ter"),
+    "nl": ("ste", "de"),
+    "da": ("ende", "nde", "te", "de"),
+    "sv": ("onde", "nde", "de"),
+}
 _JOINS = {"de": "und", "nl": "en", "da": "og", "it": "", "es": "y", "pt": "e", "sv": "", "fr": "et", "en": "and", "pl": ""}
 _WRITTEN_TOGETHER = ("de", "nl", "it", "da", "sv")
 _TOKENS = re.compile(r"[^\W_]+(?:'[^\W_]+)?|[^\s\w]")

@@ -114,14 +114,16 @@ def _add_up(wanted: list[Field], choices: Mapping[str, list[Option]]) -> None:
                 if best is None or score > best[0]:
                     best = (score, choice)
         if best is not None:
-            for each in best[1]:
-                each.score = min(0.98, each.score + ADDS_UP)
-                each.adds_up = True
+            for option in best[1]:
+                option.score = min(0.98, option.score + ADDS_UP)
+                option.adds_up = True
             return
 
 
 def _assign(wanted: list[Field], choices: Mapping[str, list[Option]], found: Found) -> None:
-    pairs = sorted(((option.score, number, each, option) for number, each in enumerate(wanted) for option in choices[each.shape]), key=lambda p: (-p[0], p[1]))
+    pairs = sorted(
+        ((option.score, number, each, option) for number, each in enumerate(wanted) for option in choices[each.shape]), key=lambda p: (-p[0], p[1])
+    )
     taken: set[tuple[int, int]] = set()
     for score, _, each, option in pairs:
         spot = {(option.place.page, number) for number in option.place.words} if option.place else set()
@@ -158,7 +160,11 @@ def _row_sure(name: str, fields: tuple[Field, ...], rows: list[dict[str, Any]], 
     found = {}
     for pointer, value in sure.items():
         _, _, number, field = pointer.split("/", 3)
-        good = shown is not None and int(number) not in broken and (field in part or (field in texts and concept_of_name(fields, field) == "description"))
+        good = (
+            shown is not None
+            and int(number) not in broken
+            and (field in part or (field in texts and concept_of_name(fields, field) == "description"))
+        )
         found[pointer] = 0.9 if good else min(DOUBTED, value)
     return found
 
@@ -182,7 +188,11 @@ def _decide(each: Field, index: Index, found: Found) -> None:
         elif not each.nullable:
             found.put(each, False, None, 0.5)
         return
-    rests = [(rest.sure, option, rest) for option in each.schema["enum"] if option is not None and (rest := rests_on(_only(each, str(option)), str(option), index)) is not None]
+    rests = [
+        (rest.sure, option, rest)
+        for option in each.schema["enum"]
+        if option is not None and (rest := rests_on(_only(each, str(option)), str(option), index)) is not None
+    ]
     if rests:
         _, option, rest = max(rests, key=lambda r: r[0])
         found.put(each, option, rest.place, 0.45)
@@ -235,14 +245,18 @@ def _first_of(kind: str, score: float) -> Rule:
             from metrikon.core.extraction.forms import formed
             from metrikon.core.values.phones import parse_phone
 
-            value = parse_phone(str(mention.value), index.phone_country) if kind == "phone" else formed(each, str(mention.value), index) or mention.value
+            value = (
+                parse_phone(str(mention.value), index.phone_country) if kind == "phone" else formed(each, str(mention.value), index) or mention.value
+            )
             return Option(value, mention.place, score) if value and takes(each.schema.get("pattern"), str(value)) else None
         return Option(option.value, option.place, score)
 
     return rule
 
 
-_POSTCODE = re.compile(r"\b(?:[A-Z]{1,2}-)?(\d{5}|\d{4}(?: ?[A-Z]{2})?)\s+([^\W\d_][\w'’. -]{2,40})|([^\W\d_][\w'’ -]{2,30})\s+([A-Z]{1,2}\d{1,2}[A-Z]? \d[A-Z]{2})\b")
+_POSTCODE = re.compile(
+    r"\b(?:[A-Z]{1,2}-)?(\d{5}|\d{4}(?: ?[A-Z]{2})?)\s+([^\W\d_][\w'’. -]{2,40})|([^\W\d_][\w'’ -]{2,30})\s+([A-Z]{1,2}\d{1,2}[A-Z]? \d[A-Z]{2})\b"
+)
 
 
 def _towns(index: Index) -> Iterator[tuple[str, Place, str]]:
@@ -298,4 +312,3 @@ _OF_CONCEPT: dict[str, tuple[Rule, ...]] = {
     "card": (_card,),
     "gross": (_total,),
 }
-

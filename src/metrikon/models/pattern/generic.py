@@ -81,7 +81,12 @@ def _mentions(index: Index) -> Iterator[Mention]:
             text = index.quote(place)
             if (place.page, place.words[0]) in dated or _within(place, here):
                 continue
-            decimals = len(match.group(1)) if (match := re.search(r"[.,](\d{1,4})\D*$", text)) and value != value.to_integral_value() or (match := re.search(r"[.,](\d{2})\D*$", text)) else 0
+            decimals = (
+                len(match.group(1))
+                if ((match := re.search(r"[.,](\d{1,4})\D*$", text)) and value != value.to_integral_value())
+                or (match := re.search(r"[.,](\d{2})\D*$", text))
+                else 0
+            )
             yield _mention(index, "amount", value, place, _sign(index, place), decimals)
     for page in index.document.pages:
         for number, line in enumerate(page.lines):
@@ -129,9 +134,9 @@ def _matched(index: Index, page: Page, number: int, text: str, dated: set[tuple[
         said = re.sub(r"\s?([ap])\.?m\.?$", r"\1m", match.group(), flags=re.IGNORECASE)
         said = re.sub(r"\s?(?:[hu]|uhr|uur|heures)\s?(?=\d|$)", ":", said, flags=re.IGNORECASE)
         found_time = parse_time(said + "00" if said.endswith(":") else said)
-        if found_time is not None and (words := _words_at(page, number, match.group())):
-            if (page.number, words[0]) not in dated or ":" in match.group():
-                yield from _at(index, page, number, "time", found_time.strftime("%H:%M"), match.group())
+        words = _words_at(page, number, match.group()) if found_time is not None else []
+        if found_time is not None and words and ((page.number, words[0]) not in dated or ":" in match.group()):
+            yield from _at(index, page, number, "time", found_time.strftime("%H:%M"), match.group())
 
 
 def _at(index: Index, page: Page, line: int, kind: str, value: Any, text: str) -> Iterator[Mention]:
@@ -158,10 +163,14 @@ def _words_at(page: Page, line: int, text: str) -> list[int]:
 
 def _mention(index: Index, kind: str, value: Any, place: Place, sign: str = "", decimals: int = 0) -> Mention:
     page = index.pages[place.page]
-    return Mention(kind, value, place, page.line_of[place.words[0]], tuple(labels_of(index, place)), sign, decimals, kind == "amount" and _aside(page, place))
+    return Mention(
+        kind, value, place, page.line_of[place.words[0]], tuple(labels_of(index, place)), sign, decimals, kind == "amount" and _aside(page, place)
+    )
 
 
-_OF_WHAT = frozenset("base on of von auf aus sur de sobre su di over op van ud af pa av od x * ×".split())
+_OF_WHAT = frozenset(
+    ["base", "on", "of", "von", "auf", "aus", "sur", "de", "sobre", "su", "di", "over", "op", "van", "ud", "af", "pa", "av", "od", "x", "*", "×"]
+)
 
 
 def _aside(page: Page, place: Place) -> bool:
@@ -290,7 +299,11 @@ def _moments(field: Field, index: Index) -> Iterator[Option]:
 
 def _texts(field: Field, index: Index, used: set[tuple[int, int]]) -> Iterator[Option]:
     """What stands after or under a label of the field."""
-    code = concept_of(field) in CODES or bool(field.schema.get("pattern")) or bool(_CODE_WORDS & set(words_of(f"{field.name.replace('_', ' ')} {field.schema.get('title') or ''}")))
+    code = (
+        concept_of(field) in CODES
+        or bool(field.schema.get("pattern"))
+        or bool(_CODE_WORDS & set(words_of(f"{field.name.replace('_', ' ')} {field.schema.get('title') or ''}")))
+    )
     party = concept_of(field) in ("sender", "receiver", "person", "employer")
     for page in index.document.pages:
         for number, line in enumerate(page.lines):
@@ -308,7 +321,9 @@ def _texts(field: Field, index: Index, used: set[tuple[int, int]]) -> Iterator[O
                             break
 
 
-_CODE_WORDS = frozenset("no nr number numero nummer num code codigo codice kod ref reference referencia riferimento id".split())
+_CODE_WORDS = frozenset(
+    ["no", "nr", "number", "numero", "nummer", "num", "code", "codigo", "codice", "kod", "ref", "reference", "referencia", "riferimento", "id"]
+)
 
 
 def _no_name(text: str) -> bool:
@@ -329,7 +344,11 @@ def _labels_in(page: Page, segment: Segment) -> Iterator[tuple[int, str, bool]]:
         text = " ".join(words[:count])
         if has_digit(words[count - 1]) and count > 1:
             return
-        marked = words[count - 1].endswith((":", "#", "№", "°", ".:")) or (count < len(words) and words[count] in (":", "–", "-", "#")) or (count < len(words) and words[count].startswith("#"))
+        marked = (
+            words[count - 1].endswith((":", "#", "№", "°", ".:"))
+            or (count < len(words) and words[count] in (":", "–", "-", "#"))
+            or (count < len(words) and words[count].startswith("#"))
+        )
         if marked or count == len(words):
             yield segment.first + count, text.strip(_PUNCTUATION), True
             if marked:
@@ -354,7 +373,9 @@ def _values_after(page: Page, number: int, at: int, end: int) -> Iterator[tuple[
     for below in range(number + 1, min(number + 3, len(page.lines))):
         for other in page.lines[below].segments:
             height = max(4.0, segment.y1 - segment.y0)
-            if other.y0 - segment.y1 < FAR_ABOVE * height - height and (abs(other.x0 - segment.x0) < 1.5 * height or abs(other.x1 - segment.x1) < 1.5 * height):
+            if other.y0 - segment.y1 < FAR_ABOVE * height - height and (
+                abs(other.x0 - segment.x0) < 1.5 * height or abs(other.x1 - segment.x1) < 1.5 * height
+            ):
                 yield list(range(other.first, other.last)), 0.85
                 return
 
@@ -393,9 +414,17 @@ def _code(texts: Sequence[str]) -> tuple[int, int] | None:
     for start, text in enumerate(texts[:4]):
         if has_digit(text) and not date_readings(text):
             end = start + 1
-            while end < len(texts) and end - start < 6 and (texts[end].strip(_PUNCTUATION).isdigit() and len(texts[start]) <= 4 or re.fullmatch(r"[A-Z]{1,2}\d{1,3}", texts[end])):
+            while (
+                end < len(texts)
+                and end - start < 6
+                and ((texts[end].strip(_PUNCTUATION).isdigit() and len(texts[start]) <= 4) or re.fullmatch(r"[A-Z]{1,2}\d{1,3}", texts[end]))
+            ):
                 end += 1
-            first = start - 1 if start and len(texts[start - 1]) <= 4 and texts[start - 1].isupper() and texts[start - 1].isalpha() and start == 1 else start
+            first = (
+                start - 1
+                if start and len(texts[start - 1]) <= 4 and texts[start - 1].isupper() and texts[start - 1].isalpha() and start == 1
+                else start
+            )
             return first, end
     return None
 

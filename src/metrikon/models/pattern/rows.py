@@ -90,6 +90,7 @@ def _by_products(fields: Sequence[Field], table: Table, columns: dict[str, int],
     if "quantity" not in by or len(others) != 2:
         return
     price, amount = others
+
     def holds(one: str, whole: str) -> int:
         count = 0
         for row in table.rows:
@@ -110,10 +111,19 @@ def _holds(table: Table, column: int, index: Index) -> dict[str, float]:
     texts = [row[column].text for row in table.rows[:40] if column < len(row) and row[column].text]
     if not texts:
         return {"amount": 0.0, "text": 0.0, "date": 0.0, "percent": 0.0}
-    numbers = sum(1 for text in texts if parse_number(text.split()[0] if len(text.split()) > 1 else text, index.mark) is not None or parse_number(text, index.mark) is not None)
+    numbers = sum(
+        1
+        for text in texts
+        if parse_number(text.split()[0] if len(text.split()) > 1 else text, index.mark) is not None or parse_number(text, index.mark) is not None
+    )
     dates = sum(1 for text in texts if re.search(r"\d{1,4}[./-]\d{1,2}[./-]\d{2,4}|\d{1,2}\.? [^\W\d]{3,}", text))
     words = sum(1 for text in texts if any(c.isalpha() for c in text))
-    return {"amount": numbers / len(texts), "date": dates / len(texts), "text": max(0.3, words / len(texts)), "percent": sum("%" in text for text in texts) / len(texts)}
+    return {
+        "amount": numbers / len(texts),
+        "date": dates / len(texts),
+        "text": max(0.3, words / len(texts)),
+        "percent": sum("%" in text for text in texts) / len(texts),
+    }
 
 
 def _fill(fields: Sequence[Field], table: Table, columns: dict[str, int], kinds: Sequence[Mapping[str, float]], index: Index) -> float:
@@ -178,7 +188,40 @@ def _second_lines(fields: Sequence[Field], values: dict[str, tuple[Any, Place, f
         values[second.name] = (" ".join(page.words[n].text for n in more), Place(place.page, tuple(more)), sure)
 
 
-_NO = frozenset("no none not nein nicht kein keine ausverkauft belegt non pas complet epuise aucun agotado completo esaurito nee niet uitverkocht vol full sold unavailable booked taken esgotado udsolgt slutsald brak".split())
+_NO = frozenset(
+    [
+        "no",
+        "none",
+        "not",
+        "nein",
+        "nicht",
+        "kein",
+        "keine",
+        "ausverkauft",
+        "belegt",
+        "non",
+        "pas",
+        "complet",
+        "epuise",
+        "aucun",
+        "agotado",
+        "completo",
+        "esaurito",
+        "nee",
+        "niet",
+        "uitverkocht",
+        "vol",
+        "full",
+        "sold",
+        "unavailable",
+        "booked",
+        "taken",
+        "esgotado",
+        "udsolgt",
+        "slutsald",
+        "brak",
+    ]
+)
 
 
 def _yes_no(text: str) -> bool:
@@ -190,7 +233,13 @@ def _typed(field: Field, value: Any) -> Any:
     """A value of a cell as its field asks for it."""
     if isinstance(value, Decimal) and value < 0 and asks_positive(field.schema):
         value = -value
-    if field.kind == "amount" and isinstance(value, Decimal) and "integer" in field.types and "number" not in field.types and value == value.to_integral_value():
+    if (
+        field.kind == "amount"
+        and isinstance(value, Decimal)
+        and "integer" in field.types
+        and "number" not in field.types
+        and value == value.to_integral_value()
+    ):
         return int(value)
     return value
 
@@ -232,7 +281,10 @@ def _item_lines(pointer: str, fields: Sequence[Field], index: Index) -> Rows:
             continue
         words = item.words
         source = item
-        if held is not None and len([w for w in words if any(c.isalpha() for c in item.page.words[w].text) and len(item.page.words[w].text) > 1]) == 0:
+        if (
+            held is not None
+            and len([w for w in words if any(c.isalpha() for c in item.page.words[w].text) and len(item.page.words[w].text) > 1]) == 0
+        ):
             words, source = held.words, held
         if not words:
             held = None
@@ -245,7 +297,13 @@ def _item_lines(pointer: str, fields: Sequence[Field], index: Index) -> Rows:
 
 
 def _item_values(
-    item: _Item, source: _Item, words: Sequence[int], text_field: Field, amount_field: Field, by: Mapping[str, Field], money: Sequence[tuple[Place, Decimal, bool]]
+    item: _Item,
+    source: _Item,
+    words: Sequence[int],
+    text_field: Field,
+    amount_field: Field,
+    by: Mapping[str, Field],
+    money: Sequence[tuple[Place, Decimal, bool]],
 ) -> dict[str, tuple[Any, Place, float]]:
     page = source.page
     texts = [page.words[n].text for n in words]
@@ -284,7 +342,13 @@ def _item_values(
 def _factors(item: _Item, amount: Decimal) -> tuple[Decimal, Place, Decimal | None, Place | None] | None:
     """Two numbers of a line whose product is its amount: quantity (without cents, or the smaller) and price."""
     for (one_place, one, one_money), (two_place, two, two_money) in permutations(item.numbers, 2):
-        if (one_place.words[0] < two_place.words[0] or not one_money) and abs(one * two - amount) <= CENT and two_money and (not one_money or one <= two) and two_place != item.numbers[-1][0]:
+        if (
+            (one_place.words[0] < two_place.words[0] or not one_money)
+            and abs(one * two - amount) <= CENT
+            and two_money
+            and (not one_money or one <= two)
+            and two_place != item.numbers[-1][0]
+        ):
             return one, one_place, two, two_place
     return None
 
@@ -299,7 +363,11 @@ def _lines(index: Index) -> list[_Item]:
             for at in range(line.first, line.last):
                 here = index.numbers_at.get((page.number, at), ())
                 longest = max(here, key=lambda each: len(each[0].words), default=None)
-                if longest is not None and at not in taken and not (longest[0].words and not longest[0].exact and not has_digit(index.quote(longest[0])[-1:])):
+                if (
+                    longest is not None
+                    and at not in taken
+                    and not (longest[0].words and not longest[0].exact and not has_digit(index.quote(longest[0])[-1:]))
+                ):
                     taken.update(longest[0].words)
                     text = index.quote(longest[0])
                     numbers.append((longest[0], longest[1], bool(_MONEY.search(text))))
@@ -308,8 +376,10 @@ def _lines(index: Index) -> list[_Item]:
             for place, _, cents in sorted(numbers, key=lambda each: -each[0].words[0]):
                 if place.words[-1] == end - 1 and not cents and place.words[0] > line.first:
                     end = place.words[0]
-            words = [n for n in range(line.first, end)]
-            while words and (page.words[words[-1]].text in ("x", "×", "*", "@", "€", "$", "£", "EUR", "CHF", "-") or _TIMES.match(page.words[words[-1]].text)):
+            words = list(range(line.first, end))
+            while words and (
+                page.words[words[-1]].text in ("x", "×", "*", "@", "€", "$", "£", "EUR", "CHF", "-") or _TIMES.match(page.words[words[-1]].text)
+            ):
                 words.pop()
             found.append(_Item(page, number, words, numbers))
     return found

@@ -20,10 +20,17 @@ from metrikon.models.pattern.rows import Rows
 
 SECTIONS = ("work", "education", "skills", "languages", "voluntary")
 _YEAR = r"(?:19|20)\d{2}"
-_MONTH = r"(?:(?:0?[1-9]|1[0-2])[./-]|(?:" + "|".join(sorted((re.escape(name) for name in MONTHS if len(name) > 2), key=len, reverse=True)) + r")\.?,?\s+(?:de\s+|del\s+)?)"
+_MONTH = (
+    r"(?:(?:0?[1-9]|1[0-2])[./-]|(?:"
+    + "|".join(sorted((re.escape(name) for name in MONTHS if len(name) > 2), key=len, reverse=True))
+    + r")\.?,?\s+(?:de\s+|del\s+)?)"
+)
 _POINT = rf"(?:{_MONTH})?{_YEAR}"
 _NOW = r"(?:now|present|today|current|ongoing|heute|jetzt|aktuell|laufend|aujourd'hui|auj\.?|présent|present|actuel|en cours|ce jour|actualidad|actual|hoy|presente|oggi|in corso|attuale|heden|nu|atual|presente|nuvaerende|nu|dzis|obecnie|teraz)"
-_RANGE = re.compile(rf"(?P<since>(?:since|seit|depuis|desde|dal|sinds|desde|siden|sedan|od)\s+)?(?P<from>{_POINT})(?:\s*(?:–|—|-|to|bis|until|à|au|a|al|hasta|tot|ate|até|til|till|do|/)\s*(?P<to>{_POINT}|{_NOW}))?", re.IGNORECASE)
+_RANGE = re.compile(
+    rf"(?P<since>(?:since|seit|depuis|desde|dal|sinds|desde|siden|sedan|od)\s+)?(?P<from>{_POINT})(?:\s*(?:–|—|-|to|bis|until|à|au|a|al|hasta|tot|ate|até|til|till|do|/)\s*(?P<to>{_POINT}|{_NOW}))?",
+    re.IGNORECASE,
+)
 _BULLET = re.compile(r"^[•●▪◦‣*\-–·]\s*")
 _JOIN = re.compile(r"\s*[,;|•·●]\s+|\s+[–—|]\s+|\s+-\s+|\t+")
 _FIRM = re.compile(
@@ -104,7 +111,14 @@ def _columns(page: Page) -> list[list[list[int]]]:
         named = [segment for segment in line.segments if _heading(segment.text)[0]]
         heads += [segment.x0 for segment in named]
     edges = sorted(heads)
-    split = next((edge for edge in reversed(edges) if edge > 0.28 * page.width and sum(abs(e - edge) < 12 for e in edges) >= 1 and any(e < edge - 0.2 * page.width for e in edges)), None)
+    split = next(
+        (
+            edge
+            for edge in reversed(edges)
+            if edge > 0.28 * page.width and sum(abs(e - edge) < 12 for e in edges) >= 1 and any(e < edge - 0.2 * page.width for e in edges)
+        ),
+        None,
+    )
     if split is None:
         return [[list(range(line.first, line.last)) for line in page.lines]]
     left, right = [], []
@@ -140,12 +154,12 @@ def _heading(text: str) -> tuple[str, int]:
 
 def _printed_words(words: Sequence[str], length: int) -> int:
     """How many printed words the first folded words of a text take."""
-    taken = count = 0
+    taken = 0
     for count, word in enumerate(words, 1):
         taken += len(words_of(word))
         if taken >= length:
-            break
-    return count
+            return count
+    return len(words)
 
 
 @dataclass
@@ -223,7 +237,11 @@ def _pieces(page: Page, words: Sequence[int]) -> list[tuple[str, Place]]:
 
     for number in words:
         text = page.words[number].text
-        wide = held and number - 1 == held[-1] and page.words[number].x0 - page.words[held[-1]].x1 > 1.2 * (page.words[number].y1 - page.words[number].y0)
+        wide = (
+            held
+            and number - 1 == held[-1]
+            and page.words[number].x0 - page.words[held[-1]].x1 > 1.2 * (page.words[number].y1 - page.words[number].y0)
+        )
         if wide:
             close()
         if text in ("–", "—", "|", "·", "•", "-"):

@@ -93,7 +93,12 @@ def large_print(index: Index) -> Guess | None:
         more = line.segments[0]
         alike = abs((more.y1 - more.y0) - (first.y1 - first.y0)) < 0.08 * (first.y1 - first.y0) and tallest > 1.25 * _usual_height(page)
         centred = abs((more.x0 + more.x1) - (first.x0 + first.x1)) < 2 * (first.y1 - first.y0)
-        if alike and (centred or abs(more.x0 - first.x0) < 3 * (first.y1 - first.y0)) and more.y0 - first.y1 < first.y1 - first.y0 and not any(c.isdigit() for c in more.text):
+        if (
+            alike
+            and (centred or abs(more.x0 - first.x0) < 3 * (first.y1 - first.y0))
+            and more.y0 - first.y1 < first.y1 - first.y0
+            and not any(c.isdigit() for c in more.text)
+        ):
             words += range(more.first, more.last)
     text = " ".join(page.words[n].text for n in words).strip(" ,;:·|")
     return Guess(text, Place(page.number, tuple(words)), 0.6 if tallest > 1.2 * _usual_height(page) else 0.5)
