@@ -49,6 +49,28 @@ _TERMS: tuple[tuple[str, str, str, str], ...] = (
     ("BT-110", "Tax", "cac:TaxTotal/cbc:TaxAmount", "{M}/ram:TaxTotalAmount"),
     ("BT-112", "Total", f"{_TOTALS}/cbc:TaxInclusiveAmount", "{M}/ram:GrandTotalAmount"),
     ("BT-113", "Paid", f"{_TOTALS}/cbc:PrepaidAmount", "{M}/ram:TotalPrepaidAmount"),
+    ("BT-11", "Project", "cac:ProjectReference/cbc:ID", "{A}/ram:SpecifiedProcuringProject/ram:ID"),
+    ("BT-12", "Contract number", "cac:ContractDocumentReference/cbc:ID", "{A}/ram:ContractReferencedDocument/ram:IssuerAssignedID"),
+    ("BT-16", "Delivery note number", "cac:DespatchDocumentReference/cbc:ID", "{D}/ram:DespatchAdviceReferencedDocument/ram:IssuerAssignedID"),
+    ("BT-26", "Preceding invoice date", "cac:BillingReference/cac:InvoiceDocumentReference/cbc:IssueDate", "{S}/ram:InvoiceReferencedDocument/ram:FormattedIssueDateTime/*"),
+    ("BT-30", "Seller registration number", f"{_SELLER}/cac:PartyLegalEntity/cbc:CompanyID", "{A}/ram:SellerTradeParty/ram:SpecifiedLegalOrganization/ram:ID"),
+    ("BT-32", "Seller tax number", f"{_SELLER}/cac:PartyTaxScheme[cac:TaxScheme/cbc:ID!='VAT']/cbc:CompanyID", "{A}/ram:SellerTradeParty/ram:SpecifiedTaxRegistration/ram:ID[@schemeID='FC']"),
+    ("BT-35", "Seller street", f"{_SELLER}/cac:PostalAddress/cbc:StreetName", "{A}/ram:SellerTradeParty/ram:PostalTradeAddress/ram:LineOne"),
+    ("BT-37", "Seller town", f"{_SELLER}/cac:PostalAddress/cbc:CityName", "{A}/ram:SellerTradeParty/ram:PostalTradeAddress/ram:CityName"),
+    ("BT-38", "Seller postcode", f"{_SELLER}/cac:PostalAddress/cbc:PostalZone", "{A}/ram:SellerTradeParty/ram:PostalTradeAddress/ram:PostcodeCode"),
+    ("BT-41", "Seller contact person", f"{_SELLER}/cac:Contact/cbc:Name", "{A}/ram:SellerTradeParty/ram:DefinedTradeContact/ram:PersonName"),
+    ("BT-42", "Seller telephone", f"{_SELLER}/cac:Contact/cbc:Telephone", "{A}/ram:SellerTradeParty/ram:DefinedTradeContact/ram:TelephoneUniversalCommunication/ram:CompleteNumber"),
+    ("BT-43", "Seller mail address", f"{_SELLER}/cac:Contact/cbc:ElectronicMail", "{A}/ram:SellerTradeParty/ram:DefinedTradeContact/ram:EmailURIUniversalCommunication/ram:URIID"),
+    ("BT-46", "Buyer customer number", f"{_BUYER}/cac:PartyIdentification/cbc:ID", "{A}/ram:BuyerTradeParty/ram:ID"),
+    ("BT-48", "Buyer VAT number", f"{_BUYER}/cac:PartyTaxScheme/cbc:CompanyID", "{A}/ram:BuyerTradeParty/ram:SpecifiedTaxRegistration/ram:ID[@schemeID='VA']"),
+    ("BT-50", "Buyer street", f"{_BUYER}/cac:PostalAddress/cbc:StreetName", "{A}/ram:BuyerTradeParty/ram:PostalTradeAddress/ram:LineOne"),
+    ("BT-52", "Buyer town", f"{_BUYER}/cac:PostalAddress/cbc:CityName", "{A}/ram:BuyerTradeParty/ram:PostalTradeAddress/ram:CityName"),
+    ("BT-53", "Buyer postcode", f"{_BUYER}/cac:PostalAddress/cbc:PostalZone", "{A}/ram:BuyerTradeParty/ram:PostalTradeAddress/ram:PostcodeCode"),
+    ("BT-55", "Buyer country", f"{_BUYER}/cac:PostalAddress/cac:Country/cbc:IdentificationCode", "{A}/ram:BuyerTradeParty/ram:PostalTradeAddress/ram:CountryID"),
+    ("BT-86", "BIC", "cac:PaymentMeans/cac:PayeeFinancialAccount/cac:FinancialInstitutionBranch/cbc:ID", "{S}/ram:SpecifiedTradeSettlementPaymentMeans/ram:PayeeSpecifiedCreditorFinancialInstitution/ram:BICID"),
+    ("BT-107", "Discount", f"{_TOTALS}/cbc:AllowanceTotalAmount", "{M}/ram:AllowanceTotalAmount"),
+    ("BT-108", "Charges", f"{_TOTALS}/cbc:ChargeTotalAmount", "{M}/ram:ChargeTotalAmount"),
+    ("BT-114", "Rounding", f"{_TOTALS}/cbc:PayableRoundingAmount", "{M}/ram:RoundingAmount"),
     ("BT-115", "Amount due", f"{_TOTALS}/cbc:PayableAmount", "{M}/ram:DuePayableAmount"),
 )  # fmt: skip
 _SHORT = {
@@ -129,6 +151,7 @@ def _read(root: etree._Element, source: str, spaces: dict[str, str], lines: str)
         value, place = _found(root, path, spaces)
         if value:
             facts.append(Fact(source, place, name, _dated(value), term))
+    facts += _breakdown(root, source, spaces)
     code = next((fact for fact in facts if fact.term == "BT-3"), None)
     if code and code.value in _KINDS:
         facts.insert(0, Fact(source, code.path, "Document type", _KINDS[code.value], "BT-3"))
@@ -139,6 +162,22 @@ def _read(root: etree._Element, source: str, spaces: dict[str, str], lines: str)
         rows.append(tuple(_found(element, ubl if source == "ubl" else cii, spaces)[0] for _, _, ubl, cii in _LINE))
     grid = Grid(tuple(name for _, name, _, _ in _LINE), tuple(rows))
     return EInvoice(source, facts, [grid] if rows else [], [] if facts else ["The e-invoice holds no business terms."])
+
+
+_RATES = (("cac:TaxTotal/cac:TaxSubtotal", "cac:TaxCategory/cbc:Percent", "cbc:TaxableAmount", "cbc:TaxAmount"), ("{S}/ram:ApplicableTradeTax", "ram:RateApplicablePercent", "ram:BasisAmount", "ram:CalculatedAmount"))
+
+
+def _breakdown(root: etree._Element, source: str, spaces: dict[str, str]) -> list[Fact]:
+    """What falls under each rate of tax (BG-23): its base and its tax, each named with the rate."""
+    group, *paths = _RATES[source == "cii"]
+    found = []
+    for number, element in enumerate(_all(root, _whole(group), spaces), 1):
+        rate, base, tax = (_found(element, path, spaces)[0] for path in paths)
+        shown = rate.rstrip("0").rstrip(".") if "." in rate else rate
+        place = f"/{_whole(group)}[{number}]"
+        found += [Fact(source, f"{place}/{name}", f"{name} {shown} %", value) for name, value in (("Net", base), ("Tax", tax)) if value and shown]
+        found += [Fact(source, f"{place}/rate", "Tax rate", rate)] if rate and number == 1 else []
+    return found
 
 
 def _whole(path: str) -> str:

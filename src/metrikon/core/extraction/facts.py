@@ -7,7 +7,7 @@ themselves for search engines is not: it may differ from the page in good faith.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +16,7 @@ from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.index import Index
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
+from metrikon.core.records.meaning import label_fit, meaning
 from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.text import fold
@@ -60,10 +61,30 @@ def known(kind: RecordType, index: Index, coercion: Coercion) -> list[Known]:
         names = (fold(name) for name in (field.title, field.name.replace("_", " "), *field.labels))
         fact = next((by_term[term] for term in field.ours.get("terms", ()) if term in by_term), None)
         fact = fact or next((by_name[name] for name in names if name in by_name), None)
+        if fact is None and not (field.ours.get("terms") or field.ours.get("labels")):
+            fact = _meant(field, facts)
         value = coercion.leaf(field, fact.value) if fact else None
         if fact and value is not None:
             found.append(Known(field, value, fact))
     return found
+
+
+LEAST_FIT = 0.72  # of a fact's name and what a field means
+
+
+def _meant(field: Field, facts: list[Fact]) -> Fact | None:
+    """The fact of an e-invoice whose name fits what a field means; of seller and buyer the one that it names, the seller where it names none."""
+    roles = {concept for concept, _ in meaning(field)}
+    side = "Buyer" if "receiver" in roles and "sender" not in roles else "Seller"
+    best: tuple[float, Fact] | None = None
+    for fact in facts:
+        party, _, rest = fact.name.partition(" ")
+        if fact.source not in INVOICES or (party in ("Seller", "Buyer") and rest and party != side):
+            continue
+        fit = label_fit(field, rest if party in ("Seller", "Buyer") and rest else fact.name)
+        if fit >= LEAST_FIT and (best is None or fit > best[0]):
+            best = (fit, fact)
+    return best[1] if best else None
 
 
 def known_rows(kind: RecordType, index: Index, coercion: Coercion) -> dict[str, FactRows]:
@@ -80,6 +101,8 @@ def known_rows(kind: RecordType, index: Index, coercion: Coercion) -> dict[str, 
             row: dict[str, Any] = {}
             for field in fields:
                 said = next((by_row[number][term] for term in field.ours.get("terms", ()) if term in by_row[number]), None)
+                if said is None and not (field.ours.get("terms") or field.ours.get("labels")):
+                    said = _meant_in_row(field, by_row[number].values())
                 value = coercion.leaf(field, said.value) if said else None
                 if said and value is not None:
                     row[field.name] = value
@@ -88,6 +111,13 @@ def known_rows(kind: RecordType, index: Index, coercion: Coercion) -> dict[str, 
         if all(field.name in row for row in rows for field in fields if field.required):
             found[pointer] = FactRows(rows, behind)
     return found
+
+
+def _meant_in_row(field: Field, facts: Iterable[Fact]) -> Fact | None:
+    """The fact of a line whose name fits what a field means best."""
+    scored = [(label_fit(field, fact.name.split(" (")[0]), fact) for fact in facts]
+    best = max(scored, key=lambda pair: pair[0], default=None)
+    return best[1] if best is not None and best[0] >= LEAST_FIT else None
 
 
 def taken(kind: RecordType, record: dict[str, Any], facts: list[Known], changes: list[str]) -> dict[str, Any]:

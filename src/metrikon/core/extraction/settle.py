@@ -16,6 +16,7 @@ from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given, Stage,
 from metrikon.core.extraction.belonging import belonging
 from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
+from metrikon.core.extraction.defaults import with_defaults
 from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground, places, stands
@@ -162,6 +163,7 @@ def _assessed(
         record = _with(record, dict.fromkeys(invented))
         evidence = {pointer: each for pointer, each in evidence.items() if pointer not in invented}
     derived_evidence(kind, record, evidence)
+    record, undecided = with_defaults(kind, record, evidence, asking.today)
     from_cells = {pointer.split("/")[1] for pointer in made.cells}
     record = {**record, **as_printed({name: value for name, value in record.items() if name not in from_cells}, evidence, index)}
     for each in given:
@@ -169,6 +171,7 @@ def _assessed(
             if pointer in evidence and least < evidence[pointer].sure:
                 evidence[pointer] = msgspec.structs.replace(evidence[pointer], sure=round(least, 3))
     notes = list(invented.values()) if invented and not (given and given[0].stage == PATTERNS) else []
+    notes += undecided
     notes += [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if made.cut_off else []
     notes += [_unusable(kind, pointer) for pointer in made.dropped if get(record, pointer) is None]
     notes += [_no_answer(problem) for _, problem in made.unread]

@@ -9,13 +9,15 @@ import msgspec
 from metrikon.core.documents.model import Box
 
 NOT_FOUND = "not found in the document"
+BY_DEFAULT = "not in the document, by default"
 
 
 class Evidence(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     """For one value: page (from 1), box in page units, the words quoted, how it was found, how sure (0 to 1).
 
-    `how`: "printed" (the value stands there), "sign" (a mark or word stands for it), "fact" (the file
-    says so in its data for programs), "derived" (worked out from rows), "list" (a list of known values says so), "person" (given by a person) or "not found in the document".
+    `how`: "printed" (the value stands there), "sign" or "mapped" (a mark, a word or another form stands for it), "said" (in words),
+    "decided" (the words it rests on), "fact" (the file says so in its data for programs), "derived" (worked out from other values),
+    "list" (a list of known values says so), "person" (given by a person), "not in the document, by default", or "not found in the document".
     `confidence` (0 to 1) is worked out from `sure` and `inputs`: see `records.confidence`.
     """
 

@@ -220,6 +220,11 @@ def record_type(schema: Any, name: str | None = None) -> RecordType:
         except (BadExpression, KeyError, TypeError) as error:
             raise BadRecordType(f"The record type has a rule that is no FEEL condition, at /{OURS}/rules/{number}: {error}.") from error
     for each in found:
+        if "default" in each.ours:
+            try:
+                parse(str(each.ours["default"]))
+            except BadExpression as error:
+                raise BadRecordType(f"The default of {each.shape} is no FEEL expression: {error}.") from error
         _check_lookup(each, {other.shape for other in found})
     title = name or str(schema.get("title") or "record")
     return RecordType(title, schema, found)

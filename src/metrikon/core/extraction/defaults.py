@@ -1,0 +1,33 @@
+"""What holds where a document says nothing: a field may say it under `x-metrikon` as `default`, a FEEL expression.
+
+The expression knows the fields of the record by their names, and `today`, the day of the run (such as the day of arrival).
+"""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from metrikon.core.feel import BadExpression, FeelError, evaluate
+from metrikon.core.records.evidence import BY_DEFAULT, Evidence
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.types import RecordType
+
+
+def with_defaults(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], today: str) -> tuple[dict[str, Any], list[Finding]]:
+    """The record with what holds by default; its evidence is added, and findings of expressions that cannot be worked out."""
+    made, found = dict(record), []
+    for field in kind.header:
+        expression = field.ours.get("default")
+        if expression is None or field.shape.count("/") != 1 or record.get(field.name) is not None:
+            continue
+        scope = dict.fromkeys(kind.schema["properties"]) | record | {"today": date.fromisoformat(today) if today else None}
+        try:
+            value = evaluate(str(expression), scope, [])
+        except (BadExpression, FeelError) as error:
+            found.append(Finding("default", "stop", f"{field.title}: its default “{expression}” cannot be worked out: {error}", (field.shape,)))
+            continue
+        if value is not None:
+            made[field.name] = value.isoformat() if isinstance(value, date) else value
+            evidence[field.shape] = Evidence(BY_DEFAULT, quote=str(expression))
+    return {name: made[name] for name in kind.schema["properties"] if name in made}, found
