@@ -133,3 +133,26 @@ def test_a_text_is_read_in_the_encoding_it_names_or_the_likeliest(charset: str) 
     encoding = "utf-8" if charset == "no-such-thing" else charset
     raw = f"From: a@b.example\r\nSubject: x\r\nContent-Type: text/plain; charset={charset}\r\nContent-Transfer-Encoding: 8bit\r\n\r\n".encode()
     assert "Crêpes für Müller" in document_text(read(raw + "Crêpes für Müller".encode(encoding)))
+
+
+def test_a_mail_and_its_attachments_are_read_as_one_and_each_page_says_of_which_file_it_is() -> None:
+    from metrikon.demo import scenario
+
+    made = message("The bill for the ferns is attached.")
+    made.add_attachment(scenario.document("01-fernhill-nurseries.pdf"), "application", "pdf", filename="bill.pdf")
+    made.add_attachment(b"\x00\x01 no file at all", "application", "octet-stream", filename="odd.bin")
+    document = found(made)
+    assert [page.part for page in document.pages] == ["", "bill.pdf"]
+    assert [page.number for page in document.pages] == [1, 2]
+    assert all(cell.page == 2 for table in document.tables for row in table.rows for cell in row if cell.words)
+    assert "Fernhill Nurseries Ltd" in document_text(document)
+    assert any("odd.bin was not read along" in warning for warning in document.warnings)
+
+
+def test_a_mail_whose_plain_part_only_points_to_the_other_is_read_from_its_html() -> None:
+    made = message("Your program does not show HTML.")
+    made.add_alternative("<p>We order <b>twelve royal ferns</b> and nine lady ferns for the walk behind the palm house, to be brought on the second of May, please.</p>", "html")
+    assert "twelve royal ferns" in document_text(found(made))
+    made = message("We order twelve royal ferns and nine lady ferns for the walk behind the palm house.")
+    made.add_alternative("<p>We order twelve royal ferns and nine lady ferns for the walk behind the palm house.</p><p>Sent from a garden.</p>", "html")
+    assert "Sent from a garden" not in document_text(found(made))

@@ -139,3 +139,22 @@ def test_a_page_made_by_scripts_alone_says_so() -> None:
 
 def test_a_page_nested_without_end_is_read_or_refused() -> None:
     assert page("<div>" * 5000 + "deep").format == "html"
+
+
+def test_head_and_foot_of_a_page_say_who_is_behind_it_and_links_tell_their_addresses() -> None:
+    page = (
+        "<body><header><a href='/'>Ellerby Garden</a><nav><a href='/a'>Plants</a></nav></header><main><h1>Team</h1><p>" + "Ferns need shade. " * 20
+        + "</p><p><a href='mailto:ada@ellerby.example?subject=Hi'>Write to Ada</a> or <a href='tel:+441632960412'>call</a>.</p></main>"
+        "<footer>Mill Lane 4 · <a href='/i'>Imprint</a> · Last change: 2 March 2026</footer></body>"
+    )
+    text = document_text(read(f"<!doctype html><html>{page}</html>".encode()))
+    assert "Ellerby Garden" in text
+    assert "Write to Ada <ada@ellerby.example>" in " ".join(text.split())
+    assert "<+441632960412>" in text
+    assert "Last change: 2 March 2026" in text
+    assert "Plants" not in text
+
+
+def test_moments_that_a_page_tells_programs_are_facts() -> None:
+    document = read(b"<!doctype html><html><body><p>Fern walk on <time datetime='2026-05-02T14:30'>Saturday</time></p></body></html>")
+    assert [(fact.name, fact.value) for fact in document.facts if fact.path.startswith("/time")] == [("Saturday", "2026-05-02T14:30")]

@@ -98,3 +98,40 @@ def test_an_archive_sent_by_hand_answers_with_every_item(running: Start) -> None
     sent = service.client.upload(scenario.FLOW, archive([("a.pdf", FERNHILL), ("b.pdf", other)]), name="post.zip")
     assert len(sent.others) == 1
     assert {service.client.wait(each.run_id).item_name for each in (sent, *sent.others)} == {"post.zip, a.pdf", "post.zip, b.pdf"}
+
+
+def encrypted_sheet(password: str) -> bytes:
+    """The demo's price list as a workbook that a password opens."""
+    from msoffcrypto.format.ooxml import OOXMLFile
+    from openpyxl import Workbook
+
+    book, plain, out = Workbook(), io.BytesIO(), io.BytesIO()
+    for row in (("Plant", "Price"), ("Royal fern", 4.5), ("Lady fern", 3.1)):
+        book.active.append(row)
+    book.save(plain)
+    OOXMLFile(io.BytesIO(plain.getvalue())).encrypt(password, out)
+    return out.getvalue()
+
+
+def test_an_encrypted_office_document_is_opened_with_its_password() -> None:
+    data = encrypted_sheet("fern")
+    with pytest.raises(Refused) as refused:
+        read(data)
+    assert refused.value.code == "encrypted"
+    found = read(data, passwords=("moss", "fern"))
+    assert [cell.text for cell in found.tables[0].rows[0]] == ["Royal fern", "4.5"]
+    with pytest.raises(Refused, match="password"):
+        read(data, passwords=("moss",))
+
+
+def test_an_archive_with_aes_encryption_is_opened_with_its_password() -> None:
+    import pyzipper
+
+    out = io.BytesIO()
+    with pyzipper.AESZipFile(out, "w", compression=pyzipper.ZIP_DEFLATED, encryption=pyzipper.WZ_AES) as archive:
+        archive.setpassword(b"fern")
+        archive.writestr("fern.txt", b"fern leaves\n")
+    with pytest.raises(Refused) as refused:
+        list(parts(out.getvalue()))
+    assert refused.value.code == "encrypted"
+    assert [(part.name, data) for part, data in parts(out.getvalue(), passwords=("moss", "fern"))] == [("fern.txt", b"fern leaves\n")]

@@ -208,7 +208,7 @@ def _by_their_values(rows: Sequence[Any], whole: Any) -> list[Sentence]:
     strings: dict[Any, list[str]] = {key: values for key, values in texts.items() if all(isinstance(each, str) for each in values)}
     words = {key: sum(len(each.split()) for each in values) / len(flat) for key, values in strings.items()}
     said = max(words, key=lambda key: words[key], default=None)
-    by = [key for key, values in strings.items() if key != said and len(set(values)) <= max(2, len(flat) // 3) and max(map(len, values)) <= 40]
+    by = [key for key, values in strings.items() if key != said and 2 <= len(set(values)) <= max(2, len(flat) // 3) and max(map(len, values)) <= 40]
     if said is None or words[said] < 3 or not by:
         return []
     names = _named(whole, set(strings[by[0]]))
