@@ -19,7 +19,7 @@ test("a field can be renamed, retyped and made required", () => {
 });
 
 test("fields of rows stand under their list", () => {
-  const rows = [...fieldsOf(invoice), { list: "lines", name: "iban", type: "iban", meaning: "", labels: "", examples: "", required: false }];
+  const rows = [...fieldsOf(invoice), { list: "lines", name: "iban", type: "iban", meaning: "", labels: "", examples: "", required: false, manner: "" }];
   const made = withRows(invoice, rows) as { properties: { lines: { items: { properties: Record<string, unknown> } } } };
   expect(made.properties.lines.items.properties["iban"]).toEqual({ type: "string", "x-metrikon": { kind: "iban" } });
 });

@@ -6,6 +6,7 @@ import { getCsrf } from "./session";
 type Schemas = components["schemas"];
 export type RecordType = components["schemas"]["RecordTypeView"];
 export type Started = components["schemas"]["StartView"];
+export type Meaning = components["schemas"]["MeaningView"];
 export type Touched = components["schemas"]["TouchedView"];
 export type ItemList = components["schemas"]["ItemPage"];
 export type Call = components["schemas"]["CallView"];

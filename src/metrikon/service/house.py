@@ -12,11 +12,14 @@ from sqlalchemy import text as sql_text
 
 from metrikon import __version__
 from metrikon.app.assemble import App
+from metrikon.core.extraction.second import twice
+from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.starting import from_document, from_heads, from_row
-from metrikon.core.values.exact import dumps
+from metrikon.core.records.types import BadRecordType, record_type
+from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.service.asked import ChangesQuery, HashPath, IdPath, NamePath, PagePath, PasswordsBody, PictureQuery, StartBody, SwitchBody, TokenBody
 from metrikon.service.auth import add_token
-from metrikon.service.model_views import StartView, TouchedFlow, TouchedView
+from metrikon.service.model_views import FieldMeaning, MeaningView, StartView, TouchedFlow, TouchedView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import (
@@ -184,6 +187,16 @@ def blueprint(app: App) -> APIBlueprint:
         """The flows that a record type is used in. With a changed type as the body: what would be wrong with them; nothing is kept."""
         found = app.catalog.touched(path.name, _text() or None)
         return reply(TouchedView(flows=[TouchedFlow(flow=name, problems=[str(each) for each in problems]) for name, problems in found]))
+
+    @api.post("/api/record-types-meaning", responses={200: MeaningView}, operation_id="meaningOfFields")
+    def meaning_of_fields() -> Response:
+        """What each field of a record type is taken for. The body is its JSON Schema; nothing is kept."""
+        try:
+            kind = record_type(loads(_text()))
+        except (BadRecordType, NotJson) as error:
+            raise Problem(422, "bad-record-type", str(error)) from error
+        fields = [FieldMeaning(field=f.shape, manner=f.manner, kind=f.kind, meaning=concept_of(f), twice=twice(f)) for f in kind.fields]
+        return reply(MeaningView(fields=fields))
 
     @api.post("/api/record-types-to-start", responses={200: StartView}, operation_id="startRecordType")
     def start_type(body: StartBody) -> Response:

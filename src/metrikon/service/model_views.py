@@ -101,6 +101,25 @@ class TouchedView(View):
     flows: list[TouchedFlow]
 
 
+class FieldMeaning(View):
+    """How a field comes by its value, as it is found from its schema: manner, kind of value, what it means in the trade ("" when open).
+
+    `twice`: whether a second reading asks for it.
+    """
+
+    field: str
+    manner: str
+    kind: str
+    meaning: str
+    twice: bool
+
+
+class MeaningView(View):
+    """Every field of a record type."""
+
+    fields: list[FieldMeaning]
+
+
 class StartView(View):
     """A record type to begin with, as JSON; nothing is kept."""
 

@@ -237,6 +237,11 @@ function FieldLine({ field, record, draft, active, editing, taken, ticked, choos
         {differs && given?.how !== "list" && <div className="changed">{asRead === undefined ? "nothing was read here" : `${shown(asRead)} was read`}</div>}
         {!differs && value !== undefined && given?.how === "not found in the document" && <div className="changed">not found in the document</div>}
         {given?.how === "list" && <div className="changed">said by a list: {given.quote}</div>}
+        {!differs && (given?.how === "decided" || given?.how === "derived" || given?.how === "not in the document, by default") && (
+          <div className="changed">
+            {given.how === "decided" ? "decided from" : given.how === "derived" ? "worked out from" : "not in the document, by default:"} {given.quote.slice(0, 90)}
+          </div>
+        )}
         {!differs && given?.how === "fact" && <div className="changed">said by the file in its data: {given.quote}</div>}
       </div>
       {draft.findings.filter((each) => each.fields[0] === pointer).map((each, number) => (

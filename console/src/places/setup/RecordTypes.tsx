@@ -3,14 +3,14 @@ import { Button } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { call, type ItemList, type RecordType, type Started, type Touched } from "../../api/call";
+import { call, type ItemList, type Meaning, type RecordType, type Started, type Touched } from "../../api/call";
 import { Empty, Problem } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
 import { count } from "../../parts/words";
 import { besides } from "./besides";
 import { Lists } from "./Lists";
-import { fieldsOf, TYPES, withRows, type FieldRow } from "./fields";
+import { fieldsOf, MANNERS, TYPES, withRows, type FieldRow } from "./fields";
 
 type Schema = Record<string, unknown>;
 
@@ -109,6 +109,8 @@ function Editor({ name, schema: given }: { name: string; schema: Schema }): Reac
   const go = useNavigate();
   const text = JSON.stringify(withRows(schema, rows), null, 1);
   const touched = useQuery({ queryKey: ["touched", called, text], queryFn: () => call<Touched>("POST", `/api/record-types/${called}/touched`, withRows(schema, rows)), enabled: called === name && name !== "" });
+  const meaning = useQuery({ queryKey: ["meaning", text], queryFn: () => call<Meaning>("POST", "/api/record-types-meaning", withRows(schema, rows)), placeholderData: (before) => before, retry: false });
+  const found = (row: FieldRow): Meaning["fields"][number] | undefined => meaning.data?.fields.find((each) => [`/${row.name}`, `/${row.name}/*`, `/${row.list}/*/${row.name}`, `/${row.list}/*/${row.name}/*`].includes(each.field));
   const keep = useMutation({
     mutationFn: () => call("PUT", `/api/record-types/${called}`, withRows(schema, rows)),
     onSuccess: async () => {
@@ -149,7 +151,7 @@ function Editor({ name, schema: given }: { name: string; schema: Schema }): Reac
             <table className="grid fields">
               <thead>
                 <tr>
-                  {["Name", "Type", "Meaning", "Called in documents", "Examples or options", "Required", ""].map((head) => (
+                  {["Name", "Type", "Meaning", "Manner", "Called in documents", "Examples or options", "Required", ""].map((head) => (
                     <th key={head}>{head}</th>
                   ))}
                 </tr>
@@ -168,9 +170,18 @@ function Editor({ name, schema: given }: { name: string; schema: Schema }): Reac
                           ))}
                         </select>
                       </td>
-                      {(["meaning", "labels", "examples"] as const).map((key) => (
+                      {(["meaning", "manner", "labels", "examples"] as const).map((key) => (
                         <td key={key}>
-                          <input className="cell" aria-label={`${key} of ${row.name}`} title={row[key]} value={row[key]} onChange={(event) => put(at, { [key]: event.currentTarget.value })} />
+                          {key === "manner" ? (
+                            <select className="cell" aria-label={`Manner of ${row.name}`} title={told(found(row))} value={row.manner} onChange={(event) => put(at, { manner: event.currentTarget.value })}>
+                              <option value="">{found(row)?.manner ?? "found"}</option>
+                              {MANNERS.map((manner) => (
+                                <option key={manner} value={manner}>{`set: ${manner}`}</option>
+                              ))}
+                            </select>
+                          ) : (
+                            <input className="cell" aria-label={`${key} of ${row.name}`} title={row[key]} value={row[key]} onChange={(event) => put(at, { [key]: event.currentTarget.value })} />
+                          )}
                         </td>
                       ))}
                       <td style={{ textAlign: "center" }}>
@@ -187,7 +198,7 @@ function Editor({ name, schema: given }: { name: string; schema: Schema }): Reac
               </tbody>
             </table>
           </div>
-          <button className="word" style={{ marginTop: 6 }} onClick={() => change([...rows, { list, name: `field_${rows.length + 1}`, type: "text", meaning: "", labels: "", examples: "", required: false }])}>
+          <button className="word" style={{ marginTop: 6 }} onClick={() => change([...rows, { list, name: `field_${rows.length + 1}`, type: "text", meaning: "", labels: "", examples: "", required: false, manner: "" }])}>
             add a field
           </button>
         </section>
@@ -209,6 +220,13 @@ function Editor({ name, schema: given }: { name: string; schema: Schema }): Reac
       </div>
     </>
   );
+}
+
+/** What a field is taken for, in words. */
+function told(found: Meaning["fields"][number] | undefined): string {
+  if (!found) return "";
+  const how: Record<string, string> = { copied: "It stands in the document.", mapped: "It stands there in another form.", decided: "It is decided from what is said.", derived: "It is worked out." };
+  return `${how[found.manner] ?? ""}${found.meaning ? ` It is taken for: ${found.meaning}.` : ""}${found.twice ? " A second reading asks for it, where one is set." : ""}`;
 }
 
 /** What holds besides the table, in sentences; all of it can be edited as text. */

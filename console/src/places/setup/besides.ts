@@ -20,12 +20,14 @@ const FIELD: Record<string, (name: string, value: unknown, ours: Schema) => stri
     `${name}: ${Object.entries(value as Schema)
       .map(([option, words]) => `${option} stands as ${texts(words).slice(0, 3).join(", ")}`)
       .join("; ")}.`,
+  readings: (name, value) => (Number(value) > 1 ? `${name} is read twice where a second reading is set.` : `One reading is enough for ${name}.`),
+  default: (name, value) => `${name} is ${String(value)} where the document says nothing.`,
   form: (name, value) => `${name} has the form ${String(value)}.`,
   rate_between: (name, value) => (value ? `${name}: a percentage may stand between its label and the amount.` : ""),
   not_rows: (name, value) => `${name}: lines that begin with ${texts(value).slice(0, 4).join(", ")} are no rows.`,
   kind: (name, value) => (["sender", "title", "unit", "amount"].includes(String(value)) ? `${name} is read as ${String(value)}.` : ""),
 };
-const SHOWN = ["labels", "unknown", "terms"]; // in the table, or said with others
+const SHOWN = ["labels", "unknown", "terms", "manner"]; // in the table, or said with others
 
 function ofField(name: string, schema: Schema): string[] {
   const ours = part(schema, "x-metrikon");

@@ -7,11 +7,14 @@ export interface FieldRow {
   labels: string; // how documents call it, parted by commas
   examples: string;
   required: boolean;
+  manner: string; // how it comes by its value, where that is set; empty where it is found
 }
 
 type Schema = Record<string, unknown>;
 
 export const TYPES = ["text", "number", "date", "yes/no", "choice", "moment", "time", "mail", "web address", "phone", "iban", "vat number", "article number", "currency", "other"] as const;
+/** How a field comes by its value: it stands there, in another form, is decided from what is said, or worked out. */
+export const MANNERS = ["copied", "mapped", "decided", "derived"] as const;
 const KINDS = ["phone", "iban", "vat number", "article number", "currency"];
 const FORMATS: Record<string, string> = { date: "date", moment: "date-time", time: "time", mail: "email", "web address": "uri" };
 
@@ -46,6 +49,7 @@ function rowsOf(schema: Schema, list: string): FieldRow[] {
         labels: listed(part(field, "x-metrikon")["labels"]),
         examples: field["enum"] ? listed(field["enum"]) : listed(field["examples"]),
         required: required.includes(name),
+        manner: String(part(field, "x-metrikon")["manner"] ?? ""),
       },
     ];
   });
@@ -56,11 +60,11 @@ export const fieldsOf = (schema: Schema): FieldRow[] => rowsOf(schema, "");
 
 function schemaOf(row: FieldRow, before: Schema): Schema {
   const kept = without(before, "enum", "format", "examples", "description");
-  const ours = without(part(before, "x-metrikon"), "kind", "labels");
+  const ours = without(part(before, "x-metrikon"), "kind", "labels", "manner");
   const kind = part(before, "x-metrikon")["kind"];
   const plain = typeOf(before) === row.type;
   const type = plain ? before["type"] : ({ number: "number", "yes/no": "boolean" } as Record<string, string>)[row.type] ?? "string";
-  const own = { ...ours, ...(KINDS.includes(row.type) ? { kind: row.type } : kind && plain ? { kind } : {}), ...(row.labels ? { labels: parted(row.labels) } : {}) };
+  const own = { ...ours, ...(KINDS.includes(row.type) ? { kind: row.type } : kind && plain ? { kind } : {}), ...(row.labels ? { labels: parted(row.labels) } : {}), ...(row.manner ? { manner: row.manner } : {}) };
   const examples = parted(row.examples).map((each) => (row.type === "number" && each !== "" && !Number.isNaN(Number(each)) ? Number(each) : each));
   return {
     ...kept,
