@@ -151,8 +151,13 @@ def test_a_mail_and_its_attachments_are_read_as_one_and_each_page_says_of_which_
 
 def test_a_mail_whose_plain_part_only_points_to_the_other_is_read_from_its_html() -> None:
     made = message("Your program does not show HTML.")
-    made.add_alternative("<p>We order <b>twelve royal ferns</b> and nine lady ferns for the walk behind the palm house, to be brought on the second of May, please.</p>", "html")
+    made.add_alternative(
+        "<p>We order <b>twelve royal ferns</b> and nine lady ferns for the walk behind the palm house, to be brought on the second of May, please.</p>",
+        "html",
+    )
     assert "twelve royal ferns" in document_text(found(made))
     made = message("We order twelve royal ferns and nine lady ferns for the walk behind the palm house.")
-    made.add_alternative("<p>We order twelve royal ferns and nine lady ferns for the walk behind the palm house.</p><p>Sent from a garden.</p>", "html")
+    made.add_alternative(
+        "<p>We order twelve royal ferns and nine lady ferns for the walk behind the palm house.</p><p>Sent from a garden.</p>", "html"
+    )
     assert "Sent from a garden" not in document_text(found(made))

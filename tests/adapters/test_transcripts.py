@@ -26,7 +26,12 @@ def test_lines_before_the_talk_of_a_text_are_no_one_s_words() -> None:
 
 
 def test_a_transcript_in_json_is_known_by_its_values_whatever_its_keys_are() -> None:
-    said = ["Good morning, this is the garden.", "Hello, is the fern house open today?", "It is open until half past five.", "Thank you very much indeed."]
+    said = [
+        "Good morning, this is the garden.",
+        "Hello, is the fern house open today?",
+        "It is open until half past five.",
+        "Thank you very much indeed.",
+    ]
     rows = [{"z": [n, n + 0.5], "q": f"P{n % 2}", "w": text} for n, text in enumerate(said)]
     document = read(json.dumps({"call": {"day": "2026-03-02T09:10:00", "who": {"P0": "Ada", "P1": "a visitor"}, "parts": rows}}).encode())
     assert [(each.speaker, each.start) for each in document.sentences] == [("Ada", 0), ("a visitor", 1000), ("Ada", 2000), ("a visitor", 3000)]

@@ -143,7 +143,8 @@ def test_a_page_nested_without_end_is_read_or_refused() -> None:
 
 def test_head_and_foot_of_a_page_say_who_is_behind_it_and_links_tell_their_addresses() -> None:
     page = (
-        "<body><header><a href='/'>Ellerby Garden</a><nav><a href='/a'>Plants</a></nav></header><main><h1>Team</h1><p>" + "Ferns need shade. " * 20
+        "<body><header><a href='/'>Ellerby Garden</a><nav><a href='/a'>Plants</a></nav></header><main><h1>Team</h1><p>"
+        + "Ferns need shade. " * 20
         + "</p><p><a href='mailto:ada@ellerby.example?subject=Hi'>Write to Ada</a> or <a href='tel:+441632960412'>call</a>.</p></main>"
         "<footer>Mill Lane 4 · <a href='/i'>Imprint</a> · Last change: 2 March 2026</footer></body>"
     )

@@ -24,10 +24,18 @@ KIND: dict[str, Any] = {
         "walk": {"type": "string"},
         "dogs": {**YES, "description": "Whether dogs are welcome"},
         "season": {"enum": ["spring", "autumn", None], "x-metrikon": {"readings": 1}},
-        "plants": {"type": "array", "items": {"type": "object", "properties": {"plant": {"type": "string"}, "stock": {**YES, "description": "In stock"}}}},
+        "plants": {
+            "type": "array",
+            "items": {"type": "object", "properties": {"plant": {"type": "string"}, "stock": {**YES, "description": "In stock"}}},
+        },
     },
 }
-FIRST = {"walk": "Fern walk", "dogs": True, "season": "autumn", "plants": [{"plant": "Royal fern", "stock": True}, {"plant": "Lady fern", "stock": False}]}
+FIRST = {
+    "walk": "Fern walk",
+    "dogs": True,
+    "season": "autumn",
+    "plants": [{"plant": "Royal fern", "stock": True}, {"plant": "Lady fern", "stock": False}],
+}
 
 
 class Model:
@@ -99,8 +107,8 @@ def test_the_limit_on_requests_holds_for_the_first_ones_too() -> None:
 def test_what_was_read_before_does_not_change_where_a_value_stands() -> None:
     from metrikon.core.extraction.ground import ground
     from metrikon.core.extraction.plan import plan
-    from metrikon.demo import scenario
     from metrikon.core.values.exact import loads
+    from metrikon.demo import scenario
     from metrikon.readers.registry import read as read_file
 
     index = Index(read_file(scenario.document("01-fernhill-nurseries.pdf")))

@@ -164,7 +164,10 @@ def _read(root: etree._Element, source: str, spaces: dict[str, str], lines: str)
     return EInvoice(source, facts, [grid] if rows else [], [] if facts else ["The e-invoice holds no business terms."])
 
 
-_RATES = (("cac:TaxTotal/cac:TaxSubtotal", "cac:TaxCategory/cbc:Percent", "cbc:TaxableAmount", "cbc:TaxAmount"), ("{S}/ram:ApplicableTradeTax", "ram:RateApplicablePercent", "ram:BasisAmount", "ram:CalculatedAmount"))
+_RATES = (
+    ("cac:TaxTotal/cac:TaxSubtotal", "cac:TaxCategory/cbc:Percent", "cbc:TaxableAmount", "cbc:TaxAmount"),
+    ("{S}/ram:ApplicableTradeTax", "ram:RateApplicablePercent", "ram:BasisAmount", "ram:CalculatedAmount"),
+)
 
 
 def _breakdown(root: etree._Element, source: str, spaces: dict[str, str]) -> list[Fact]:

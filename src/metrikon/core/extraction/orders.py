@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 
+from metrikon.core.documents.model import Page
 from metrikon.core.extraction.index import Index
 from metrikon.core.records.findings import Finding
 
@@ -48,7 +49,32 @@ QUOTED = 160  # characters that are told
 
 def orders(index: Index) -> list[Finding]:
     """A finding that warns when visible words of the document give orders to its reader."""
-    found: dict[str, int] = {}
+    found = index.once("lines of orders", _found)
+    if not found:
+        return []
+    told = dict.fromkeys((page.lines[number].text[:QUOTED], page.number) for page, number, _ in found)
+    some = "; ".join(f"“{text}” (page {page})" for text, page in list(told)[:3])
+    return [
+        Finding(
+            "orders",
+            "warn",
+            f"The document holds words that speak to the program that reads it: {some}. None was followed on purpose; compare the values.",
+        )
+    ]
+
+
+def order_lines(index: Index) -> list[tuple[int, float, float]]:
+    """(page, top, bottom) of the lines that hold such words, and of the lines that they go on to."""
+    found = []
+    for page, number, on in index.once("lines of orders", _found):
+        for each in page.lines[number : number + 2 if on else number + 1]:
+            found.append((page.number, each.box[1] + 1, each.box[3] - 1))
+    return found
+
+
+def _found(index: Index) -> list[tuple[Page, int, bool]]:
+    """The lines that hold such words, by page and number; whether they go on to the next line."""
+    found = []
     for page in index.document.pages:
         lines = [line.text for line in page.lines]
         low = "\n".join(lines).lower()
@@ -57,15 +83,7 @@ def orders(index: Index) -> list[Finding]:
             if not any(anchor in text.lower() for anchor in anchors):
                 continue
             both = f"{text} {lines[number + 1]}" if number + 1 < len(lines) else text
-            if any(pattern.search(text) or pattern.search(both) for pattern in _ORDERS):
-                found.setdefault(text[:QUOTED], page.number)
-    if not found:
-        return []
-    some = "; ".join(f"“{text}” (page {page})" for text, page in list(found.items())[:3])
-    return [
-        Finding(
-            "orders",
-            "warn",
-            f"The document holds words that speak to the program that reads it: {some}. None was followed on purpose; compare the values.",
-        )
-    ]
+            alone = any(pattern.search(text) for pattern in _ORDERS)
+            if alone or any(pattern.search(both) for pattern in _ORDERS):
+                found.append((page, number, not alone or not text.rstrip().endswith((".", "!"))))
+    return found

@@ -177,7 +177,9 @@ def _type(each: Field) -> str:
 
 
 def most_items(index: Index) -> int:
-    """How many items a list in an answer may have: a document has no more of them than lines, and a loop must end."""
+    """How many items a list in an answer may have: no more than a document has lines, few of what is only talked of; a loop must end."""
+    if index.document.sentences:
+        return LEAST_ITEMS
     return max(LEAST_ITEMS, min(MOST_ITEMS, sum(len(page.lines) for page in index.document.pages)))
 
 

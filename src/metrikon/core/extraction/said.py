@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from functools import cached_property
 
@@ -16,35 +16,11 @@ import msgspec
 
 from metrikon.core.documents.model import Page
 from metrikon.core.extraction.index import Index, Place
-from metrikon.core.values.dates import MONTHS, parse_date
-from metrikon.core.values.languages import LANGUAGES
+from metrikon.core.extraction.said_when import BREAK, HOURS, NOON, clock_times, date_in, halves_of_day, named_day, relative_days
+from metrikon.core.values.dates import MONTHS
 from metrikon.core.values.number_words import Group, groups, plain, tokens
 
-BREAK = "|"
 MOST_TOKENS = 60_000  # of a document; what stands after is not heard
-NEAR_DAY = 6  # tokens between the name of a weekday or month and the number of its day
-_WEEKDAYS = (
-    "monday mon montag mo lundi lunes lunedi maandag segunda mandag poniedzialek",
-    "tuesday tue tues dienstag di mardi martes martedi dinsdag terca tirsdag tisdag wtorek",
-    "wednesday wed mittwoch mi mercredi miercoles mercoledi woensdag quarta onsdag sroda srode",
-    "thursday thu thurs donnerstag do jeudi jueves giovedi donderdag quinta torsdag czwartek",
-    "friday fri freitag fr vendredi viernes venerdi vrijdag sexta fredag piatek",
-    "saturday sat samstag sonnabend sa samedi sabado sabato zaterdag lordag lordag sobota sobote",
-    "sunday sun sonntag so dimanche domingo domenica zondag sondag niedziela niedziele",
-)
-_WEEKDAY = {name: number for number, names in enumerate(_WEEKDAYS) for name in names.split()}
-_SHORT = {"mo", "di", "mi", "do", "fr", "sa", "so", "mon", "sun", "sat", "wed", "segunda", "terca", "quarta", "quinta", "sexta"}
-_RELATIVE = {
-    "today": 0, "tonight": 0, "heute": 0, "aujourd'hui": 0, "hoy": 0, "oggi": 0, "vandaag": 0, "hoje": 0, "idag": 0,
-    "tomorrow": 1, "morgen": 1, "demain": 1, "manana": 1, "domani": 1, "amanha": 1, "imorgon": 1, "jutro": 1,
-    "ubermorgen": 2, "overmorgen": 2, "dopodomani": 2, "yesterday": -1, "gestern": -1, "hier": -1, "ayer": -1, "ieri": -1, "gisteren": -1, "ontem": -1,
-}  # fmt: skip
-_HOURS = {"h", "u", "uur", "uhr", "heure", "heures", "hora", "horas", "ore", "ora", "hour", "hours", "hrs", "hr", "std", "stunde", "stunden", "klokken", "time", "timer", "tim", "timme", "timmar", "godz", "o'clock", "oclock"}  # fmt: skip
-_HALF = {"half", "halb", "halv"}
-_PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter"}
-_TO = {"to", "before", "vor", "voor", "moins", "menos", "meno", "till"}
-_QUARTER = {"quarter", "viertel", "kwart", "quart", "cuarto", "quarto", "kvart", "kvarter"}
-_NOON = {"noon", "midday", "mittags", "mittag", "midi", "mediodia", "mezzogiorno", "middag", "meio-dia"}
 _MONEY = {"euro", "euros", "eur", "dollar", "dollars", "pound", "pounds", "franken", "francs", "francos", "franchi", "kronor", "kroner", "zloty", "zl", "€", "$", "£"}  # fmt: skip
 _DOUBLE = {"double", "doppel", "doppelt", "dubbel", "doble", "doppia", "doppio", "duplo", "dobbelt", "podwojne"}
 _POINT = {"point", "komma", "virgule", "coma", "virgola", "virgula", "przecinek", "comma", ",", "."}
@@ -112,7 +88,7 @@ class Said:
             words = self.runs[run][1]
             for at, one in enumerate(here):
                 half = _half_more(words, one)
-                if half and set(map(plain, words[one.last : one.last + half + 2])) & _HOURS:
+                if half and set(map(plain, words[one.last : one.last + half + 2])) & HOURS:
                     self._hear(found, Decimal(one.value * 60 + 30), run, one.first, one.last + half, 0.8)
                 if not self._hours(words, one.last):
                     continue
@@ -140,7 +116,7 @@ class Said:
 
     @staticmethod
     def _hours(words: list[str], at: int) -> bool:
-        return at < len(words) and plain(words[at]) in _HOURS
+        return at < len(words) and plain(words[at]) in HOURS
 
     @cached_property
     def figures(self) -> list[tuple[int, str, list[tuple[int, int]]]]:
@@ -175,7 +151,7 @@ class Said:
     def own_date(self) -> date | None:
         """The date that the document says it is of in its data: of a call, a mail, a page."""
         for fact in self.index.document.facts:
-            found = _fact_date(fact.value) if fact.source in ("header", "json", "meta", "json-ld", "file") else None
+            found = date_in(fact.value) if fact.source in ("header", "json", "meta", "json-ld", "file") else None
             if found is not None:
                 return found
         return min(self._before_the_talk, default=None)
@@ -201,9 +177,9 @@ class Said:
         for run, here in self.groups:
             words = self.runs[run][1]
             for one in here:
-                if one.value == wanted.day and len(one.figures) <= 2 and (sure := _named_day(words, one, wanted)):
+                if one.value == wanted.day and len(one.figures) <= 2 and (sure := named_day(words, one, wanted)):
                     found.append(Heard(self.place(run, max(0, one.first - 1), min(len(words), one.last + 1)), sure))
-            found += [Heard(self.place(run, at, at + 1), sure) for at, sure in _relative(words, wanted, self.own_date)]
+            found += [Heard(self.place(run, at, at + 1), sure) for at, sure in relative_days(words, wanted, self.own_date)]
         found += self._in_figures(wanted)
         return [each for each in found if each.place.words]
 
@@ -284,10 +260,10 @@ class Said:
         for run, here in self.groups:
             words = self.runs[run][1]
             for at, one in enumerate(here):
-                for minutes, last, sure in _clock(words, here, at):
-                    hear(minutes, run, one.first, last, sure, _halves(words, last, minutes))
+                for minutes, last, sure in clock_times(words, here, at):
+                    hear(minutes, run, one.first, last, sure, halves_of_day(words, last, minutes))
             for at, word in enumerate(words):
-                if plain(word) in _NOON:
+                if plain(word) in NOON:
                     hear(720, run, at, at + 1, 0.7, (0,))
                 elif (match := re.fullmatch(r"(\d{1,2})(am|pm|h|u)(\d\d)?", word.lower())) and int(match[1]) < 25:
                     hour = int(match[1]) % 12 + 12 * (match[2] == "pm") if match[2] in ("am", "pm") else int(match[1])
@@ -341,7 +317,7 @@ def _half_more(words: list[str], one: Group) -> int:
             len(after) == reach
             and after[-1] in _HALVES
             and any(word in _AND for word in after[:-1])
-            and all(word in _AND | _HOURS | {"a", "une", "una"} for word in after[:-1])
+            and all(word in _AND | HOURS | {"a", "une", "una"} for word in after[:-1])
         ):
             return reach
     return 0
@@ -357,127 +333,3 @@ def _together(one: Group, two: Group, words: list[str]) -> Iterator[tuple[Decima
         yield one.value + Decimal(two.value) / 100, 0.85
     if len(between) == 1 and between[0] in _POINT and spelled:
         yield Decimal(f"{one.value}.{two.figures}"), 0.9
-
-
-def _named_day(words: list[str], one: Group, wanted: date) -> float:
-    """How surely a number is the day that is wanted: its month or weekday stands by it; 0 when nothing says so."""
-    before, after = words[max(0, one.first - NEAR_DAY) : one.first], words[one.last : one.last + NEAR_DAY]
-    near = [plain(word) for word in [*_unbroken(reversed(before)), *_unbroken(after)]]
-    months = {MONTHS[word.rstrip(".")] for word in near if word.rstrip(".") in MONTHS and len(word) > 2}
-    if months:
-        return 0.9 if wanted.month in months else 0.0
-    days = {_WEEKDAY[word] for word in near if word in _WEEKDAY}
-    if days:
-        return 0.85 if wanted.weekday() in days else 0.0
-    ordinal = not words[one.first].isdigit() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
-    return 0.65 if ordinal else 0.0
-
-
-def _unbroken(words: Iterator[str] | list[str]) -> Iterator[str]:
-    for word in words:
-        if word == BREAK:
-            return
-        yield word
-
-
-def _relative(words: list[str], wanted: date, own: date | None) -> Iterator[tuple[int, float]]:
-    """Words such as "tomorrow" and "next Tuesday" that mean a day from the document's own date."""
-    if own is None or not -8 <= (wanted - own).days <= 100:
-        return
-    for at, word in enumerate(words):
-        said = plain(word)
-        if said in _RELATIVE and own + timedelta(days=_RELATIVE[said]) == wanted:
-            yield at, 0.8
-        elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
-            yield at, 0.75
-        elif (
-            (wanted - own).days <= 21 and said in _WEEKDAY and said not in _SHORT and _WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0
-        ):
-            follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
-            if not follows.isdigit():
-                yield at, 0.65
-
-
-_SPANS = {
-    **dict.fromkeys(("day", "days", "tag", "tage", "tagen", "jour", "jours", "dia", "dias", "giorno", "giorni", "dag", "dagen"), 1),
-    **dict.fromkeys(("week", "weeks", "woche", "wochen", "semaine", "semaines", "semana", "semanas", "settimana", "settimane", "weken"), 7),
-}  # fmt: skip
-
-
-def _span(words: list[str], at: int, own: date) -> date | None:
-    """The day that "in two weeks" means."""
-    parts = groups([words[at - 1]], None) or next((found for language in LANGUAGES if (found := groups([words[at - 1]], language))), [])
-    return own + timedelta(days=parts[0].value * _SPANS[plain(words[at])]) if parts and parts[0].value < 60 else None
-
-
-def _clock(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, int, float]]:
-    """(minutes since midnight, last token, sureness) of the times that begin with a number."""
-    one = here[at]
-    if one.value > 24 or len(one.figures) > 2:
-        return
-    following = here[at + 1] if at + 1 < len(here) else None
-    between = [plain(word) for word in words[one.last : following.first]] if following else ["…"]
-    before = [plain(word) for word in words[max(0, one.first - 2) : one.first]]
-    if (
-        following
-        and following.value < 60
-        and len(following.figures) <= 2
-        and (not between or (len(between) == 1 and (between[0] in _HOURS or between[0] in ":.h")))
-    ):
-        yield one.value * 60 + following.value, following.last, 0.9
-    after = plain(words[one.last]) if one.last < len(words) else ""
-    if after in _HOURS or after in ("am", "pm", "a", "p"):
-        yield one.value * 60, one.last + 1, 0.85
-    if before and before[-1] in _HALF:
-        yield one.value * 60 - 30, one.last, 0.8
-    if len(before) == 2 and before[0] in _HALF and before[1] in _PAST:
-        yield one.value * 60 + 30, one.last, 0.9
-    if len(before) == 2 and before[0] in _QUARTER:
-        yield one.value * 60 + (15 if before[1] in _PAST else -15 if before[1] in _TO else 0), one.last, 0.8
-    if before and before[-1] in (
-        "at",
-        "by",
-        "um",
-        "om",
-        "a",
-        "alle",
-        "las",
-        "klockan",
-        "kl",
-        "o",
-        "until",
-        "bis",
-        "to",
-        "from",
-        "von",
-        "van",
-        "de",
-        "tussen",
-        "between",
-        "en",
-        "and",
-        "vor",
-        "voor",
-    ):
-        yield one.value * 60, one.last, 0.6
-    if after in ("-", "–", "bis", "to", "a", "tot"):
-        yield one.value * 60, one.last, 0.6
-
-
-def _halves(words: list[str], last: int, minutes: int) -> tuple[int, ...]:
-    """What is to be added to a time for the half of the day that is meant: both where nothing says which."""
-    after = "".join(plain(word) for word in words[last : last + 4] if word != ".")[:2]
-    if minutes >= 13 * 60:
-        return (0,)
-    if after == "pm":
-        return (720 if minutes < 720 else 0,)
-    if after == "am":
-        return (0 if minutes < 720 else -720,)
-    return (0, 720) if minutes < 720 else (0,)
-
-
-def _fact_date(text: str) -> date | None:
-    found = parse_date(text[:10]) if re.match(r"\d{4}-\d\d-\d\d", text) else None
-    if found is None and (match := re.search(r"\d{1,2} [A-Z][a-z]{2} \d{4}", text)):
-        found = parse_date(match.group())
-    return found or parse_date(text)

@@ -18,6 +18,7 @@ from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.defaults import with_defaults
 from metrikon.core.extraction.derived import derived_evidence, with_derived
+from metrikon.core.extraction.doubts import CERTAIN, inventions, of_orders, read_otherwise
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground, places, stands
 from metrikon.core.extraction.index import Index, Place, squeezed
@@ -32,14 +33,13 @@ from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
 from metrikon.core.records.lists import Lists, filled
-from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.pointers import escape, get, shape, steps
 from metrikon.core.records.sums import reckon
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
 
 KNOWN_LABELS = 5  # labels of a field from which it is taken that a document names it by one of them
-CERTAIN, LIKELY = 0.85, 0.5  # of what was read besides: where the model gave nothing, and where it gave what stands nowhere
+LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhere
 LABEL = 3  # letters a label needs to be looked for
 
 
@@ -158,7 +158,7 @@ def _assessed(
     record = with_derived(kind, record)
     evidence = _grounded(kind, record, index, planned, made)
     record, evidence = _retyped(kind, record, evidence, index, planned, made)
-    invented = _inventions(kind, record, evidence, index, asking)
+    invented = inventions(kind, record, evidence, index, asking)
     if invented and not (given and given[0].stage == PATTERNS):
         record = _with(record, dict.fromkeys(invented))
         evidence = {pointer: each for pointer, each in evidence.items() if pointer not in invented}
@@ -178,75 +178,13 @@ def _assessed(
     notes += mending.rows_differ(kind, record, made)
     if not (given and given[0].stage == PATTERNS):
         notes += belonging(kind, record, evidence, index, made.cells)
-        notes += _read_otherwise(kind, record, evidence, planned, made)
+        notes += read_otherwise(kind, record, evidence, planned, made)
+        notes += of_orders(kind, record, evidence, index, planned)
         notes += unsaid(kind, record, lambda number: number in index.numbers)
     notes += second.differing(kind, record, made.second)
     notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
     reckoned = reckon(kind, record)
     return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence, reckoned), notes, reckoned)
-
-
-def _read_otherwise(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], planned: Plan, made: Draft) -> list[Finding]:
-    """Values of which the reading beside the model is certain that they are others; a count of one where more is printed."""
-    found = []
-    for each in planned.header:
-        value, other = record.get(each.name), planned.besides.record.get(each.name)
-        if (
-            "labels" in each.ours
-            or each.shape in made.replaced
-            or value is None
-            or other is None
-            or planned.besides.sure.get(each.shape, 0.0) < CERTAIN
-        ):
-            continue
-        if each.kind == "amount" and value != other:
-            message = f"{each.title} was read as {value}, but {other} stands where it is called so."
-            found.append(Finding("readings differ", "stop", message, (each.shape,), {"first": str(value), "second": str(other)}))
-    for pointer, fields in kind.lists.items():
-        rows, others = record.get(pointer[1:]), planned.besides.record.get(pointer[1:])
-        if not isinstance(rows, list) or not isinstance(others, list) or len(rows) != len(others) or pointer in planned.certain:
-            continue
-        for each in fields:
-            for number, (row, other) in enumerate(zip(rows, others, strict=True)):
-                at = f"{pointer}/{number}/{each.name}"
-                one = concept_of(each) == "quantity" and isinstance(row, dict) and row.get(each.name) == 1 and at in planned.besides.places
-                if one and other.get(each.name) not in (None, 1) and evidence[at].how != "person":
-                    message = f"{kind.titled(at)} was read as 1, but {other[each.name]} is printed in its row."
-                    found.append(Finding("readings differ", "stop", message, (at,), {"first": "1", "second": str(other[each.name])}))
-    return found
-
-
-INVENTED = {"phone": "phone", "mail": "mail", "iban": "iban", "web address": "web address"}
-
-
-def _inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index, asking: Asking) -> dict[str, Finding]:
-    """Values that can only be invented, by pointer: they stay as a suggestion beside an empty field.
-
-    A telephone number, an address or an account that stands nowhere, and the day of the run. It stops the record where the document
-    holds something of that kind that may have been meant, or where the field must have a value.
-    """
-    found = {}
-    for pointer, each in evidence.items():
-        field = kind.by_shape.get(shape(pointer))
-        value = get(record, pointer)
-        if each.found or field is None or not isinstance(value, str):
-            continue
-        today = field.kind in ("date", "moment") and value[:10] == asking.today
-        if today or (field.kind in INVENTED and not (field.kind == "mail" and index.document.sentences)):
-            held = _holds_any(field.kind, index)
-            stop = held or not (field.nullable or not field.required)
-            message = f"{kind.titled(pointer)} was given as {value}, which stands nowhere in the document; the field was left empty."
-            found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value})
-    return found
-
-
-def _holds_any(kind: str, index: Index) -> bool:
-    """Whether the document holds a value of a kind at all."""
-    if kind in ("date", "moment"):
-        return bool(index.dates)
-    if kind in ("mail", "web address"):
-        return any(("@" if kind == "mail" else "www.") in word.text for page in index.document.pages for word in page.words)
-    return any(sum(c.isdigit() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)
 
 
 def _retyped(

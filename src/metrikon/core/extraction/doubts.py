@@ -1,0 +1,99 @@
+"""Values that are doubted for what stands around them: invented ones, ones that another reading has otherwise, ones that an order put there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from metrikon.core.extraction.asking import Asking
+from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.orders import order_lines
+from metrikon.core.extraction.plan import Plan
+from metrikon.core.extraction.readings import Draft
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.meaning import concept_of
+from metrikon.core.records.pointers import get, shape
+from metrikon.core.records.types import RecordType
+
+CERTAIN = 0.85  # of what was read besides, from which it is held against the model
+
+
+def read_otherwise(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], planned: Plan, made: Draft) -> list[Finding]:
+    """Values of which the reading beside the model is certain that they are others; a count of one where more is printed."""
+    found = []
+    for each in planned.header:
+        value, other = record.get(each.name), planned.besides.record.get(each.name)
+        if (
+            "labels" in each.ours
+            or each.shape in made.replaced
+            or value is None
+            or other is None
+            or planned.besides.sure.get(each.shape, 0.0) < CERTAIN
+        ):
+            continue
+        if each.kind == "amount" and value != other:
+            message = f"{each.title} was read as {value}, but {other} stands where it is called so."
+            found.append(Finding("readings differ", "stop", message, (each.shape,), {"first": str(value), "second": str(other)}))
+    for pointer, fields in kind.lists.items():
+        rows, others = record.get(pointer[1:]), planned.besides.record.get(pointer[1:])
+        if not isinstance(rows, list) or not isinstance(others, list) or len(rows) != len(others) or pointer in planned.certain:
+            continue
+        for each in fields:
+            for number, (row, other) in enumerate(zip(rows, others, strict=True)):
+                at = f"{pointer}/{number}/{each.name}"
+                one = concept_of(each) == "quantity" and isinstance(row, dict) and row.get(each.name) == 1 and at in planned.besides.places
+                if one and other.get(each.name) not in (None, 1) and evidence[at].how != "person":
+                    message = f"{kind.titled(at)} was read as 1, but {other[each.name]} is printed in its row."
+                    found.append(Finding("readings differ", "stop", message, (at,), {"first": "1", "second": str(other[each.name])}))
+    return found
+
+
+def of_orders(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index, planned: Plan) -> list[Finding]:
+    """Values that stand only in words which give orders to the reader, and that the reading beside the model does not have."""
+    lines = index.once("order lines", order_lines)
+    found = []
+    for pointer, each in evidence.items() if lines else ():
+        field = kind.by_shape.get(shape(pointer))
+        if field is None or each.box is None or each.how == "person":
+            continue
+        if not any(page == each.page and low < each.box[3] and each.box[1] < high for page, low, high in lines):
+            continue
+        value = get(record, pointer)
+        if squeezed(str(value)) != squeezed(str(get(planned.besides.record, pointer))):
+            message = f"{kind.titled(pointer)} {value!s} stands in words that give orders to the reader of the document; compare it."
+            found.append(Finding("orders", "stop", message, (pointer,)))
+    return found
+
+
+INVENTED = {"phone": "phone", "mail": "mail", "iban": "iban", "web address": "web address"}
+
+
+def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index, asking: Asking) -> dict[str, Finding]:
+    """Values that can only be invented, by pointer: they stay as a suggestion beside an empty field.
+
+    A telephone number, an address or an account that stands nowhere, and the day of the run. It stops the record where the document
+    holds something of that kind that may have been meant, or where the field must have a value.
+    """
+    found = {}
+    for pointer, each in evidence.items():
+        field = kind.by_shape.get(shape(pointer))
+        value = get(record, pointer)
+        if each.found or field is None or not isinstance(value, str):
+            continue
+        today = field.kind in ("date", "moment") and value[:10] == asking.today
+        if today or (field.kind in INVENTED and not (field.kind == "mail" and index.document.sentences)):
+            held = _holds_any(field.kind, index)
+            stop = held or not (field.nullable or not field.required)
+            message = f"{kind.titled(pointer)} was given as {value}, which stands nowhere in the document; the field was left empty."
+            found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value})
+    return found
+
+
+def _holds_any(kind: str, index: Index) -> bool:
+    """Whether the document holds a value of a kind at all."""
+    if kind in ("date", "moment"):
+        return bool(index.dates)
+    if kind in ("mail", "web address"):
+        return any(("@" if kind == "mail" else "www.") in word.text for page in index.document.pages for word in page.words)
+    return any(sum(c.isdigit() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)

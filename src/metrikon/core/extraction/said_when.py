@@ -1,0 +1,161 @@
+"""When something is meant that is said: days by weekday and number, from the day of the document, times of day in words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from datetime import date, timedelta
+
+from metrikon.core.values.dates import MONTHS, parse_date
+from metrikon.core.values.languages import LANGUAGES
+from metrikon.core.values.number_words import Group, groups, plain
+
+BREAK = "|"  # where another speaks, or print stands apart
+NEAR_DAY = 6  # tokens between the name of a weekday or month and the number of its day
+_WEEKDAYS = (
+    "monday mon montag mo lundi lunes lunedi maandag segunda mandag poniedzialek",
+    "tuesday tue tues dienstag di mardi martes martedi dinsdag terca tirsdag tisdag wtorek",
+    "wednesday wed mittwoch mi mercredi miercoles mercoledi woensdag quarta onsdag sroda srode",
+    "thursday thu thurs donnerstag do jeudi jueves giovedi donderdag quinta torsdag czwartek",
+    "friday fri freitag fr vendredi viernes venerdi vrijdag sexta fredag piatek",
+    "saturday sat samstag sonnabend sa samedi sabado sabato zaterdag lordag lordag sobota sobote",
+    "sunday sun sonntag so dimanche domingo domenica zondag sondag niedziela niedziele",
+)
+_WEEKDAY = {name: number for number, names in enumerate(_WEEKDAYS) for name in names.split()}
+_SHORT = {"mo", "di", "mi", "do", "fr", "sa", "so", "mon", "sun", "sat", "wed", "segunda", "terca", "quarta", "quinta", "sexta"}
+_RELATIVE = {
+    "today": 0, "tonight": 0, "heute": 0, "aujourd'hui": 0, "hoy": 0, "oggi": 0, "vandaag": 0, "hoje": 0, "idag": 0,
+    "tomorrow": 1, "morgen": 1, "demain": 1, "manana": 1, "domani": 1, "amanha": 1, "imorgon": 1, "jutro": 1,
+    "ubermorgen": 2, "overmorgen": 2, "dopodomani": 2, "yesterday": -1, "gestern": -1, "hier": -1, "ayer": -1, "ieri": -1, "gisteren": -1, "ontem": -1,
+}  # fmt: skip
+HOURS = {"h", "u", "uur", "uhr", "heure", "heures", "hora", "horas", "ore", "ora", "hour", "hours", "hrs", "hr", "std", "stunde", "stunden", "klokken", "time", "timer", "tim", "timme", "timmar", "godz", "o'clock", "oclock"}  # fmt: skip
+_HALF = {"half", "halb", "halv"}
+_PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter"}
+_TO = {"to", "before", "vor", "voor", "moins", "menos", "meno", "till"}
+_QUARTER = {"quarter", "viertel", "kwart", "quart", "cuarto", "quarto", "kvart", "kvarter"}
+NOON = {"noon", "midday", "mittags", "mittag", "midi", "mediodia", "mezzogiorno", "middag", "meio-dia"}
+
+
+def named_day(words: list[str], one: Group, wanted: date) -> float:
+    """How surely a number is the day that is wanted: its month or weekday stands by it; 0 when nothing says so."""
+    before, after = words[max(0, one.first - NEAR_DAY) : one.first], words[one.last : one.last + NEAR_DAY]
+    near = [plain(word) for word in [*_unbroken(reversed(before)), *_unbroken(after)]]
+    months = {MONTHS[word.rstrip(".")] for word in near if word.rstrip(".") in MONTHS and len(word) > 2}
+    if months:
+        return 0.9 if wanted.month in months else 0.0
+    days = {_WEEKDAY[word] for word in near if word in _WEEKDAY}
+    if days:
+        return 0.85 if wanted.weekday() in days else 0.0
+    ordinal = not words[one.first].isdigit() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
+    return 0.65 if ordinal else 0.0
+
+
+def _unbroken(words: Iterator[str] | list[str]) -> Iterator[str]:
+    for word in words:
+        if word == BREAK:
+            return
+        yield word
+
+
+def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[tuple[int, float]]:
+    """Words such as "tomorrow" and "next Tuesday" that mean a day from the document's own date."""
+    if own is None or not -8 <= (wanted - own).days <= 100:
+        return
+    for at, word in enumerate(words):
+        said = plain(word)
+        if said in _RELATIVE and own + timedelta(days=_RELATIVE[said]) == wanted:
+            yield at, 0.8
+        elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
+            yield at, 0.75
+        elif (
+            (wanted - own).days <= 21 and said in _WEEKDAY and said not in _SHORT and _WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0
+        ):
+            follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
+            if not follows.isdigit():
+                yield at, 0.65
+
+
+_SPANS = {
+    **dict.fromkeys(("day", "days", "tag", "tage", "tagen", "jour", "jours", "dia", "dias", "giorno", "giorni", "dag", "dagen"), 1),
+    **dict.fromkeys(("week", "weeks", "woche", "wochen", "semaine", "semaines", "semana", "semanas", "settimana", "settimane", "weken"), 7),
+}  # fmt: skip
+
+
+def _span(words: list[str], at: int, own: date) -> date | None:
+    """The day that "in two weeks" means."""
+    parts = groups([words[at - 1]], None) or next((found for language in LANGUAGES if (found := groups([words[at - 1]], language))), [])
+    return own + timedelta(days=parts[0].value * _SPANS[plain(words[at])]) if parts and parts[0].value < 60 else None
+
+
+def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, int, float]]:
+    """(minutes since midnight, last token, sureness) of the times that begin with a number."""
+    one = here[at]
+    if one.value > 24 or len(one.figures) > 2:
+        return
+    following = here[at + 1] if at + 1 < len(here) else None
+    between = [plain(word) for word in words[one.last : following.first]] if following else ["…"]
+    before = [plain(word) for word in words[max(0, one.first - 2) : one.first]]
+    if (
+        following
+        and following.value < 60
+        and len(following.figures) <= 2
+        and (not between or (len(between) == 1 and (between[0] in HOURS or between[0] in ":.h")))
+    ):
+        yield one.value * 60 + following.value, following.last, 0.9
+    after = plain(words[one.last]) if one.last < len(words) else ""
+    if after in HOURS or after in ("am", "pm", "a", "p"):
+        yield one.value * 60, one.last + 1, 0.85
+    if before and before[-1] in _HALF:
+        yield one.value * 60 - 30, one.last, 0.8
+    if len(before) == 2 and before[0] in _HALF and before[1] in _PAST:
+        yield one.value * 60 + 30, one.last, 0.9
+    if len(before) == 2 and before[0] in _QUARTER:
+        yield one.value * 60 + (15 if before[1] in _PAST else -15 if before[1] in _TO else 0), one.last, 0.8
+    if before and before[-1] in (
+        "at",
+        "by",
+        "um",
+        "om",
+        "a",
+        "alle",
+        "las",
+        "klockan",
+        "kl",
+        "o",
+        "until",
+        "bis",
+        "to",
+        "from",
+        "von",
+        "van",
+        "de",
+        "tussen",
+        "between",
+        "en",
+        "and",
+        "vor",
+        "voor",
+    ):
+        yield one.value * 60, one.last, 0.6
+    if after in ("-", "–", "bis", "to", "a", "tot"):
+        yield one.value * 60, one.last, 0.6
+
+
+def halves_of_day(words: list[str], last: int, minutes: int) -> tuple[int, ...]:
+    """What is to be added to a time for the half of the day that is meant: both where nothing says which."""
+    after = "".join(plain(word) for word in words[last : last + 4] if word != ".")[:2]
+    if minutes >= 13 * 60:
+        return (0,)
+    if after == "pm":
+        return (720 if minutes < 720 else 0,)
+    if after == "am":
+        return (0 if minutes < 720 else -720,)
+    return (0, 720) if minutes < 720 else (0,)
+
+
+def date_in(text: str) -> date | None:
+    """The day that a fact of a file names, such as the date of a mail; None when it is none."""
+    found = parse_date(text[:10]) if re.match(r"\d{4}-\d\d-\d\d", text) else None
+    if found is None and (match := re.search(r"\d{1,2} [A-Z][a-z]{2} \d{4}", text)):
+        found = parse_date(match.group())
+    return found or parse_date(text)
