@@ -19,7 +19,7 @@ from metrikon.models.pattern import PatternModel
 from metrikon.readers.registry import read
 
 COUNT = 6
-WANTED = {"invoice": 0.95, "receipt": 0.9, "application": 0.9, "page": 0.85, "call": 0.2}
+WANTED = {"invoice": 0.95, "receipt": 0.9, "application": 0.9, "page": 0.85, "call": 0.6}
 
 
 class Read:

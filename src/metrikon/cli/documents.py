@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date
 from pathlib import Path
 from typing import Any, TextIO
@@ -15,6 +15,7 @@ from metrikon.cli.common import CommandFailed, plain, print_json, settings_from,
 from metrikon.cli.reading import READABLE, passwords_in, read_file, refused, with_passwords
 from metrikon.core.extraction.index import Index
 from metrikon.core.records import evidence, findings
+from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
@@ -97,13 +98,26 @@ def _show(found: Extracted, kind: RecordType, out: TextIO) -> None:
         rows.append([pointer[1:], plain(value), f"{given.confidence:.2f}" if given else "", where])
     table(rows, ["field", "value", "sure", "evidence"], out)
     print(file=out)
-    for each in reading.findings:
-        print(f"{each.level}: {each.message}", file=out)
+    for level, message in told(reading.findings):
+        print(f"{level}: {message}", file=out)
     if not reading.findings:
         print("Nothing was found wrong.", file=out)
     print("\nHow it was read", file=out)
     table([[each.name, each.outcome] for each in reading.stages], ["stage", "what came of it"], out)
     print(f"Read by {found.model}: {found.usage.input_tokens} tokens in, {found.usage.output_tokens} out, {found.usage.seconds:.2f} s.", file=out)
+
+
+def told(given: Sequence[Finding]) -> list[tuple[str, str]]:
+    """Findings as lines for people; where many values are unsure, one line tells of all of them."""
+    unsure = [each for each in given if each.check == "unsure"]
+    if len(unsure) <= MANY:
+        return [(each.level, each.message) for each in given]
+    names = ", ".join(each.fields[0][1:] for each in unsure[:MANY])
+    found = [(each.level, each.message) for each in given if each.check != "unsure"]
+    return [*found, (unsure[0].level, f"{len(unsure)} values were read with little certainty: {names} … (column “sure” above).")]
+
+
+MANY = 4  # unsure values that are told of one by one
 
 
 def record_type_in(path: Path) -> RecordType:

@@ -26,6 +26,7 @@ from metrikon.models.pattern.generic import Option, first_date, mentions, option
 from metrikon.models.pattern.rows import list_rows
 from metrikon.models.pattern.sections import section_items, section_rows
 from metrikon.models.pattern.sender import large_print, sender
+from metrikon.models.pattern.talk import said_options
 
 DOUBTED = 0.58  # the most that a value has which a person must look at
 LEAST = 0.42  # of a score from which a value is taken
@@ -38,7 +39,7 @@ def read_any(kind: RecordType, index: Index, header: list[Field], found: Found) 
     """Give values to header fields and lists that have no labels of their own."""
     used = _lists(kind, index, found)
     wanted = [each for each in header if each.name not in found.record]
-    choices = {each.shape: options(each, index, used)[:TRIED] for each in wanted}
+    choices = {each.shape: (said_options(each, index) or options(each, index, used))[:TRIED] for each in wanted}
     _by_print(wanted, choices, index)
     _add_up(wanted, choices)
     _assign(wanted, choices, found)
