@@ -124,11 +124,16 @@ def supported(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, E
         if value is None or field is None or not field.needs_evidence:
             continue
         if given is None or not given.found:
-            message = f"{field.title} {value!s} stands nowhere in the document."
+            message = f"{field.title} {in_words(value)} stands nowhere in the document."
             yield Finding("unsupported", "stop", message, (pointer,))
         elif given.sure < LEAST_SURE and given.how != "person":
-            message = f"{field.title} {value!s} was read with little certainty ({given.sure:.0%})."
+            message = f"{field.title} {in_words(value)} was read with little certainty ({given.sure:.0%})."
             yield Finding("unsure", str(field.ours.get("unsure", "stop")), message, (pointer,))
+
+
+def in_words(value: Any) -> str:
+    """A value as a person says it."""
+    return {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)
 
 
 OF_RECORD = (
@@ -180,7 +185,7 @@ def doubtful(kind: RecordType, record: dict[str, Any], low: Mapping[str, Any], l
         field = kind.by_shape.get(shape(pointer))
         if field is None or confidence >= least or pointer in told:
             continue
-        message = f"{kind.titled(pointer)} {get(record, pointer)!s} is {confidence:.0%} sure; {least:.0%} is wanted of what is written unattended."
+        message = f"{kind.titled(pointer)} {in_words(get(record, pointer))} is {confidence:.0%} sure; {least:.0%} is wanted of what is written unattended."
         found.append(Finding("doubtful", str(field.ours.get("unsure", "stop")), message, (pointer,)))
     return found
 
