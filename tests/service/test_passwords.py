@@ -106,8 +106,10 @@ def encrypted_sheet(password: str) -> bytes:
     from openpyxl import Workbook
 
     book, plain, out = Workbook(), io.BytesIO(), io.BytesIO()
+    sheet = book.active
+    assert sheet is not None
     for row in (("Plant", "Price"), ("Royal fern", 4.5), ("Lady fern", 3.1)):
-        book.active.append(row)
+        sheet.append(row)
     book.save(plain)
     OOXMLFile(io.BytesIO(plain.getvalue())).encrypt(password, out)
     return out.getvalue()

@@ -216,7 +216,7 @@ def _twice_in_a_row(kind: RecordType, values: Sequence[_Seen]) -> Iterator[Findi
 def _for_several(one: _Seen, seen: Sequence[Sequence[_Seen]]) -> bool:
     """Whether several rows have the same value, which stands fewer times: a heading over them, a rate for all."""
     given = [each for row in seen for each in row if each.field is one.field]
-    same = sum(each.value == one.value for each in given)
+    same = sum(1 for each in given if each.value == one.value)
     return (same >= 3 or same == len(given) > 1) and len({line for line, _ in one.at}) < same
 
 
@@ -319,5 +319,5 @@ def _common(edges: Sequence[Sequence[tuple[float, float]]]) -> tuple[int, float,
 
 def _in(spot: tuple[float, float], column: tuple[int, float, float]) -> bool:
     side, at, wide = column
-    off: float = spot[side] - at
-    return abs(off) <= wide
+    edge = spot[1] if side else spot[0]
+    return abs(edge - at) <= wide

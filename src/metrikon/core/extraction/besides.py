@@ -5,6 +5,7 @@ Rows that it is certain of are not asked of a model at all: every row shows quan
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -16,7 +17,10 @@ from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.types import Field, RecordType
 
 LEAST_ROWS = 2
-SURE = 0.9  # of a value of such rows
+_OF_LINES = re.compile(
+    r"\b(?:line|zeile|ligne|l[ií]nea|riga|regel|linha|linje|rad|wiersz|without|ohne|sans|sin|senza|zonder|only|nur|seulement|solo|alleen)",
+    re.IGNORECASE,
+)
 
 
 @dataclass(frozen=True)
@@ -47,7 +51,8 @@ def _certain(pointer: str, fields: Sequence[Field], rows: Sequence[Any], besides
     texts = [each for each in fields if each.kind == "text"]
     filled = all(each.name in row or (each.nullable and each.kind != "text") for row in rows for each in fields)
     told = len(texts) == 1 or {concept_of(each) for each in texts} == {"description", "detail"}
-    lines = all(_one_line(pointer, n, each, besides, index) for n in range(len(rows)) for each in texts)
+    parted = len(texts) > 1 or bool(_OF_LINES.search(str(texts[0].schema.get("description") or ""))) if texts else False
+    lines = not parted or all(_one_line(pointer, n, each, besides, index) for n in range(len(rows)) for each in texts)
     return filled and told and lines and add_up(fields, rows, index)
 
 

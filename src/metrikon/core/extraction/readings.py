@@ -167,10 +167,10 @@ def _rows(kind: RecordType, index: Index, plan: Plan, made: Draft, said: Mapping
         else:
             _from_table(index, made, table, said.get(pointer), asked)
         merged = merged_rows(pointer, kind.lists[pointer], made.record.get(name) or (), plan.besides, index) if asked else None
-        if merged is not None and not any(at.startswith(f"{pointer}/") for at in made.cells):
+        if merged is not None and not any("labels" in each.ours for each in kind.lists[pointer]):
             made.record[name] = merged[0]
             made.places.update(merged[1])
-            made.cells.update(merged[1])
+            made.cells = {at for at in made.cells if not at.startswith(f"{pointer}/")} | set(merged[1])
         if name in made.record and not any(at.startswith(f"{pointer}/") for at in made.cells):
             whole_cells(kind, pointer, made.record, index, made.changes)
 

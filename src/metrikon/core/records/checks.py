@@ -185,7 +185,9 @@ def doubtful(kind: RecordType, record: dict[str, Any], low: Mapping[str, Any], l
         field = kind.by_shape.get(shape(pointer))
         if field is None or confidence >= least or pointer in told:
             continue
-        message = f"{kind.titled(pointer)} {in_words(get(record, pointer))} is {confidence:.0%} sure; {least:.0%} is wanted of what is written unattended."
+        message = (
+            f"{kind.titled(pointer)} {in_words(get(record, pointer))} is {confidence:.0%} sure; {least:.0%} is wanted of what is written unattended."
+        )
         found.append(Finding("doubtful", str(field.ours.get("unsure", "stop")), message, (pointer,)))
     return found
 

@@ -180,7 +180,7 @@ class _Walker:
             shares = [0.01 * empty(two.get(k)) if empty(v) else self._likeness(f"{path}.{k}", v, two.get(k)) for k, v in one.items()]
             return float(sum(shares))
         if isinstance(one, list | Mapping):
-            return 0.3 * (one == two)
+            return 0.3 if one == two else 0.0
         if empty(two):
             return 0.0
         if self.equal(path, one, two):
