@@ -269,8 +269,43 @@ def own_stems(field: Field) -> tuple[frozenset[str], frozenset[str]]:
     return name, frozenset(_stems(str(field.schema.get("description") or "")))
 
 
+_EXCEPT = frozenset(
+    [
+        "without",
+        "excluding",
+        "excl",
+        "ex",
+        "before",
+        "ohne",
+        "exkl",
+        "hors",
+        "sans",
+        "sin",
+        "excluido",
+        "senza",
+        "esclusa",
+        "escluso",
+        "zonder",
+        "exclusief",
+        "sem",
+        "uden",
+        "ekskl",
+        "utan",
+        "bez",
+        "vor",
+        "avant",
+        "antes",
+        "prima",
+        "voor",
+    ]
+)
+
+
 def _stems(text: str) -> set[str]:
-    return {word[:STEM] for word in words_of(text) if len(word) >= 3 and word not in _EMPTY}
+    """The stems of the words that say something; what is left out ("without tax") is not what is meant."""
+    words = words_of(text)
+    said = (word for before, word in zip(("", *words), words, strict=False) if before not in _EXCEPT and word not in _EXCEPT)
+    return {word[:STEM] for word in said if len(word) >= 3 and word not in _EMPTY}
 
 
 @lru_cache(maxsize=65536)

@@ -68,6 +68,8 @@ def _columns(fields: Sequence[Field], table: Table, index: Index) -> tuple[dict[
             share = kinds[number].get(each.kind, kinds[number]["text"] if each.kind == "text" else 0.0)
             if each.kind == "yes/no":
                 share = 0.8
+            if each.kind == "amount" and _counts_up(table, number):
+                share *= 0.3
             if each.kind == "text" and kinds[number]["amount"] > 0.8 and concept_of(each) not in ("article number", "number"):
                 share = 0.2
             if fit > 0.3 and share > 0.3:
@@ -104,6 +106,12 @@ def _by_products(fields: Sequence[Field], table: Table, columns: dict[str, int],
 
 def _number(text: str, index: Index) -> Decimal | None:
     return parse_number(text, index.mark) or (parse_number(text.split()[0], index.mark) if text.split() else None)
+
+
+def _counts_up(table: Table, column: int) -> bool:
+    """Whether a column only numbers the rows."""
+    texts = [row[column].text.rstrip(".") for row in table.rows[:40] if column < len(row)]
+    return len(texts) > 1 and texts == [str(number) for number in range(1, len(texts) + 1)]
 
 
 def _holds(table: Table, column: int, index: Index) -> dict[str, float]:
