@@ -19,6 +19,7 @@ ALL = {
     "memory": growth.memory,
     "text PDFs": reading.text_pdfs,
     "grounding": reading.grounding,
+    "without a model": reading.without_a_model,
     "OCR": reading.ocr,
     "reading memory": reading.reading_memory,
     "two processes": reading.two_processes,

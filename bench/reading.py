@@ -31,7 +31,9 @@ from metrikon.demo.bills import Bill, Row, right_record
 from metrikon.demo.garden import FERNHILL
 from metrikon.demo.invent import drawn
 from metrikon.demo.layout import Layout
+from metrikon.demo.strangers import strangers
 from metrikon.drivers.paper import LocalPaper
+from metrikon.models.pattern import pattern_given
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.registry import picture, read
 from tests.helpers import damaged
@@ -126,6 +128,25 @@ def grounding(folder: Path, less: int) -> list[Result]:
         behind = f"{ours * 1000:.1f} ms against {reading * 1000:.1f} ms, {len(document.pages)} pages"
         found.append(result(f"parse, ground and check / reading the words, {name}", ratio, "at most 0.5", lambda r: r <= 0.5, behind))
     return found
+
+
+def without_a_model(folder: Path, less: int) -> list[Result]:
+    """A record read by meaning without a model, against the reading of the file with its tables; the record types say nothing of ours."""
+    papers = list(strangers(20261126, max(2, 10 // less), "invoice"))
+    texts = [(paper.data, record_type(paper.schema, paper.name), Index(read(paper.data))) for paper in papers]
+
+    def reads() -> None:
+        for data, _, _ in texts:
+            read(data)
+
+    def finds() -> None:
+        for _, kind, index in texts:
+            pattern_given(kind, Index(index.document))
+
+    finds()  # what a record type means is worked out once, as in the service
+    reading, ours, ratio = _paired(reads, finds, 7)
+    behind = f"{ours / len(texts) * 1000:.0f} ms against {reading / len(texts) * 1000:.0f} ms a document, {len(texts)} text PDFs"
+    return [result("a record without a model / reading words and tables", ratio, "at most 2.5", lambda r: r <= 2.5, behind)]
 
 
 def ocr(folder: Path, less: int) -> list[Result]:

@@ -270,34 +270,10 @@ def own_stems(field: Field) -> tuple[frozenset[str], frozenset[str]]:
 
 
 _EXCEPT = frozenset(
-    [
-        "without",
-        "excluding",
-        "excl",
-        "ex",
-        "before",
-        "ohne",
-        "exkl",
-        "hors",
-        "sans",
-        "sin",
-        "excluido",
-        "senza",
-        "esclusa",
-        "escluso",
-        "zonder",
-        "exclusief",
-        "sem",
-        "uden",
-        "ekskl",
-        "utan",
-        "bez",
-        "vor",
-        "avant",
-        "antes",
-        "prima",
-        "voor",
-    ]
+    words_of(
+        "without excluding excl ex before ohne exkl hors sans sin excluido senza esclusa escluso zonder exclusief sem "
+        "uden ekskl utan bez vor avant antes prima voor"
+    )
 )
 
 
