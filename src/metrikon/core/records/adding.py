@@ -12,6 +12,7 @@ from itertools import combinations, pairwise, permutations
 from typing import Any
 
 from metrikon.core.records.findings import Finding
+from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.number_words import plain
 
@@ -22,7 +23,7 @@ SHOWN = 0.6  # share of rows that must show a product before the others are doub
 
 def unsaid(kind: RecordType, record: Mapping[str, Any], stands: Callable[[Decimal], bool]) -> list[Finding]:
     """Findings of arithmetic that rows show. `stands`: whether a number is printed in the document."""
-    found = list(_turned_round(kind, record))
+    found = [*_turned_round(kind, record), *_tax_as_total(kind, record)]
     said = {rule["list"] for rule in kind.ours.get("products", ())} | {
         part.split("/*/")[0] for rule in kind.ours.get("sums", ()) for part in rule["parts"]
     }
@@ -61,6 +62,26 @@ def _turned_round(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Findi
 
 def _said(field: Field) -> str:
     return plain(field.name.replace("_", " "))
+
+
+_SHARE = re.compile(r"pct|percent|prozent|prosent|porcent|pourcent|rate|satz|taux|tipo|aliquota|tarief")
+
+
+def _tax_as_total(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Finding]:
+    """Taxes that are as large as all that they are in or on: another total was copied."""
+    figures = {
+        each.name: abs(Decimal(value))
+        for each in kind.header
+        if each.kind == "amount" and isinstance(value := record.get(each.name), Decimal | int) and not isinstance(value, bool)
+    }
+    totals = [each for each in kind.header if figures.get(each.name) and concept_of(each) in ("net", "gross")]
+    if not totals:
+        return
+    largest = max(totals, key=lambda each: figures[each.name])
+    for each in kind.header:
+        if each.name in figures and concept_of(each) == "tax" and not _SHARE.search(_said(each)) and figures[each.name] >= figures[largest.name]:
+            message = f"{each.title} {record[each.name]} is not less than {largest.title} {record[largest.name]}, but a tax is a part of it."
+            yield Finding("tax", "stop", message, (f"/{each.name}", f"/{largest.name}"))
 
 
 Product = tuple[Field, Field, Field, Field | None]
