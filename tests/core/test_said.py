@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+
 import pytest
 
 from metrikon.core.extraction.ground import ground
@@ -29,6 +31,11 @@ SAID = [
     ("en", "2026-03-02", "The twenty-first of April is fine.", DATE, "2026-04-21", "2026-05-21"),
     ("en", "2026-03-02", "It takes two and a half days.", NUMBER, 2.5, 2.6),
     ("de", "2026-03-02", "Das dauert anderthalb Stunden.", NUMBER, 1.5, 1.6),
+    ("en", "2026-03-02", "By the end of the month, please.", DATE, "2026-03-31", "2026-04-30"),
+    ("en", "2026-03-02", "We open in a fortnight.", DATE, "2026-03-16", "2026-03-18"),
+    ("en", "2026-03-02", "Half a dozen will do.", NUMBER, 6, 5),
+    ("de", "2026-03-02", "Am dritten März, immer um halb sieben am Abend.", MOMENT, "2026-03-03T18:30", "2026-03-03T19:30"),
+    ("de", "2026-03-02", "Bitte bis Ende April.", DATE, "2026-04-30", "2026-04-28"),
     ("de", "2026-03-02", "Das macht zweihundertneunundvierzig Euro.", NUMBER, 249, 259),
     ("de", "2026-03-02", "Der Meter kostet sieben Euro fünfzig.", NUMBER, 7.5, 7.6),
     ("de", "2026-03-02", "Am Dienstag, dem zehnten März, um halb drei.", MOMENT, "2026-03-10T14:30", "2026-03-10T15:30"),
@@ -43,6 +50,7 @@ SAID = [
     ("fr", "2026-03-02", "Mardi dix mars à quatorze heures trente.", MOMENT, "2026-03-10T14:30", "2026-03-11T14:30"),
     ("fr", "2026-03-02", "Mon adresse : l point mare arobase etang tiret bleu point example.", MAIL, "l.mare@etang-bleu.example", "l.mare@etang-bleus.example"),
     ("fr", "2026-03-02", "Passez demain matin à huit heures.", MOMENT, "2026-03-03T08:00", "2026-03-05T08:00"),
+    ("fr", "2026-03-02", "Nous fermons le 1er mai.", DATE, "2026-05-01", "2026-05-11"),
     ("es", "2026-03-02", "Son doscientos cuarenta y nueve euros.", NUMBER, 249, 259),
     ("es", "2026-03-02", "El martes diez de marzo a las cuatro y media.", DATE, "2026-03-10", "2026-03-11"),
     ("es", "2026-03-02", "Seis uno dos, tres cuatro cinco, seis siete ocho.", PHONE, "+34612345678", "+34612345679"),
@@ -73,20 +81,55 @@ SMALL_TALK = {
 }
 
 
-def _found(language: str, day: str, said: str, schema: dict[str, str], value: object) -> bool:
+MEASURES = [
+    # language, what is said, name of the field, value, a value that is not said
+    ("en", "It has a two year guarantee.", "guarantee_months", 24, 22),
+    ("en", "It is guaranteed for a year.", "guarantee_months", 12, 10),
+    ("en", "We need six weeks' notice.", "notice_days", 42, 36),
+    ("en", "It takes an hour and a half.", "minutes", 90, 95),
+    ("en", "Three quarters of an hour, I think.", "minutes", 45, 30),
+    ("en", "It is four hours 34 all told.", "minutes", 274, 264),
+    ("en", "It weighs five kilos.", "grams", 5000, 500),
+    ("de", "Eine Viertelstunde vorher.", "minuten", 15, 25),
+    ("de", "Das dauert eineinhalb Stunden.", "minuten", 90, 150),
+    ("fr", "Un quart d'heure avant la fermeture.", "derniere_entree_min", 15, 45),
+    ("es", "Tiene un año de garantía.", "garantia_meses", 12, 24),
+    ("it", "Ci vogliono tre quarti d'ora.", "minuti", 45, 15),
+    ("nl", "Het duurt een kwartier.", "minuten", 15, 30),
+]  # fmt: skip
+NONE = [
+    ("en", "Nobody was against.", "votes_against"),
+    ("en", "Carried, all in favour.", "votes_against"),
+    ("de", "Es gab keine Gegenstimmen.", "gegenstimmen"),
+    ("fr", "Personne contre, donc adopté.", "voix_contre"),
+    ("nl", "Niemand was tegen.", "tegen"),
+]
+
+
+def _found(language: str, day: str, said: str, schema: dict[str, str], value: object, name: str = "wanted") -> bool:
     hello, yes = SMALL_TALK[language]
     talk = f"WEBVTT\n\nNOTE recorded {day}\n\n00:01.000 --> 00:03.000\n<v Garden>{hello}\n\n00:04.000 --> 00:06.000\n<v Caller>{yes}\n\n"
     document = read((talk + f"00:07.000 --> 00:09.000\n<v Caller>{said}\n").encode())
-    kind = record_type({"type": "object", "properties": {"wanted": {"type": "number" if schema is NUMBER else "string", **schema}}})
-    return ground(kind, {"wanted": value}, Index(document))["/wanted"].found
+    kind = record_type({"type": "object", "properties": {name: {"type": "number" if schema is NUMBER else "string", **schema}}})
+    return ground(kind, {name: value}, Index(document))[f"/{name}"].found
+
+
+@pytest.mark.parametrize(("language", "said", "name", "value", "other"), MEASURES, ids=[each[1][:40] for each in MEASURES])
+def test_a_measure_is_found_in_the_unit_that_its_field_asks_for(language: str, said: str, name: str, value: int, other: int) -> None:
+    assert _found(language, "2026-03-02", said, NUMBER, Decimal(value), name)
+    assert not _found(language, "2026-03-02", said, NUMBER, Decimal(other), name)
+
+
+@pytest.mark.parametrize(("language", "said", "name"), NONE, ids=[each[1] for each in NONE])
+def test_nought_is_said_by_words_for_none(language: str, said: str, name: str) -> None:
+    assert _found(language, "2026-03-02", said, NUMBER, Decimal(0), name)
+    assert not _found(language, "2026-03-02", "Then we go on to the next plant.", NUMBER, Decimal(0), name)
 
 
 @pytest.mark.parametrize(("language", "day", "said", "schema", "value", "other"), SAID, ids=[each[2][:40] for each in SAID])
 def test_a_value_that_is_said_is_found_and_another_one_is_not(
     language: str, day: str, said: str, schema: dict[str, str], value: object, other: object
 ) -> None:
-    from decimal import Decimal
-
     exact = [Decimal(str(each)) if schema is NUMBER else each for each in (value, other)]
     assert _found(language, day, said, schema, exact[0])
     assert not _found(language, day, said, schema, exact[1])

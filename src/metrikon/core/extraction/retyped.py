@@ -57,11 +57,16 @@ def _day(value: str, index: Index) -> str | None:
 
 
 def _text(value: str, index: Index) -> str | None:
-    """The one piece of print that differs from a text by a letter, or by two where it is long."""
+    """The one piece of print that differs from a text by a letter, or by two where it is long; no figure is left out."""
     wanted = squeezed(value)
     most = 2 if len(wanted) >= LONG else 1
-    found = {text for text, key in _pieces(value, index) if key != wanted and _off(key, wanted, most)}
+    figures = _count(wanted)
+    found = {text for text, key in _pieces(value, index) if key != wanted and _off(key, wanted, most) and _count(key) >= figures}
     return found.pop() if len({squeezed(text) for text in found}) == 1 else None
+
+
+def _count(text: str) -> int:
+    return sum(each.isdigit() for each in text)
 
 
 def _pieces(value: str, index: Index) -> Iterator[tuple[str, str]]:

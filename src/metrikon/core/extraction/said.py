@@ -68,7 +68,7 @@ class Said:
             words = self.runs[run][1]
             for at, one in enumerate(here):
                 spelled = not words[one.first].isdigit()
-                half = _half_more(words, one)
+                half = half_more(words, one)
                 if half:
                     self._hear(found, one.value + Decimal("0.5"), run, one.first, one.last + half, 0.85)
                 if spelled:
@@ -79,32 +79,14 @@ class Said:
         return found
 
     @cached_property
-    def minutes(self) -> dict[Decimal, list[Heard]]:
-        """Lengths of time in minutes: "4 h 34 min", "two hours"."""
-        found: dict[Decimal, list[Heard]] = {}
-        for value, heard in self.halves:
-            found.setdefault(value * 60, []).append(heard)
-        for run, here in self.groups:
-            words = self.runs[run][1]
-            for at, one in enumerate(here):
-                half = _half_more(words, one)
-                if half and set(map(plain, words[one.last : one.last + half + 2])) & HOURS:
-                    self._hear(found, Decimal(one.value * 60 + 30), run, one.first, one.last + half, 0.8)
-                if not self._hours(words, one.last):
-                    continue
-                self._hear(found, Decimal(one.value * 60), run, one.first, one.last + 1, 0.7)
-                two = here[at + 1] if at + 1 < len(here) else None
-                if two is not None and two.first - one.last <= 2 and two.value < 60:
-                    self._hear(found, Decimal(one.value * 60 + two.value), run, one.first, two.last, 0.9)
-        return found
-
-    @cached_property
     def halves(self) -> list[tuple[Decimal, Heard]]:
         """Numbers with a half that are one word, or a half alone: "anderthalb", "half an hour"."""
         found = []
         for run, (_, words, _) in enumerate(self.runs):
             for at, word in enumerate(words):
                 value = _WITH_HALF.get(plain(word))
+                if value == Decimal("0.5") and any(plain(each) in _DOZEN for each in words[at + 1 : at + 3]):
+                    value = Decimal(6)
                 if value is not None and (place := self.place(run, at, at + 1)).words:
                     found.append((value, Heard(place, 0.7)))
         return found
@@ -113,10 +95,6 @@ class Said:
         place = self.place(run, first, last)
         if place.words:
             found.setdefault(value, []).append(Heard(place, sure))
-
-    @staticmethod
-    def _hours(words: list[str], at: int) -> bool:
-        return at < len(words) and plain(words[at]) in HOURS
 
     @cached_property
     def figures(self) -> list[tuple[int, str, list[tuple[int, int]]]]:
@@ -306,10 +284,11 @@ _WITH_HALF = {
     **dict.fromkeys(("zweieinhalb", "tweeenhalf"), Decimal("2.5")),
     **dict.fromkeys(("half", "halbe", "halben", "demi", "demie", "media", "mezza", "mezzora", "halve", "meia", "halv"), Decimal("0.5")),
 }  # fmt: skip
+_DOZEN = {"dozen", "dutzend", "douzaine", "docena", "dozzina", "dozijn", "duzia", "dusin", "dussin", "tuzina"}
 _HALVES = {"half", "halb", "halbe", "demi", "demie", "media", "medio", "mezzo", "mezza", "halve", "meia", "meio", "halv"}
 
 
-def _half_more(words: list[str], one: Group) -> int:
+def half_more(words: list[str], one: Group) -> int:
     """How many tokens after a number say that a half comes to it: "two and a half", "deux heures et demie"; 0 for none."""
     for reach in (2, 3, 4):
         after = [plain(word) for word in words[one.last : one.last + reach]]

@@ -32,7 +32,7 @@ HOURS = {"h", "u", "uur", "uhr", "heure", "heures", "hora", "horas", "ore", "ora
 _HALF = {"half", "halb", "halv"}
 _PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter"}
 _TO = {"to", "before", "vor", "voor", "moins", "menos", "meno", "till"}
-_QUARTER = {"quarter", "viertel", "kwart", "quart", "cuarto", "quarto", "kvart", "kvarter"}
+QUARTER = {"quarter", "viertel", "kwart", "quart", "cuarto", "quarto", "kvart", "kvarter"}
 NOON = {"noon", "midday", "mittags", "mittag", "midi", "mediodia", "mezzogiorno", "middag", "meio-dia"}
 
 
@@ -73,11 +73,33 @@ def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[
             follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
             if not follows.isdigit():
                 yield at, 0.65
+        elif said in _END and wanted in _ends(words[at + 1 : at + 5], own):
+            yield at, 0.7
+
+
+_END = {"end", "ende", "fin", "finales", "fine", "eind", "einde", "fim", "final", "slutningen", "slutet", "udgangen", "koniec", "konca"}
+_MONTH = {"month", "monat", "monats", "mois", "mes", "mese", "maand", "maned", "maneden", "manad", "manaden", "miesiaca"}
+_WEEK = {"week", "woche", "semaine", "semana", "settimana", "uge", "ugen", "vecka", "veckan", "tygodnia"}
+
+
+def _ends(after: list[str], own: date) -> Iterator[date]:
+    """The days that "end of the month", "Ende März" or "by the end of the week" may mean."""
+    for word in _unbroken(map(plain, after)):
+        month = own.month if word in _MONTH else MONTHS.get(word.rstrip("."), 0)
+        if month:
+            year = own.year + (month < own.month)
+            yield date(year + month // 12, month % 12 + 1, 1) - timedelta(days=1)
+            return
+        if word in _WEEK:
+            sunday = own + timedelta(days=6 - own.weekday())
+            yield from (sunday - timedelta(days=2), sunday - timedelta(days=1), sunday)
+            return
 
 
 _SPANS = {
     **dict.fromkeys(("day", "days", "tag", "tage", "tagen", "jour", "jours", "dia", "dias", "giorno", "giorni", "dag", "dagen"), 1),
     **dict.fromkeys(("week", "weeks", "woche", "wochen", "semaine", "semaines", "semana", "semanas", "settimana", "settimane", "weken"), 7),
+    **dict.fromkeys(("fortnight", "fortnights"), 14),
 }  # fmt: skip
 
 
@@ -109,7 +131,7 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
         yield one.value * 60 - 30, one.last, 0.8
     if len(before) == 2 and before[0] in _HALF and before[1] in _PAST:
         yield one.value * 60 + 30, one.last, 0.9
-    if len(before) == 2 and before[0] in _QUARTER:
+    if len(before) == 2 and before[0] in QUARTER:
         yield one.value * 60 + (15 if before[1] in _PAST else -15 if before[1] in _TO else 0), one.last, 0.8
     if before and before[-1] in (
         "at",
@@ -141,6 +163,9 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
         yield one.value * 60, one.last, 0.6
 
 
+_OF_DAY = {"abend", "nachmittag", "vormittag", "morgen", "mittag"}  # "um sieben am Abend"
+
+
 def halves_of_day(words: list[str], last: int, minutes: int) -> tuple[int, ...]:
     """What is to be added to a time for the half of the day that is meant: both where nothing says which."""
     after = "".join(plain(word) for word in words[last : last + 4] if word != ".")[:2]
@@ -148,7 +173,7 @@ def halves_of_day(words: list[str], last: int, minutes: int) -> tuple[int, ...]:
         return (0,)
     if after == "pm":
         return (720 if minutes < 720 else 0,)
-    if after == "am":
+    if after == "am" and not (last + 1 < len(words) and plain(words[last + 1]) in _OF_DAY | set(_WEEKDAY)):
         return (0 if minutes < 720 else -720,)
     return (0, 720) if minutes < 720 else (0,)
 

@@ -14,10 +14,11 @@ from itertools import combinations
 from typing import Any
 
 from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.measures import measured
 from metrikon.core.extraction.placed import best_heard, evidence_at, said_of
 from metrikon.core.extraction.said import Heard
 from metrikon.core.extraction.said_when import date_in
-from metrikon.core.extraction.units import asks_for
+from metrikon.core.extraction.units import unit_of
 from metrikon.core.extraction.wording import decided, in_other_words, misread, put_together, spelled_out
 from metrikon.core.extraction.words import rests_on
 from metrikon.core.records.evidence import Evidence
@@ -40,11 +41,25 @@ def a_number_in_words(field: Field, value: Any, index: Index) -> Evidence | None
     if not isinstance(value, Decimal | int) or isinstance(value, bool):
         return None
     found = best_heard(index, said_of(index).numbers.get(abs(Decimal(value)), []))
-    if found is None and asks_for(field, "minutes"):
-        found = best_heard(index, said_of(index).minutes.get(Decimal(value), []), "derived")
+    if found is None and (unit := unit_of(field)):
+        found = best_heard(index, measured(index, unit, Decimal(value)), "derived")
     if found is None and value == 0 and (rest := rests_on(field, False, index)) is not None and rest.denied:
         return evidence_at(index, rest.place, 0.7, "said")
+    if found is None and value == 0 and _AGAINST & set(re.findall(r"[a-z]+", plain(f"{field.name} {field.title}".replace("_", " ")))):
+        all_for = [
+            Place(page.number, tuple(range(line.first, line.last)))
+            for page in index.document.pages
+            for line in page.lines
+            if _ALL.search(plain(line.text))
+        ]
+        return evidence_at(index, all_for[0], 0.7, "derived") if all_for else None
     return found
+
+
+_AGAINST = {"against", "opposed", "noes", "gegen", "gegenstimmen", "dagegen", "contre", "contra", "contrari", "contro", "tegen", "tegenstemmen", "imod", "emot", "przeciw"}  # fmt: skip
+_ALL = re.compile(
+    r"\b(?:unanimous(?:ly)?|all in favou?r|all agreed|einstimmig|alle dafur|a l'unanimite|unanimidad|unanimemente|unanimita|unaniem|enstemmigt|enhalligt|jednoglosnie)\b"
+)
 
 
 def amounts_together(field: Field, value: Any, index: Index) -> Evidence | None:

@@ -18,9 +18,12 @@ _WORDS = {
     "minutes": "minute minutes minuten minuut minuto minutos minuti minut minutter minuter min mins",
     "kilometres": "km kilometer kilometre kilometres kilometers kilometros chilometri",
     "kilograms": "kg kilo kilos kilogram kilogramm kilogrammes",
+    "grams": "gram grams gramm grammes gramos grammi grama gramas gr",
+    "tonnes": "tonne tonnes tonnen tons toneladas tonnellate",
+    "centimetres": "cm centimetre centimetres centimeter zentimeter centimetros centimetri",
     "persons": "person persons people personen personne personnes persona personas persone personer osob guests gaste couverts comensales coperti",
 }  # fmt: skip
-_UNIT = {word: unit for unit, words in _WORDS.items() for word in words.split()}
+UNIT = {word: unit for unit, words in _WORDS.items() for word in words.split()}
 _SPLIT = re.compile(r"[^\W\d_]+|%")
 _OF_NAME = frozenset(
     ["an", "ar", "ano", "ora", "mes", "h", "min", "std", "dag", "lat", "time", "dia", "km", "kg"]
@@ -35,15 +38,10 @@ def unit_of(field: Field) -> str | None:
         (str(field.schema.get("description") or ""), False),
     ):
         text = re.sub(r"\d+(?:[.,]\d+)?\s?%", "", text)  # a rate that tells one field from another is no unit
-        found = {_UNIT[word] for word in map(plain, _SPLIT.findall(text)) if word in _UNIT and (name or word not in _OF_NAME)}
+        found = {UNIT[word] for word in map(plain, _SPLIT.findall(text)) if word in UNIT and (name or word not in _OF_NAME)}
         if found:
             return found.pop() if len(found) == 1 else None
     return None
-
-
-def asks_for(field: Field, unit: str) -> bool:
-    """Whether a field asks for a number of this unit."""
-    return unit_of(field) == unit
 
 
 def lines_with(index: Index, unit: str) -> set[tuple[int, int]]:

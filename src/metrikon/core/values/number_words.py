@@ -41,7 +41,10 @@ _TABLES = {
 }  # fmt: skip
 _IRREGULAR = {
     "en": {"first": 1, "second": 2, "third": 3, "fifth": 5, "eighth": 8, "ninth": 9, "twelfth": 12, "dozen": 12},
-    "de": {"erste": 1, "dritte": 3, "siebte": 7, "achte": 8, "dutzend": 12},
+    "de": {
+        **{f"{stem}{end}": number for stem, number in (("erste", 1), ("dritte", 3), ("siebte", 7), ("achte", 8)) for end in ("", "n", "r", "s", "m")},
+        "dutzend": 12,
+    },
     "fr": {"premier": 1, "premiere": 1, "douzaine": 12, "dizaine": 10},
     "es": {"primero": 1, "doscientos": 200, "trescientos": 300, "quinientos": 500, "setecientos": 700, "novecientos": 900, "docena": 12},
     "it": {"primo": 1, "dozzina": 12, "ventuno": 21, "ventotto": 28},
@@ -61,7 +64,7 @@ _ORDINAL = {
 _JOINS = {"de": "und", "nl": "en", "da": "og", "it": "", "es": "y", "pt": "e", "sv": "", "fr": "et", "en": "and", "pl": ""}
 _WRITTEN_TOGETHER = ("de", "nl", "it", "da", "sv")
 _TOKENS = re.compile(r"[^\W_]+(?:'[^\W_]+)?|[^\s\w]")
-_FIGURES = re.compile(r"\d+")
+_FIGURES = re.compile(r"(\d+)(?:(?<!\d\d\d)(?:st|nd|rd|th|er|re|e|ste|de|º|ª))?", re.IGNORECASE)
 HUNDRED, THOUSAND = 100, 1000
 
 
@@ -152,11 +155,11 @@ def groups(words: list[str], language: str | None) -> list[Group]:
     found: list[Group] = []
     held: _Held | None = None
     for at, word in enumerate(words):
-        if _FIGURES.fullmatch(word):
+        if figures := _FIGURES.fullmatch(word):
             if held:
                 found.append(held.group())
                 held = None
-            found.append(Group(int(word), word, at, at + 1)) if len(word) < 16 else None
+            found.append(Group(int(figures[1]), figures[1], at, at + 1)) if len(figures[1]) < 16 else None
             continue
         parts = word_parts(word, known) if word[0].isalpha() else ()
         if held and len(parts) > 1 and known in _WRITTEN_TOGETHER and (held.now % HUNDRED or held.now == 0):
