@@ -14,10 +14,12 @@ from metrikon.core.extraction.index import Index, Place, has_digit
 from metrikon.core.extraction.labels import label_words
 from metrikon.core.records.types import Field
 from metrikon.core.values.dates import parse_date
+from metrikon.core.values.number_words import plain
 from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.text import fold, name_key
 
 LEAST = 1.6  # of header agreement: two columns named as the type names them, or nearly so
+MOST_MARK = 3  # letters of a mark that stands in a column or not
 CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
 SEEN = 40  # rows from which it is told what a column holds
 MOST_ODD = 12  # rows that look unlike the others and are shown one by one
@@ -196,7 +198,28 @@ def read_rows(
             sure[at] = 0.95
         if row and (not amounts or any(each.kind == "amount" and each.name in row for each in fields)):
             rows.append(row)
+    for each in fields:
+        if each.kind == "yes/no" and each.name in columns:
+            _marked(each, rows)
     return rows, places, sure
+
+
+_MARKS = {**dict.fromkeys(("y", "yes", "j", "ja", "t", "true", "s", "si", "sim", "o", "oui", "x", "✓", "✔", "☒", "☑", "*", "1", "tak"), True)}
+_MARKS |= dict.fromkeys(("n", "no", "nein", "f", "false", "non", "nee", "nej", "nie", "☐", "-", "–", "0", "nao"), False)
+
+
+def _marked(field: Field, rows: Sequence[dict[str, Any]]) -> None:
+    """Marks in a column as yes and no: where all are the same, or none says no, what is blank is no."""
+    given = {plain(str(row[field.name])).strip(" .()") for row in rows if row.get(field.name) not in (None, True, False)}
+    only = len(given) == 1 and len(next(iter(given))) <= MOST_MARK
+    if not given or not (only or given <= set(_MARKS)):
+        return
+    for row in rows:
+        mark = plain(str(row.get(field.name) or "")).strip(" .()")
+        if mark:
+            row[field.name] = _MARKS.get(mark, True)
+        elif not field.nullable:
+            row[field.name] = False
 
 
 def cell_value(field: Field, cell: Cell, index: Index) -> Any:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, SECOND, Given
@@ -16,7 +18,7 @@ from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.records.pointers import leaves
-from metrikon.core.records.types import RecordType
+from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.text import name_key
 
 LOOP = 3  # times that a row is said from which it is taken for a loop
@@ -85,11 +87,14 @@ def _without_repeats(kind: RecordType, index: Index, made: Draft) -> None:
         kept: list[Any] = []
         keys = [_squeezed_row(row) if isinstance(row, dict) else (squeezed(str(row)),) for row in rows]
         again = {key for key, count in Counter(keys).items() if count >= LOOP and count > _printed_times(key, index)}
+        copied = [each.name for each in fields if each.kind == "text" and each.copied]
+        called = [_called(row, copied) for row in rows]
+        looped = {texts for texts, count in Counter(called).items() if any(texts) and count >= LOOP and 0 < _printed_times(texts, index) < count}
         seen: set[Any] = set()
-        for row, key in zip(rows, keys, strict=True):
-            if key in again and key in seen:
+        for row, key, texts in zip(rows, keys, called, strict=True):
+            if (key in again and key in seen) or (texts in looped and texts in seen):
                 continue
-            seen.add(key)
+            seen |= {key, texts}
             spans = tuple(row.get(each) for each in times) if isinstance(row, dict) and len(times) >= 2 else ()
             if spans and all(spans) and any(isinstance(other, dict) and tuple(other.get(each) for each in times) == spans for other in kept):
                 continue
@@ -99,6 +104,12 @@ def _without_repeats(kind: RecordType, index: Index, made: Draft) -> None:
             for into, at in ((made.record, name), (made.written, f"/{name}")):
                 if into.get(at) is rows:
                     into[at] = kept
+
+
+def _called(row: Any, copied: Sequence[str]) -> tuple[str, ...]:
+    """What a row is called: its texts that are more than figures."""
+    texts = [squeezed(str(row.get(each) or "")) for each in copied] if isinstance(row, dict) else []
+    return tuple(text for text in texts if any(c.isalpha() for c in text))
 
 
 def _printed_times(key: tuple[str, ...], index: Index) -> int:
@@ -171,8 +182,26 @@ def _rows(kind: RecordType, index: Index, plan: Plan, made: Draft, said: Mapping
             made.record[name] = merged[0]
             made.places.update(merged[1])
             made.cells = {at for at in made.cells if not at.startswith(f"{pointer}/")} | set(merged[1])
+        if isinstance(rows := made.record.get(name), list):
+            _without_counts(kind.lists[pointer], rows, name, made)
         if name in made.record and not any(at.startswith(f"{pointer}/") for at in made.cells):
             whole_cells(kind, pointer, made.record, index, made.changes)
+
+
+def _without_counts(fields: Sequence[Field], rows: Sequence[Any], name: str, made: Draft) -> None:
+    """Texts without the count that stands before them in print, where every row has its own before its text: "2 Smoked trout"."""
+    for text in (each for each in fields if each.kind == "text"):
+        for count in (each for each in fields if each.kind == "amount"):
+            parts = [_COUNTED.match(str(row.get(text.name) or "")) if isinstance(row, dict) else None for row in rows]
+            same = [part is not None and Decimal(part[1]) == row.get(count.name) for part, row in zip(parts, rows, strict=True)]
+            if len(rows) < 2 or not all(same):
+                continue
+            for part, row in zip(parts, rows, strict=True):
+                row[text.name] = part[2] if part else row[text.name]
+            made.changes.append(f"/{name}: the {count.title.lower()} before each {text.title.lower()} was left out of it.")
+
+
+_COUNTED = re.compile(r"(\d{1,4})\s?[x×*]?\s+(\S.*)$", re.DOTALL)
 
 
 def _from_table(index: Index, made: Draft, table: ListTable, said: tuple[dict[str, int], list[int]] | None, asked: bool) -> None:

@@ -109,6 +109,9 @@ def _span(words: list[str], at: int, own: date) -> date | None:
     return own + timedelta(days=parts[0].value * _SPANS[plain(words[at])]) if parts and parts[0].value < 60 else None
 
 
+_BEFORE_TIME = {"at", "by", "um", "om", "a", "alle", "las", "klockan", "kl", "o", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"}  # fmt: skip
+
+
 def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, int, float]]:
     """(minutes since midnight, last token, sureness) of the times that begin with a number."""
     one = here[at]
@@ -133,31 +136,7 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
         yield one.value * 60 + 30, one.last, 0.9
     if len(before) == 2 and before[0] in QUARTER:
         yield one.value * 60 + (15 if before[1] in _PAST else -15 if before[1] in _TO else 0), one.last, 0.8
-    if before and before[-1] in (
-        "at",
-        "by",
-        "um",
-        "om",
-        "a",
-        "alle",
-        "las",
-        "klockan",
-        "kl",
-        "o",
-        "until",
-        "bis",
-        "to",
-        "from",
-        "von",
-        "van",
-        "de",
-        "tussen",
-        "between",
-        "en",
-        "and",
-        "vor",
-        "voor",
-    ):
+    if before and before[-1] in _BEFORE_TIME:
         yield one.value * 60, one.last, 0.6
     if after in ("-", "–", "bis", "to", "a", "tot"):
         yield one.value * 60, one.last, 0.6

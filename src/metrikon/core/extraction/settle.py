@@ -18,10 +18,11 @@ from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.defaults import with_defaults
 from metrikon.core.extraction.derived import derived_evidence, with_derived
-from metrikon.core.extraction.doubts import CERTAIN, inventions, of_orders, read_otherwise
+from metrikon.core.extraction.doubts import inventions, of_orders, read_otherwise
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
-from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground, places, stands
+from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
 from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.instead import supported_instead
 from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
@@ -39,7 +40,6 @@ from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
 
 KNOWN_LABELS = 5  # labels of a field from which it is taken that a document names it by one of them
-LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhere
 LABEL = 3  # letters a label needs to be looked for
 
 
@@ -77,8 +77,7 @@ def settled(
     planned = planned or plan(kind, index, asking.today, asking.context, asking.room)
     made = _whole(kind, index, given[0]) if whole else draft(kind, index, planned, given)
     other = Besides() if whole else planned.besides
-    if other.record:
-        _supported_instead(kind, index, planned, made, other)
+    doubted = supported_instead(kind, index, planned.header, made, other) if other.record else []
     unnamed = [] if whole else _without_label(kind, index, planned, made)
     against = made.record if whole else other.header
     differing = contradicted(planned.facts, against, ground(kind, _header(against), index)) if planned.facts and against else []
@@ -89,7 +88,7 @@ def settled(
             kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing, asking), told
         )
         base = better or base
-    record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *unnamed], base.notes
+    record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *doubted, *unnamed], base.notes
     evidence = trusted(record, evidence, base.reckoned, made, other, whole)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
     stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
@@ -103,23 +102,6 @@ def _whole(kind: RecordType, index: Index, given: Given) -> Draft:
     record = coercion.record(parsed.value)
     changes = [*parsed.changes, *coercion.changes]
     return Draft(record, dict(given.places), set(), changes, list(coercion.dropped), parsed.cut_off)
-
-
-def _supported_instead(kind: RecordType, index: Index, planned: Plan, made: Draft, other: Besides) -> None:
-    """Values of a model that stand nowhere, or are left out, give way to what an independent reading found by their labels."""
-    for each in planned.header:
-        value, instead = made.record.get(each.name), other.record.get(each.name)
-        if each.shape.count("/") != 1 or instead is None or instead == value or not places(each, instead, index):
-            continue
-        least = CERTAIN if value is None or each.kind == "text" else LIKELY
-        if "labels" not in each.ours and other.sure.get(each.shape, 0.0) < least:
-            continue
-        if value is None or not stands(each, value, index):
-            made.record[each.name] = instead
-            made.replaced.add(each.shape)
-            was = "was left out" if value is None else f"{str(value)[:40]!r} stands nowhere"
-            made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
-    made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
 
 
 def _without_label(kind: RecordType, index: Index, planned: Plan, made: Draft) -> list[Finding]:

@@ -165,26 +165,5 @@ def _numbers(field: Field, said: Said) -> Iterator[Option]:
                 yield Option(value, place, min(SURE, 0.25 + score))
 
 
-_COINS = frozenset(
-    [
-        "euro",
-        "euros",
-        "eur",
-        "dollar",
-        "dollars",
-        "pound",
-        "pounds",
-        "franken",
-        "francs",
-        "francos",
-        "franchi",
-        "kronor",
-        "kroner",
-        "kr",
-        "zloty",
-        "zlotych",
-        "€",
-        "$",
-        "£",
-    ]
-)
+_COIN_WORDS = "euro euros eur dollar dollars pound pounds franken francs francos franchi kronor kroner kr zloty zlotych € $ £"
+_COINS = frozenset(_COIN_WORDS.split())

@@ -1,0 +1,49 @@
+"""Values of a model that stand nowhere, or are left out, give way to what an independent reading found.
+
+What that reading is certain of is taken as it is. What it only thinks likely is taken too, for it is right more often than not where a
+model has nothing, but the record stops for it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from metrikon.core.extraction.besides import Besides
+from metrikon.core.extraction.doubts import CERTAIN
+from metrikon.core.extraction.ground import stands
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.readings import Draft
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.types import Field, RecordType
+
+LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhere
+_SHAPED = ("phone", "mail", "iban", "web address", "currency", "date", "time", "moment")  # kinds that show by their form what they are
+
+
+def supported_instead(kind: RecordType, index: Index, asked: Sequence[Field], made: Draft, other: Besides) -> list[Finding]:
+    """Put what stands in the document into the draft; the findings for what is only likely."""
+    found = []
+    for each in asked:
+        value, instead = made.record.get(each.name), other.record.get(each.name)
+        if each.shape.count("/") != 1 or instead is None or instead == value:
+            continue
+        sure = 1.0 if "labels" in each.ours else other.sure.get(each.shape, 0.0)
+        if sure < _least(each, value, index) or (value is not None and stands(each, value, index)) or not stands(each, instead, index):
+            continue
+        made.record[each.name] = instead
+        made.replaced.add(each.shape)
+        was = "was left out" if value is None else f"{str(value)[:40]!r} stands nowhere"
+        made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
+        if sure < CERTAIN and each.kind != "currency":
+            message = f"{each.title}: what the model gave {was}; {str(instead)[:60]}, which was found without it, stands in its place. Compare it."
+            found.append(Finding("left out" if value is None else "unsupported", "stop", message, (each.shape,), {"given": str(value or "")}))
+    made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
+    return found
+
+
+def _least(field: Field, value: Any, index: Index) -> float:
+    """How sure the other reading must be: of shaped values little, of amounts little in print, where much is said of anything."""
+    if field.kind in _SHAPED or (field.kind == "amount" and (value is not None or not index.document.sentences)):
+        return LIKELY
+    return CERTAIN if value is None or field.kind == "text" else LIKELY

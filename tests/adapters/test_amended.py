@@ -1,0 +1,88 @@
+"""What a small model gets wrong in ways that the document itself shows is put right, and told."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from bench.perfect import TODAY, Perfect
+from metrikon.core.extraction.asking import Asking, Given
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.settle import settled
+from metrikon.core.records.types import record_type
+from metrikon.core.values.exact import dumps
+from metrikon.drivers.extract import Extracted, extract
+from metrikon.drivers.paper import LocalPaper
+from metrikon.readers.registry import read
+from tests.helpers import typed_document
+
+CALL = """WEBVTT
+
+NOTE recorded 2026-03-02
+
+00:01.000 --> 00:03.000
+<v Jardin>Bonjour, ici le jardin, que puis-je faire pour vous ?
+
+00:04.000 --> 00:09.000
+<v Client>Oui, c'est pour les plantes que nous avons pour la fête, rappelez-moi au zéro six, douze, trente-quatre, cinquante-six, soixante-dix-huit.
+"""
+TEXT: dict[str, Any] = {"type": "string"}
+NUMBER: dict[str, Any] = {"type": "number"}
+
+
+def rows_of(**properties: dict[str, Any]) -> dict[str, Any]:
+    return {"type": "array", "items": {"type": "object", "properties": properties, "required": list(properties)}}
+
+
+def through(schema: dict[str, Any], data: bytes, said: dict[str, Any]) -> Extracted:
+    kind = record_type({"type": "object", "properties": schema, "required": list(schema)})
+    return extract(Perfect(said), kind, LocalPaper(Index(read(data))), TODAY)
+
+
+@pytest.mark.parametrize("given", [None, "+33612345699"])
+def test_a_telephone_number_that_is_read_out_is_not_lost_and_the_record_stops(given: str | None) -> None:
+    schema = {"call_back_on": {"type": ["string", "null"], "pattern": r"^\+[1-9][0-9]{6,14}$", "description": "Telephone number of the caller"}}
+    found = through(schema, CALL.encode(), {"call_back_on": given}).reading
+    assert found.record["call_back_on"] == "+33612345678"
+    assert [each.level for each in found.findings if each.fields == ("/call_back_on",)] == ["stop"]
+
+
+def test_rows_that_a_model_said_again_with_other_days_are_left_out() -> None:
+    resume = b"Edda Fernsby\n\nWork\nHead gardener, Moss Lane Garden, from 2015 to 2019\nTree warden, Thornby Dale, from 2019 to 2022\n"
+    jobs = rows_of(post={**TEXT, "description": "Position"}, begun={**TEXT, "pattern": r"^\d{4}$"})
+    right = [{"post": "Head gardener", "begun": "2015"}, {"post": "Tree warden", "begun": "2019"}]
+    again = [{"post": "Tree warden", "begun": year} for year in ("2020", "2021", "2022")]
+    assert through({"jobs": jobs}, resume, {"jobs": [*right, *again]}).reading.record["jobs"] == right
+
+
+def test_a_count_printed_before_each_text_is_left_out_of_it() -> None:
+    slip = b"Moss Lane Tea Room\n\n2 Fern cake          9.00\n1 Nettle soup        6.50\n3 Elder cordial     10.50\n\nTotal               26.00\n"
+    dishes = rows_of(dish=TEXT, ordered=NUMBER, line_price=NUMBER)
+    right = [("Fern cake", 2, 9), ("Nettle soup", 1, 6.5), ("Elder cordial", 3, 10.5)]
+    said = [{"dish": f"{count} {name}", "ordered": count, "line_price": price} for name, count, price in right]
+    assert [row["dish"] for row in through({"dishes": dishes}, slip, {"dishes": said}).reading.record["dishes"]] == [name for name, _, _ in right]
+    said[1]["dish"] = "Nettle soup"  # not before each
+    kept = through({"dishes": dishes}, slip, {"dishes": said}).reading.record["dishes"]
+    assert kept[0]["dish"] == "2 Fern cake"
+
+
+BILL = """Moss Lane Pumps
+
+Part                    Qty      Each      Amount     Taxed
+Drop pipe               4        10.00     40.00      T
+Pressure switch         1        30.00     30.00
+Torque arrestor         2        5.00      10.00      T
+
+Total                                      80.00
+"""
+
+
+@pytest.mark.parametrize(("mark", "wanted"), [("T", [True, False, True]), ("No", [False, False, False])])
+def test_marks_in_a_column_are_yes_and_what_is_blank_is_no(mark: str, wanted: list[bool]) -> None:
+    lines = rows_of(part=TEXT, count=NUMBER, price=NUMBER, amount=NUMBER, marked={"type": "boolean", "description": "The line is marked as taxed"})
+    kind = record_type({"type": "object", "properties": {"lines": lines}, "required": ["lines"]})
+    said = {"lines": {"columns": {"part": "Part", "count": "Qty", "price": "Each", "amount": "Amount", "marked": "Taxed"}}}
+    document = typed_document(BILL.replace(" T\n", f" {mark}\n"))
+    found = settled(kind, Index(document), [Given("ask", dumps(said).decode(), "m")], Asking(TODAY))
+    assert [row["marked"] for row in found.record["lines"]] == wanted
