@@ -196,40 +196,11 @@ def _second_lines(fields: Sequence[Field], values: dict[str, tuple[Any, Place, f
         values[second.name] = (" ".join(page.words[n].text for n in more), Place(place.page, tuple(more)), sure)
 
 
-_NO = frozenset(
-    [
-        "no",
-        "none",
-        "not",
-        "nein",
-        "nicht",
-        "kein",
-        "keine",
-        "ausverkauft",
-        "belegt",
-        "non",
-        "pas",
-        "complet",
-        "epuise",
-        "aucun",
-        "agotado",
-        "completo",
-        "esaurito",
-        "nee",
-        "niet",
-        "uitverkocht",
-        "vol",
-        "full",
-        "sold",
-        "unavailable",
-        "booked",
-        "taken",
-        "esgotado",
-        "udsolgt",
-        "slutsald",
-        "brak",
-    ]
-)
+_NO = frozenset([
+    "no", "none", "not", "nein", "nicht", "kein", "keine", "ausverkauft", "belegt", "non", "pas", "complet", "epuise", "aucun", "agotado",
+    "completo", "esaurito", "nee", "niet", "uitverkocht", "vol", "full", "sold", "unavailable", "booked", "taken", "esgotado", "udsolgt",
+    "slutsald", "brak"
+])  # fmt: skip
 
 
 def _yes_no(text: str) -> bool:
