@@ -113,3 +113,17 @@ def test_a_letter_that_was_typed_wrong_is_taken_from_the_print() -> None:
 def test_rows_that_add_up_to_nothing_that_is_printed_stop_the_record() -> None:
     found = read(row={"pieces": 12, "each": 15.5, "sum": 186})
     assert {each.check for each in found.findings if each.level == "stop"} & {"sum", "of another row", "unsupported"}
+
+
+@pytest.mark.parametrize(
+    ("line", "stopped"), [("Moss Lane, 28 November 2025", True), ("Date and delivery 28 November 2025", False), ("Due 28 November 2025", False)]
+)
+def test_a_day_is_not_given_to_a_field_of_which_its_line_says_nothing(line: str, stopped: bool) -> None:
+    day = {"type": "string", "format": "date"}
+    due = {**day, "type": ["string", "null"], "description": "Delivery date" if "delivery" in line else "Due date"}
+    kind = record_type(
+        {"type": "object", "properties": {"issued": {**day, "description": "Date of issue"}, "later": due}, "required": ["issued", "later"]}
+    )
+    said = {"issued": "2025-11-28", "later": "2025-11-28"}
+    found = settled(kind, Index(typed_document(f"Quillfeather Ferns\n{line}\n")), [Given("ask", json.dumps(said), "m")], Asking("2026-11-26"))
+    assert ("same words" in {each.check for each in found.findings}) == stopped

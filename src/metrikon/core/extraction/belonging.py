@@ -5,6 +5,7 @@ A model that mixes values up gives ones that do stand in the document. What it c
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
@@ -16,7 +17,7 @@ from metrikon.core.extraction.units import lines_with, unit_of
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import COPIED, DECIDED
-from metrikon.core.records.meaning import MONEY, concept_of
+from metrikon.core.records.meaning import MONEY, concept_of, label_fit
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
 
@@ -32,6 +33,7 @@ def belonging(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str
     """Findings about values that stand where another value stands. `cells`: pointers of values that are cells of a table as they stand."""
     found = list(_same_words(kind, record, evidence, index, cells))
     claimed = _claimed(evidence)
+    found += _day_of_another(kind, record, evidence, index)
     found += _one_place_for_two(kind, record, claimed)
     found += _taken_by_rows(kind, record, evidence, index, claimed)
     found += _other_units(kind, record, evidence, index)
@@ -65,6 +67,29 @@ def _same_words(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[s
         if _times(wanted, index) < len(pointers):
             names = " and ".join(dict.fromkeys(kind.titled(pointer) for pointer in pointers[:3]))
             yield Finding("same words", "stop", f"{names} are given the same words, which stand only once in the document.", tuple(pointers))
+
+
+def _day_of_another(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
+    """Days of fields that may have none, given where another field has its day, in a line that says nothing of them."""
+    days: dict[str, list[Field]] = {}
+    for each in kind.header:
+        value = record.get(each.name) if each.shape.count("/") == 1 and each.kind == "date" and "labels" not in each.ours else None
+        if isinstance(value, str) and evidence.get(each.shape, _NOWHERE).how == "printed":
+            days.setdefault(value, []).append(each)
+    for value, fields in days.items():
+        spots = places(fields[0], value, index) if len(fields) > 1 and not index.document.sentences else []
+        if not spots or len({(spot.page, spot.words[-1]) for spot in spots}) >= len(fields):
+            continue
+        said = [index.pages[spot.page].lines[index.pages[spot.page].line_of[spot.words[0]]].text for spot in spots]
+        fits = [max(label_fit(each, _FIGURED.sub(" ", text)) for text in said) for each in fields]
+        for each, fit in zip(fields, fits, strict=True):
+            other = next((one for one in fields if one is not each and (not one.nullable or label_fit(one, said[0]))), None)
+            if each.nullable and fit == 0 and other is not None:
+                message = f"{each.title} is given as {value}, which stands only where {other.title} stands."
+                yield Finding("same words", "stop", message, (each.shape, other.shape))
+
+
+_FIGURED = re.compile(r"\S*\d\S*")
 
 
 def _times(wanted: str, index: Index) -> int:
