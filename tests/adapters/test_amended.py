@@ -48,6 +48,13 @@ def test_a_telephone_number_that_is_read_out_is_not_lost_and_the_record_stops(gi
     assert [each.level for each in found.findings if each.fields == ("/call_back_on",)] == ["stop"]
 
 
+def test_a_plus_before_a_number_without_its_country_is_no_part_of_it() -> None:
+    schema = {"mobile": {**TEXT, "pattern": r"^\+[1-9][0-9]{6,14}$"}, "zip": TEXT}
+    letter = b"Fernsby Gardens, 12 Moss Lane, Coyote Bluff, NM 87501, USA\nMobile (505) 555-0186\nTotal $12.00\n"
+    found = through(schema, letter, {"mobile": "+5055550186", "zip": "87501"}).reading
+    assert found.record["mobile"] == "+15055550186"
+
+
 def test_rows_that_a_model_said_again_with_other_days_are_left_out() -> None:
     resume = b"Edda Fernsby\n\nWork\nHead gardener, Moss Lane Garden, from 2015 to 2019\nTree warden, Thornby Dale, from 2019 to 2022\n"
     jobs = rows_of(post={**TEXT, "description": "Position"}, begun={**TEXT, "pattern": r"^\d{4}$"})

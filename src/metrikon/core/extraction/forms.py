@@ -26,7 +26,10 @@ Forms = Callable[[str, Index], Iterator[str]]
 
 
 def _phone(text: str, index: Index) -> Iterator[str]:
-    found = parse_phone(text, index.phone_country) or parse_phone(read_out(text, index.language), index.phone_country)
+    country = index.phone_country
+    found = parse_phone(text, country) or parse_phone(read_out(text, index.language), country)
+    if found is None and text.startswith("+"):
+        found = parse_phone(text[1:], country)  # a plus before a number that has no country: "+5055550186"
     if found:
         yield found
 
@@ -95,7 +98,7 @@ def formed(field: Field, text: str, index: Index) -> str | None:
     A value that the field's pattern takes as it is stays; else the first spelling that the pattern takes is chosen.
     """
     pattern = field.schema.get("pattern")
-    if pattern and takes(pattern, text):
+    if pattern and takes(pattern, text) and not (field.kind == "phone" and text.startswith("+") and parse_phone(text) is None):
         return text
     made = FORMS.get(field.kind)
     if made is not None:
