@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from metrikon.core.extraction.index import Index
 from metrikon.core.records.types import Field
@@ -30,6 +31,7 @@ _OF_NAME = frozenset(
 )  # too short or too common to say it within a description
 
 
+@lru_cache(maxsize=4096)
 def unit_of(field: Field) -> str | None:
     """The unit of a number field, by its name first, then by its description; None when several or none are named."""
     for text, name in (
