@@ -63,6 +63,16 @@ def test_rows_that_a_model_said_again_with_other_days_are_left_out() -> None:
     assert through({"jobs": jobs}, resume, {"jobs": [*right, *again]}).reading.record["jobs"] == right
 
 
+def test_what_only_describes_a_row_is_no_row_of_its_own() -> None:
+    resume = b"Edda Fernsby\n\nWork\nHead gardener, Moss Lane Garden, 05/2019 to 06/2021\nCrew of four; writes plant labels\n"
+    month = {**TEXT, "pattern": r"^\d{4}-\d{2}$"}
+    jobs = rows_of(post={**TEXT, "description": "Position"}, at={**TEXT, "description": "Employer"}, begun={**month, "description": "Begin"})
+    right = {"post": "Head gardener", "at": "Moss Lane Garden", "begun": "2019-05"}
+    found = through({"jobs": jobs}, resume, {"jobs": [right, {**right, "post": "Crew of four"}]}).reading
+    assert found.record["jobs"] == [right]
+    assert any("said again" in each for each in found.changes)
+
+
 def test_a_count_printed_before_each_text_is_left_out_of_it() -> None:
     slip = b"Moss Lane Tea Room\n\n2 Fern cake          9.00\n1 Nettle soup        6.50\n3 Elder cordial     10.50\n\nTotal               26.00\n"
     dishes = rows_of(dish=TEXT, ordered=NUMBER, line_price=NUMBER)

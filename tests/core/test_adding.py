@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.records.adding import unsaid
+from metrikon.core.records.adding import ended, unsaid
 from metrikon.core.records.types import record_type
 
 ROWS = {
@@ -82,3 +82,11 @@ def test_a_tax_as_large_as_the_total_is_another_total(tax: str) -> None:
 def test_a_rate_is_no_tax_though_its_figure_is_larger_than_the_total() -> None:
     small = {"rows": [], "net_total": Decimal("10"), "vat_sum": Decimal("2"), "grand_total": Decimal("12")}
     assert found(**small, vat_rate=Decimal("20")) == []
+
+
+def test_what_has_its_end_does_not_go_on_still() -> None:
+    month = {"type": "string", "pattern": r"^\d{4}-\d{2}$"}
+    posts = {"type": "array", "items": {"type": "object", "properties": {"from_month": month, "to_month": month, "still_there": {"type": "boolean"}}}}
+    kind = record_type({"type": "object", "properties": {"posts": posts}})
+    rows = [{"from_month": "2019-02", "to_month": "2021-04", "still_there": True}, {"from_month": "2021-05", "still_there": True}]
+    assert [row for row, _, _ in ended(kind, {"posts": rows})] == rows[:1]

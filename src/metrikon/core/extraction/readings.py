@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -17,11 +16,12 @@ from metrikon.core.extraction.ground import ground, whole_cells
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.plan import Plan
+from metrikon.core.extraction.repeats import without_repeats
+from metrikon.core.records.adding import ended
 from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.text import name_key
 
-LOOP = 3  # times that a row is said from which it is taken for a loop
 SAME_END = 3  # rows at a border of parts that may have been read twice
 
 
@@ -73,49 +73,24 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
             made.repairs.append((each, _fitted(kind, index, plan, made, value)))
     _without_repeats(kind, index, made)
     _rows(kind, index, plan, made, said, bool(records))
+    for row, still, end in ended(kind, made.record):
+        row[still.name] = False
+        made.changes.append(f"{still.shape}: it was given as yes, but {end.title} {row[end.name]} is given; it is no.")
     made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
     return made
 
 
 def _without_repeats(kind: RecordType, index: Index, made: Draft) -> None:
-    """Lists without what a model said again and again: rows and texts that stand fewer times, rows under a time that only one can have."""
+    """Lists without what a model said again and again."""
     for name, rows in [*made.record.items(), *((pointer[1:], rows) for pointer, rows in made.written.items())]:
         if not isinstance(rows, list) or len(rows) < 2:
             continue
-        fields = kind.lists.get(f"/{name}", ())
-        times = [each.name for each in fields if each.kind in ("month", "date", "moment")]
-        kept: list[Any] = []
-        keys = [_squeezed_row(row) if isinstance(row, dict) else (squeezed(str(row)),) for row in rows]
-        again = {key for key, count in Counter(keys).items() if count >= LOOP and count > _printed_times(key, index)}
-        copied = [each.name for each in fields if each.kind == "text" and each.copied]
-        called = [_called(row, copied) for row in rows]
-        looped = {texts for texts, count in Counter(called).items() if any(texts) and count >= LOOP and 0 < _printed_times(texts, index) < count}
-        seen: set[Any] = set()
-        for row, key, texts in zip(rows, keys, called, strict=True):
-            if (key in again and key in seen) or (texts in looped and texts in seen):
-                continue
-            seen |= {key, texts}
-            spans = tuple(row.get(each) for each in times) if isinstance(row, dict) and len(times) >= 2 else ()
-            if spans and all(spans) and any(isinstance(other, dict) and tuple(other.get(each) for each in times) == spans for other in kept):
-                continue
-            kept.append(row)
+        kept = without_repeats(kind.lists.get(f"/{name}", ()), rows, index)
         if len(kept) < len(rows):
             made.changes.append(f"/{name}: {len(rows) - len(kept)} rows that were said again were left out.")
             for into, at in ((made.record, name), (made.written, f"/{name}")):
                 if into.get(at) is rows:
                     into[at] = kept
-
-
-def _called(row: Any, copied: Sequence[str]) -> tuple[str, ...]:
-    """What a row is called: its texts that are more than figures."""
-    texts = [squeezed(str(row.get(each) or "")) for each in copied] if isinstance(row, dict) else []
-    return tuple(text for text in texts if any(c.isalpha() for c in text))
-
-
-def _printed_times(key: tuple[str, ...], index: Index) -> int:
-    """How often the rarest text of a row stands in the document."""
-    texts = [text for text in key if len(text) > 2]
-    return min((len(index.find_text(text)) for text in texts), default=1)
 
 
 def latest(given: Sequence[Given]) -> list[Given]:

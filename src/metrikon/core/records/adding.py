@@ -64,6 +64,23 @@ def _said(field: Field) -> str:
     return plain(field.name.replace("_", " "))
 
 
+_STILL = re.compile(
+    r"still|current|present|ongoing|until now|to date|bis heute|noch|aktuell|derzeit|laufend|actuel|encore|en cours|actual|sigue|todavia|attual|ancora"
+    r"|nog|huidig|heden|ainda|atual|nuvaerende|fortsat|nuvarande|fortfarande|nadal|obecn"
+)
+
+
+def ended(kind: RecordType, record: Mapping[str, Any]) -> Iterator[tuple[dict[str, Any], Field, Field]]:
+    """(row, field, end) of what is said to go on still, in a row that gives its end."""
+    for pointer, fields in {"": kind.header, **kind.lists}.items():
+        rows = [record] if not pointer else record.get(pointer[1:]) if pointer.count("/") == 1 else None
+        still = [each for each in fields if each.kind == "yes/no" and _STILL.search(_said(each))]
+        ends = [each for each in fields if each.kind in ("date", "month", "moment") and _END.search(_said(each))]
+        for row in rows or () if len(still) == len(ends) == 1 else ():
+            if isinstance(row, dict) and row.get(still[0].name) is True and row.get(ends[0].name):
+                yield row, still[0], ends[0]
+
+
 _SHARE = re.compile(r"pct|percent|prozent|prosent|porcent|pourcent|rate|satz|taux|tipo|aliquota|tarief")
 
 
