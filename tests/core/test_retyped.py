@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.retyped import as_printed_near
+from metrikon.core.extraction.retyped import as_printed_near, month_printed
 from metrikon.core.records.types import record_type
 from metrikon.readers.registry import read
 
@@ -50,3 +50,26 @@ def index() -> Index:
 def test_print_takes_the_place_of_what_comes_near_it(name: str, value: Any, printed: Any, index: Index) -> None:
     field = next(each for each in KIND.header if each.name == name)
     assert as_printed_near(field, value, index) == printed
+
+
+MONTHS = """Edda Fernsby
+Head gardener, Moss Lane Garden, Jul 2019 - Mar 2021
+Groundsman, Lower Marl, 2013 - 2016
+Tree warden, Thornby Dale, Sep 2016 - Oct 2018
+"""
+
+
+@pytest.mark.parametrize(
+    ("value", "found", "wanted"),
+    [
+        ("2019", True, "2019-07"),
+        ("2016", True, None),
+        ("2013-02", False, "2013"),
+        ("2013", True, None),
+        ("2019-07", True, None),
+        ("2009-07", False, None),
+    ],
+)
+def test_a_year_has_its_month_where_one_is_printed_beside_it(value: str, found: bool, wanted: str | None) -> None:
+    kind = record_type({"type": "object", "properties": {"from_month": {"type": "string", "pattern": "^[0-9]{4}(-[0-9]{2})?$"}}})
+    assert month_printed(kind.header[0], value, found, Index(read(MONTHS.encode()))) == wanted

@@ -13,6 +13,8 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.placed import said_of
+from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field
 
 SHORTEST, LONG = 6, 15  # letters of a text that is corrected, and from which two of them may differ
@@ -30,6 +32,21 @@ def as_printed_near(field: Field, value: Any, index: Index) -> Any:
     if isinstance(value, str) and field.copied and len(squeezed(value)) >= SHORTEST:
         return _text(value, index)
     return None
+
+
+def month_printed(field: Field, value: Any, found: bool, index: Index) -> str | None:
+    """A year with the month that is printed beside it, or without the one that is not, where the field takes both; None when it stands well."""
+    pattern = field.schema.get("pattern")
+    if field.kind != "month" or not isinstance(value, str) or not pattern or not (takes(pattern, "2001") and takes(pattern, "2001-02")):
+        return None
+    if not found:
+        return value[:4] if len(value) > 4 and any(place.exact for place in index.find_text(value[:4])) else None
+    if len(value) != 4:
+        return None
+    months = {month: spots for month, spots in said_of(index).months.items() if month.startswith(f"{value}-")}
+    beside = {(spot.page, word) for spots in months.values() for spot in spots for word in spot.words}
+    alone = any(place.exact and not beside & {(place.page, word) for word in place.words} for place in index.find_text(value))
+    return next(iter(months)) if len(months) == 1 and not alone else None
 
 
 def _number(value: Decimal, index: Index) -> Decimal | None:

@@ -27,7 +27,7 @@ from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
-from metrikon.core.extraction.retyped import as_printed_near
+from metrikon.core.extraction.retyped import as_printed_near, month_printed
 from metrikon.core.extraction.trust import trusted
 from metrikon.core.records.adding import unsaid
 from metrikon.core.records.checks import check_record
@@ -176,13 +176,13 @@ def _retyped(
     corrected: dict[str, Any] = {}
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
-        if each.found or field is None:
+        if field is None or (each.found and field.kind != "month"):
             continue
         value = get(record, pointer)
-        instead = as_printed_near(field, value, index)
+        instead = month_printed(field, value, each.found, index) or (None if each.found else as_printed_near(field, value, index))
         if instead is not None and instead != value:
             corrected[pointer] = instead
-            told = f"{pointer}: {str(value)[:40]!r} stands nowhere; {str(instead)[:40]!r}, which is printed, was taken."
+            told = f"{pointer}: {str(value)[:40]!r} does not stand so; {str(instead)[:40]!r}, which is printed, was taken."
             if told not in made.changes:
                 made.changes.append(told)
     if not corrected:
