@@ -51,7 +51,7 @@ def write(folder: Path, results: list[Result], where: str) -> None:
         lines.append(f"| {each.name} | {each.shown} | {each.wanted} | {'holds' if each.good else '**does not hold**'} | {each.behind} |")
     lines += ["", "![The ratios against what was wanted](bench.png)", ""]
     lines += [
-        "With a real small model, by hand: [six demo invoices](bench-real-model.md), [invoices it had not seen](bench-real-model-unseen.md).",
+        "With a real small model, by hand: [documents of other hands](bench-real-model.md).",
         "",
     ]
     if SCORES:
