@@ -20,88 +20,19 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built
 from metrikon.readers.charset import decoded
 from metrikon.readers.webfacts import page_facts
+from metrikon.readers.webparts import BLOCK, DEEPEST, GONE, is_around, is_listing, main_part, text_of, unseen
 
-_GONE = {
-    "script",
-    "style",
-    "noscript",
-    "template",
-    "svg",
-    "iframe",
-    "object",
-    "embed",
-    "canvas",
-    "audio",
-    "video",
-    "map",
-    "head",
-    "select",
-    "button",
-    "input",
-    "textarea",
-    "dialog",
-}
-_AROUND = {"nav", "footer", "aside", "menu"}
-_ROLES = {"navigation", "banner", "contentinfo", "complementary", "search", "dialog", "alertdialog", "menu", "menubar"}
-_NAMES = re.compile(
-    r"(?:^|[\s_-])(?:nav(?:igation|bar)?|menu|breadcrumbs?|cookies?|consent|banner|sidebar|footer|newsletter|subscribe|share|social|related|comments?|popup|modal|advert(?:isement)?|ads?|promo|skip)(?:$|[\s_-])",
-    re.I,
-)
-_BLOCK = {
-    "p",
-    "div",
-    "section",
-    "article",
-    "main",
-    "li",
-    "dt",
-    "dd",
-    "h1",
-    "h2",
-    "h3",
-    "h4",
-    "h5",
-    "h6",
-    "blockquote",
-    "pre",
-    "figure",
-    "figcaption",
-    "address",
-    "header",
-    "body",
-    "html",
-    "form",
-    "fieldset",
-    "ul",
-    "ol",
-    "dl",
-    "center",
-    "details",
-    "summary",
-    "hgroup",
-    "td",
-    "th",
-    "tr",
-}
 _HEADS = {"h1", "h2", "h3", "h4", "h5", "h6"}
 _STRUCK = {"s", "del", "strike"}
-_UNSEEN = re.compile(
-    r"display\s*:\s*none|visibility\s*:\s*hidden|opacity\s*:\s*0(?:\.0+)?\s*(?:;|$)|font-size\s*:\s*0(?:px|pt|em)?\s*(?:;|$)|(?:left|top|text-indent)\s*:\s*-\d{3,}",
-    re.I,
-)
-_WHITE = re.compile(r"(?:^|;)\s*color\s*:\s*(?:#fff(?:fff)?|white|rgb\(\s*255\s*,\s*255\s*,\s*255\s*\))", re.I)
-_GROUND = re.compile(r"background(?:-color)?\s*:\s*(?!\s*(?:#fff(?:fff)?|white|transparent|none))", re.I)
 _AT = re.compile(
     r"\b([\w.+-]{1,60})\s*(?:\[at\]|\(at\)|\{at\}|\s+at\s+|\[@\]|\(@\)|&#64;|&commat;)\s*([\w-]{1,60}(?:\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+|\.)\s*[\w-]{2,60}){1,4})",
     re.I,
 )
 _DOT = re.compile(r"\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+)\s*", re.I)
 _LISTING = {"ul", "ol", "div", "section"}
-LEAST_LINKS = 4
 _CONTACT = re.compile(r"\d|@|:\s*\S")
 _HOME = ("/", "./", "../", "index.html", "/index.html", "#top")
 LONGEST_CONTACT, MOST_CONTACT = 400, 30  # characters of a line, lines
-DEEPEST = 200
 MOST_LINKS = 3000
 
 
@@ -161,7 +92,7 @@ def main_text(root: etree._Element) -> Found:
     """The blocks of the main part of a page, with its links and what is hidden."""
     walk = _Walk()
     body = root.find("body")
-    part = _main_part(body if body is not None else root)
+    part = main_part(body if body is not None else root)
     if part is not body:
         walk.above(body if body is not None else root, part)
     walk.into(part, 0, False)
@@ -180,7 +111,7 @@ def contact_lines(body: etree._Element) -> list[str]:
         role = element.get("role")
         if element.tag in ("div", "section") and role not in ("banner", "contentinfo"):
             continue
-        if not _is_around(element) or _unseen(element) or any(each in done or each.tag == "nav" for each in element.iterancestors()):
+        if not is_around(element) or unseen(element) or any(each in done or each.tag == "nav" for each in element.iterancestors()):
             continue
         done.add(element)
         walk = _Walk()
@@ -197,75 +128,6 @@ def contact_lines(body: etree._Element) -> list[str]:
     return list(dict.fromkeys(found))[:MOST_CONTACT]
 
 
-def _main_part(body: etree._Element) -> etree._Element:
-    """The part that holds the page's own text: where it says so itself, else where most text outside links stands."""
-    whole = _weight(body)
-    named = [e for e in body.iter("main", "article") if _weight(e) > 0.25 * whole] or [
-        e for e in body.iter() if isinstance(e.tag, str) and e.get("role") in ("main", "article") and _weight(e) > 0.25 * whole
-    ]
-    mains = [e for e in named if e.tag == "main" or e.get("role") == "main"]
-    if mains:
-        return mains[0]
-    if len(named) == 1:
-        return named[0]
-    part, depth = body, 0
-    while depth < DEEPEST:
-        inner = [e for e in part if isinstance(e.tag, str) and e.tag in _BLOCK and not _is_around(e)]
-        best = max(inner, key=_weight, default=None)
-        if best is None or best.tag in ("table", "ul", "ol", "dl", "p", "tr", "li") or _weight(best) < 0.75 * _weight(part):
-            return part  # what stands beside it belongs to the text as much
-        part, depth = best, depth + 1
-    return part
-
-
-def _weight(element: etree._Element) -> float:
-    """Letters that stand outside links and outside what is around."""
-    total = 0.0
-    stack = [(element, 0)]
-    while stack:
-        each, depth = stack.pop()
-        if not isinstance(each.tag, str) or depth > DEEPEST or (each is not element and (each.tag in _GONE or _is_around(each) or _unseen(each))):
-            continue
-        own = len((each.text or "").strip())
-        total += own * (0.2 if each.tag == "a" else 1.0)
-        for child in each:
-            total += len((child.tail or "").strip())
-            stack.append((child, depth + 1))
-    return total
-
-
-def _is_around(element: etree._Element) -> bool:
-    """Navigation, banners and the like, by what the page itself calls them."""
-    if element.tag in _AROUND or element.get("role") in _ROLES:
-        return True
-    if element.tag in ("main", "article", "body", "html", "table", "h1"):
-        return False
-    if element.tag == "header":
-        return element.find(".//h1") is None
-    return bool(_NAMES.search(f"{element.get('class', '')} {element.get('id', '')}"[:300]))
-
-
-def _is_listing(element: etree._Element) -> bool:
-    """Whether a part of the page holds little but links to other pages."""
-    linked = [len(text_of(link)) for link in element.iter("a")]
-    return len(linked) >= LEAST_LINKS and sum(linked) > 0.8 * len(text_of(element)) and element.find(".//table") is None
-
-
-def _unseen(element: etree._Element) -> str | None:
-    """Why an element is not seen, or None."""
-    style = element.get("style", "")
-    if "hidden" in element.attrib:
-        return "the page hides it"
-    if style and _UNSEEN.search(style):
-        return "its style hides it"
-    return "it is white on white" if style and _WHITE.search(style) and not _GROUND.search(style) else None
-
-
-def text_of(element: etree._Element) -> str:
-    """All text in an element, whatever stands between."""
-    return clean(" ".join(str(text) for text in element.itertext()))
-
-
 class _Walk:
     def __init__(self) -> None:
         self.found = Found()
@@ -278,7 +140,7 @@ class _Walk:
         if part.find(".//h1") is None:
             for head in body.iter("h1"):
                 text = text_of(head)
-                if text and not any(_is_around(e) for e in head.iterancestors()):
+                if text and not any(is_around(e) for e in head.iterancestors()):
                     self.found.blocks.append(paragraph(text))
                 return
 
@@ -293,9 +155,9 @@ class _Walk:
         if not isinstance(element.tag, str) or depth > DEEPEST:
             return
         tag = element.tag
-        if tag in _GONE or (depth and _is_around(element)):
+        if tag in GONE or (depth and is_around(element)):
             return
-        why = _unseen(element)
+        why = unseen(element)
         if why is not None:
             text = text_of(element)
             if text:
@@ -307,9 +169,9 @@ class _Walk:
             return
         if tag == "br":
             self.close()
-        if depth and tag in _LISTING and _is_listing(element):
+        if depth and tag in _LISTING and is_listing(element):
             return
-        block = tag in _BLOCK
+        block = tag in BLOCK
         if block:
             self.close()
             self.space = 1 if tag in _HEADS or tag in ("p", "section", "article") else 0

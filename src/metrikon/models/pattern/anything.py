@@ -22,7 +22,8 @@ from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.numbers import CURRENCY_CODES
 from metrikon.models.pattern.found import Found
-from metrikon.models.pattern.generic import Option, first_date, mentions, options
+from metrikon.models.pattern.generic import Option, first_date, options, typed
+from metrikon.models.pattern.mentions import mentions
 from metrikon.models.pattern.rows import list_rows
 from metrikon.models.pattern.sections import section_items, section_rows
 from metrikon.models.pattern.sender import large_print, sender
@@ -235,13 +236,11 @@ def _first_date(each: Field, index: Index) -> Option | None:
 
 def _first_of(kind: str, score: float) -> Rule:
     def rule(each: Field, index: Index) -> Option | None:
-        from metrikon.models.pattern.generic import _typed
-
         every = [m for m in mentions(index) if m.kind == kind]
         mention = min(every, key=lambda m: (m.place.page, m.line), default=None)
         if mention is None:
             return None
-        option = _typed(each, mention, index, set())
+        option = typed(each, mention, index, set())
         if option is None:
             from metrikon.core.extraction.forms import formed
             from metrikon.core.values.phones import parse_phone
