@@ -16,7 +16,7 @@ from metrikon.core.values.number_words import plain
 _TABLE = {
     # numbers of papers
     "number": "invoice number|invoice no|invoice nr|invoice|inv no|bill number|bill no|document number|document no|credit note no|credit note number|receipt number|receipt no|receipt|check number|check no|check|ticket number|ticket no|ticket|slip|docket|booking number|order confirmation"
-    "|rechnungsnummer|rechnungs nr|rechnung nr|rechnung nummer|re nr|rechnung|belegnummer|beleg nr|bon nr|bonnummer|beleg|gutschrift nr|gutschriftsnummer|gutschrift|quittung nr|kassenbon"
+    "|rechnungsnummer|rechnungs nr|rechnungsnr|rechnung nr|rechnung nummer|re nr|rechnung|belegnummer|beleg nr|bon nr|bonnummer|beleg|gutschrift nr|gutschriftsnummer|gutschrift|quittung nr|kassenbon"
     "|numero de facture|no de facture|no facture|facture no|n de facture|facture n|facture|ticket no|numero de ticket|no du ticket|recu no|avoir no|no avoir|bordereau"
     "|numero de factura|n de factura|factura n|factura no|factura|ticket n|n ticket|recibo n|localizador|localizer|billete|numero fattura|fattura n|fattura numero|fattura|scontrino|documento n|ricevuta n|n documento"
     "|factuurnummer|factuurnr|factuur nr|factuur|bonnummer|bonnr|kaart|kaartnummer|ticketnummer|numero da fatura|fatura n|fatura|recibo|fakturanummer|fakturanr|faktura nr|faktura|kvitteringsnr|kvitto|numer faktury|nr faktury|paragon",

@@ -6,6 +6,7 @@ Names of fields and their descriptions are all that is known of a record type; l
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from functools import lru_cache
 
 from metrikon.core.records.lexicon import concepts_in, words_of
@@ -53,6 +54,14 @@ _EMPTY = frozenset([
 ])  # fmt: skip
 
 
+_EXCEPT = frozenset(
+    words_of(
+        "without excluding excl ex before ohne exkl hors sans sin excluido senza esclusa escluso zonder exclusief sem "
+        "uden ekskl utan bez vor avant antes prima voor"
+    )
+)
+
+
 @lru_cache(maxsize=4096)
 def meaning(field: Field) -> tuple[tuple[str, float], ...]:
     """The concepts that a field may stand for, likeliest first, each with a weight from 0 to 1."""
@@ -62,7 +71,12 @@ def meaning(field: Field) -> tuple[tuple[str, float], ...]:
     for number, (text, weight) in enumerate(_said(field)):
         named = number == 0
         words = words_of(text)
-        for concept, at, length in concepts_in(text):
+        stood = concepts_in(text)
+        until = next((at for at, word in enumerate(words) if word in _EXCEPT and _parts(stood, at)), len(words))
+        words = words[:until]  # "net amount without tax" is about the amount
+        for concept, at, length in stood:
+            if at + length > until:
+                continue
             if (
                 concept in ("begin", "end", "valid from", "valid until", "receiver")
                 and length == 1
@@ -81,6 +95,11 @@ def meaning(field: Field) -> tuple[tuple[str, float], ...]:
     return tuple(sorted(found.items(), key=lambda each: -each[1])[:4])
 
 
+def _parts(stood: Sequence[tuple[str, int, int]], at: int) -> bool:
+    """Whether a word parts what is meant from what is left out of it: a concept stands before it, and none takes it in."""
+    return any(first + count <= at for _, first, count in stood) and not any(first <= at < first + count for _, first, count in stood)
+
+
 def _said(field: Field) -> list[tuple[str, float]]:
     about = re.split(r"[;:(\[]|\. ", str(field.schema.get("description") or ""))[0]
     said = [(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", field.name.replace("_", " ")), 0.8), (about, 1.0)]
@@ -94,14 +113,6 @@ def own_stems(field: Field) -> tuple[frozenset[str], frozenset[str]]:
     """The stems of the words of a field's name and title, and of its description."""
     name = frozenset(_stems(f"{re.sub(r'(?<=[a-z])(?=[A-Z])', ' ', field.name.replace('_', ' '))} {field.schema.get('title') or ''}"))
     return name, frozenset(_stems(str(field.schema.get("description") or "")))
-
-
-_EXCEPT = frozenset(
-    words_of(
-        "without excluding excl ex before ohne exkl hors sans sin excluido senza esclusa escluso zonder exclusief sem "
-        "uden ekskl utan bez vor avant antes prima voor"
-    )
-)
 
 
 def _stems(text: str) -> set[str]:
