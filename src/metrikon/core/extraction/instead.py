@@ -36,7 +36,8 @@ def supported_instead(kind: RecordType, index: Index, asked: Sequence[Field], ma
         was = "was left out" if value is None else f"{str(value)[:40]!r} stands nowhere"
         made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
         if sure < CERTAIN and each.kind != "currency":
-            message = f"{each.title}: what the model gave {was}; {str(instead)[:60]}, which was found without it, stands in its place. Compare it."
+            lost = "was left out by the model" if value is None else f"was given as {str(value)[:60]}, which stands nowhere"
+            message = f"{each.title} {lost}; {str(instead)[:60]}, which was found without a model, stands in its place. Compare it."
             found.append(Finding("left out" if value is None else "unsupported", "stop", message, (each.shape,), {"given": str(value or "")}))
     made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
     return found
