@@ -8,7 +8,8 @@ from sqlalchemy import inspect, text
 
 from metrikon.store.database import Database
 
-HEAD = "0002"
+_VERSIONS = resources.files("metrikon.store") / "migrations" / "versions"
+HEAD = max(each.name[1:5] for each in _VERSIONS.iterdir() if each.name.startswith("v0"))
 
 
 def migrate(database: Database) -> None:
