@@ -70,7 +70,11 @@ def _columns(fields: Sequence[Field], table: Table, index: Index) -> tuple[dict[
                 share = 0.8
             if each.kind == "amount" and _counts_up(table, number):
                 share *= 0.3
-            if each.kind == "text" and kinds[number]["amount"] > 0.8 and concept_of(each) not in ("article number", "number"):
+            if (
+                each.kind == "text"
+                and max(kinds[number]["amount"], kinds[number]["code"]) > 0.8
+                and concept_of(each) not in ("article number", "number")
+            ):
                 share = 0.2
             if fit > 0.3 and share > 0.3:
                 pairs.append((fit * share, each.name, number))
@@ -114,11 +118,14 @@ def _counts_up(table: Table, column: int) -> bool:
     return len(texts) > 1 and texts == [str(number) for number in range(1, len(texts) + 1)]
 
 
+_CODE = re.compile(r"(?=.*\d)(?=.*[^\W\d])[\w./-]{3,20}")  # one word of letters and figures
+
+
 def _holds(table: Table, column: int, index: Index) -> dict[str, float]:
     """Which share of a column's cells hold values of each kind."""
     texts = [row[column].text for row in table.rows[:40] if column < len(row) and row[column].text]
     if not texts:
-        return {"amount": 0.0, "text": 0.0, "date": 0.0, "percent": 0.0}
+        return {"amount": 0.0, "text": 0.0, "date": 0.0, "percent": 0.0, "code": 0.0}
     numbers = sum(
         1
         for text in texts
@@ -131,6 +138,7 @@ def _holds(table: Table, column: int, index: Index) -> dict[str, float]:
         "date": dates / len(texts),
         "text": max(0.3, words / len(texts)),
         "percent": sum("%" in text for text in texts) / len(texts),
+        "code": sum(bool(_CODE.fullmatch(text)) for text in texts) / len(texts),
     }
 
 
