@@ -133,3 +133,7 @@ def test_a_value_that_is_said_is_found_and_another_one_is_not(
     exact = [Decimal(str(each)) if schema is NUMBER else each for each in (value, other)]
     assert _found(language, day, said, schema, exact[0])
     assert not _found(language, day, said, schema, exact[1])
+
+
+def test_a_figure_that_is_no_number_by_a_measure_breaks_nothing() -> None:
+    assert not _found("en", "2026-03-02", "It is m\u00b2 \u00b2.5 hours of work.", NUMBER, Decimal(77), "minutes")

@@ -66,7 +66,7 @@ def _counted(words: list[str], here: list[Group]) -> Iterator[Measure]:
         if reach is None:
             continue
         count = Fraction(one.value)
-        if one.first >= 2 and words[one.first - 1] in ".," and words[one.first - 2].isdigit() and one.figures:
+        if one.first >= 2 and words[one.first - 1] in ".," and words[one.first - 2].isdecimal():
             count = Fraction(f"{words[one.first - 2]}.{one.figures}")
         unit = _unit(words[reach])
         whole, of = _WHOLE.get(words[reach], (1, unit or "minutes"))
