@@ -171,7 +171,7 @@ def main() -> None:
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--verbose", "-v", action="store_true")
     given = parser.parse_args()
-    settings = ChatSettings(given.model_url, given.model, timeout=1800, context=12_288, most_tokens=3000)
+    settings = ChatSettings(given.model_url, given.model, timeout=1800, context=12_288, most_tokens=3000, chances=True)
     model: Model = PatternModel()
     if given.model_url:
         model = Kept(ChatModel(settings, "model"), given.answers)

@@ -133,7 +133,7 @@ def test_how_a_server_holds_answers_to_their_form_is_found_out_once(known: str |
 
 def test_a_request_refused_in_every_form_is_refused(request_: ModelRequest) -> None:
     with pytest.raises(ModelRefused, match="too long"):
-        model(*[httpx.Response(400, json={"error": {"message": "too long"}})] * 3).answer(request_)
+        model(*[httpx.Response(400, json={"error": {"message": "too long"}})] * 6).answer(request_)
 
 
 def test_probabilities_of_tokens_are_taken_where_they_are_served(request_: ModelRequest) -> None:

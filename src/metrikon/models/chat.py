@@ -15,6 +15,7 @@ from typing import Any
 import httpx
 
 from metrikon.core.values.exact import NotJson, dumps, loads
+from metrikon.models.streaming import Broken, gathered
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRefused, ModelRequest, Picture, Usage
 
 LARGEST_ANSWER = 8_000_000  # bytes
@@ -35,6 +36,7 @@ class ChatSettings:
     at_once: int = 32
     context: int = 8_192  # tokens of a request and its answer together
     chances: bool = False  # whether to ask for the probabilities of tokens
+    stream: bool = True  # whether answers are read as they are written, to stop one that goes round in a loop
     pictures: bool = False  # whether it takes pictures of pages
     picture_tokens: int = 1_600  # that a picture counts for, about
 
@@ -66,6 +68,7 @@ class ChatModel:
         self._gate = threading.BoundedSemaphore(settings.at_once)
         self._sleep = sleep
         self._mode = 0
+        self._streams = settings.stream
         self._saw = False
         tokens = settings.context - settings.most_tokens
         self.sees = max(1, tokens // 2 // settings.picture_tokens) if settings.pictures else 0
@@ -74,7 +77,8 @@ class ChatModel:
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """One answer, after at most `attempts` tries; waits as the server asks.
 
-        A server that refuses the form of a request is asked in a simpler one: first without pictures, then without the lock on answers.
+        A server that refuses the form of a request is asked in a simpler one: first in one piece, then without pictures, then without
+        the lock on answers.
         """
         start = time.perf_counter()
         first = self._mode
@@ -82,7 +86,7 @@ class ChatModel:
         for mode in range(first, len(MODES)):
             for shown in (pictures, ()) if pictures else ((),):
                 try:
-                    answer = self._tried(dumps(self._body(request, MODES[mode], shown)), start)
+                    answer = self._streamed_or_whole(request, MODES[mode], shown, start)
                 except ModelRefused as error:
                     if not error.form or (mode + 1 == len(MODES) and not shown):
                         raise
@@ -91,6 +95,19 @@ class ChatModel:
                 self._learn(bool(pictures), bool(shown))
                 return replace(answer, seen=len(shown))
         raise AssertionError("unreachable")
+
+    def _streamed_or_whole(self, request: ModelRequest, mode: str, shown: Sequence[Picture], start: float) -> ModelAnswer:
+        body = self._body(request, mode, shown)
+        if self._streams:
+            try:
+                return self._tried(dumps({**body, "stream": True, "stream_options": {"include_usage": True}}), start)
+            except ModelRefused as error:
+                if not error.form:
+                    raise
+            answer = self._tried(dumps(body), start)
+            self._streams = False
+            return answer
+        return self._tried(dumps(body), start)
 
     def _learn(self, offered: bool, taken: bool) -> None:
         """A server that never took a picture is shown none from then on; one that did may have found a picture too large."""
@@ -136,17 +153,29 @@ class ChatModel:
     def _once(self, body: bytes, start: float, attempt: int) -> ModelAnswer:
         try:
             response = self._transport.handle_request(httpx.Request("POST", self._url, content=body, headers=self._headers, extensions=self._timeout))
-            response.read()
+            data = self._read(response)
         except httpx.TimeoutException as error:
             raise ModelDown(f"The model {self.name} at {self.settings.url} did not answer within {self.settings.timeout:g} seconds.") from error
         except httpx.InvalidURL as error:
             raise ModelRefused(f"The address of the model {self.name}, {self.settings.url!r}, is no URL: {error}. Correct its settings.") from error
         except httpx.HTTPError as error:
             raise ModelDown(f"The model {self.name} at {self.settings.url} cannot be reached: {error or type(error).__name__}.") from error
+        except Broken as error:
+            raise ModelDown(f"The model {self.name} broke off its answer: {error}.") from error
         _raise_for(response, self.name)
-        text, counted, tokens = _content(response, self.name)
+        text, counted, tokens = _content(response.content if data is None else data, self.name)
         usage = Usage(int(counted.get("prompt_tokens") or 0), int(counted.get("completion_tokens") or 0), attempt, time.perf_counter() - start)
         return ModelAnswer(text, usage, tokens=tokens)
+
+    def _read(self, response: httpx.Response) -> dict[str, Any] | None:
+        """What a response comes to: of a stream of events the whole completion; None for one that is read in one piece."""
+        if response.status_code != 200 or not response.headers.get("Content-Type", "").startswith("text/event-stream"):
+            response.read()
+            return None
+        try:
+            return gathered(response.iter_lines())
+        finally:
+            response.close()
 
 
 def _shown(picture: Picture) -> list[dict[str, Any]]:
@@ -186,11 +215,11 @@ def _retry_after(response: httpx.Response) -> float | None:
         return None
 
 
-def _content(response: httpx.Response, name: str) -> tuple[str, dict[str, Any], tuple[tuple[int, float], ...]]:
-    if len(response.content) > LARGEST_ANSWER:
+def _content(given: bytes | dict[str, Any], name: str) -> tuple[str, dict[str, Any], tuple[tuple[int, float], ...]]:
+    if isinstance(given, bytes) and len(given) > LARGEST_ANSWER:
         raise ModelRefused(f"The model {name} answered with more than {LARGEST_ANSWER} bytes.")
     try:
-        data = loads(response.content)
+        data = loads(given) if isinstance(given, bytes) else given
         choice = data["choices"][0]
         text = choice["message"]["content"]
         usage = data.get("usage") or {}

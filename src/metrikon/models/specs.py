@@ -46,6 +46,7 @@ class ModelSpec(BaseModel):
     tokens_a_minute: int = Field(0, ge=0, description="0: no limit.")
     timeout: float = Field(120.0, gt=0)
     chances: bool = Field(False, description="Ask for the probabilities of tokens.")
+    stream: bool = Field(True, description="Read answers as they are written, and stop one that goes round in a loop.")
     pictures: bool = Field(False, description="Show it the pages of scans and photos as pictures, besides their words.")
     picture_tokens: int = Field(1600, ge=1, description="Tokens that a picture counts for, about.")
     fallback: tuple[str, ...] = ()
@@ -65,6 +66,7 @@ class ModelSpec(BaseModel):
             at_once=self.calls_at_once,
             context=self.context,
             chances=self.chances,
+            stream=self.stream,
             pictures=self.pictures,
             picture_tokens=self.picture_tokens,
         )

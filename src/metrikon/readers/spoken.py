@@ -133,12 +133,17 @@ def _cues(text: str, warnings: list[str]) -> list[Sentence]:
         speaker = clean(html.unescape(voices[0])) if voices else ""
         if not speaker and (said := _SPEAKER.match(words)):
             speaker, words = said.group(1), said.group(4)
+        if not speaker and found and found[-1].text[-1] not in _ENDS:
+            speaker = found[-1].speaker  # a sentence that goes on
         if words:
             found.append(Sentence(words, speaker, start, end))
     if broken:
         what = "One time stamp was" if broken == 1 else f"{broken} time stamps were"
         warnings.append(f"{what} damaged, and taken from what stands around or left out.")
     return found
+
+
+_ENDS = ".!?…。"
 
 
 def _longer(sentence: Sentence, more: str) -> Sentence:

@@ -25,8 +25,9 @@ from typing import Any
 from metrikon.sandbox.answering import Answering, find_parts
 
 NAME = "stand-in"
+PIECE = 200  # characters of an answer that are sent at a time
 HTTP_KINDS = ("429", "500", "hang", "cut")
-TEXT_KINDS = ("fences", "prose", "truncated", "wrong types", "invented", "missing", "nonsense")
+TEXT_KINDS = ("fences", "prose", "truncated", "wrong types", "invented", "missing", "nonsense", "loop")
 KINDS = (*HTTP_KINDS, *TEXT_KINDS)
 
 
@@ -44,6 +45,7 @@ class Mood:
     blind: bool = False  # refuses pictures
     pictures: int = 0  # that were shown to it
     calls: int = 0
+    sent: int = 0  # pieces of streamed answers
     dice: random.Random = field(default_factory=lambda: random.Random(7))
     lock: threading.Lock = field(default_factory=threading.Lock)
 
@@ -174,10 +176,37 @@ class _Handler(BaseHTTPRequestHandler):
             text = "I need a document and a JSON Schema to answer."
         else:
             text = _spoiled(kind, Answering(document, schema, self.server.mood.obey).answer(), self.server.mood.dice)
+            text = text[: 4 * int(body.get("max_tokens") or 4000)] if kind == "loop" else text
         asked = sum(len(str(m.get("content", ""))) for m in messages) // 4 + sum(width * height // 750 for width, height in shown)
         usage = {"prompt_tokens": asked, "completion_tokens": len(text) // 4, "total_tokens": asked + len(text) // 4}
+        if body.get("stream"):
+            self._stream(text, usage)
+            return
         choice = {"index": 0, "message": {"role": "assistant", "content": text}, "finish_reason": "length" if kind == "truncated" else "stop"}
         self._send(200, {"id": "stand-in", "object": "chat.completion", "model": NAME, "choices": [choice], "usage": usage})
+
+    def _stream(self, text: str, usage: dict[str, int]) -> None:
+        """The same answer in pieces, as server-sent events."""
+        self.send_response(200)
+        self.send_header("Content-Type", "text/event-stream")
+        self.send_header("Transfer-Encoding", "chunked")
+        self.end_headers()
+        parts: list[dict[str, Any]] = [
+            {"choices": [{"index": 0, "delta": {"content": text[at : at + PIECE]}, "finish_reason": None}]} for at in range(0, len(text), PIECE)
+        ]
+        try:
+            for part in [*parts, {"choices": [], "usage": usage}]:
+                self._chunk(json.dumps(part, ensure_ascii=False))
+                with self.server.mood.lock:
+                    self.server.mood.sent += 1
+            self._chunk("[DONE]")
+            self.wfile.write(b"0\r\n\r\n")
+        except OSError:
+            self.close_connection = True  # whoever asked has heard enough
+
+    def _chunk(self, event: str) -> None:
+        data = f"data: {event}\n\n".encode()
+        self.wfile.write(f"{len(data):x}\r\n".encode() + data + b"\r\n")
 
     def _send(self, status: int, data: Any, headers: dict[str, str] | None = None) -> None:
         payload = json.dumps(data, ensure_ascii=False).encode()
@@ -218,6 +247,8 @@ def _spoiled(kind: str | None, answer: Any, dice: random.Random) -> str:
         return f"Sure, here is what I found in the document:\n\n{text}\n\nLet me know if you need more."
     if kind == "truncated":
         return text[: max(2, len(text) * 2 // 3)]
+    if kind == "loop":  # it says the last of its answer again and again
+        return text[:-1] + (text[1:-1][-300:] if len(text) > 40 else ', "again": "and again"') * 400
     if kind == "nonsense":
         return "I am sorry, I could not read the document."
     if kind in ("wrong types", "invented", "missing") and isinstance(answer, dict) and answer:

@@ -8,13 +8,15 @@ from typing import Any
 from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.orders import order_lines
+from metrikon.core.extraction.placed import said_of
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.readings import Draft
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.pointers import get, shape
-from metrikon.core.records.types import RecordType
+from metrikon.core.records.types import Field, RecordType
+from metrikon.core.values.number_words import MARKS, plain
 
 CERTAIN = 0.85  # of what was read besides, from which it is held against the model
 
@@ -79,15 +81,41 @@ def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, 
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
         value = get(record, pointer)
-        if each.found or field is None or not isinstance(value, str):
+        if field is None or not isinstance(value, str) or each.how in ("person", "list"):
+            continue
+        if (none := _none_of_its_kind(field, value)) is not None:
+            stop = not (field.nullable or not field.required)
+            message = f"{kind.titled(pointer)} was given as {value[:60]!r}, which is {none}; the field was left empty."
+            found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value[:200]})
+            continue
+        if each.found:
             continue
         today = field.kind in ("date", "moment") and value[:10] == asking.today
-        if today or (field.kind in INVENTED and not (field.kind == "mail" and index.document.sentences)):
+        if today or (field.kind in INVENTED and not (field.kind == "mail" and _read_out(index))):
             held = _holds_any(field.kind, index)
             stop = held or not (field.nullable or not field.required)
             message = f"{kind.titled(pointer)} was given as {value}, which stands nowhere in the document; the field was left empty."
             found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value})
     return found
+
+
+def _read_out(index: Index) -> bool:
+    """Whether an address is read out in a talk: "at", and soon after it "dot"."""
+    for _, words, _ in said_of(index).runs if index.document.sentences else ():
+        marks = [MARKS.get(plain(word), word) for word in words]
+        if any(mark == "@" and "." in marks[at + 1 : at + 9] for at, mark in enumerate(marks)):
+            return True
+    return False
+
+
+def _none_of_its_kind(field: Field, value: str) -> str | None:
+    """What a value is not that lacks what every value of its kind has."""
+    if field.kind == "mail" and "@" not in value:
+        return "no mail address"
+    figures = sum(c.isdigit() for c in value)
+    if (field.kind == "phone" and figures < 3) or (field.kind in ("date", "moment", "time", "month") and not figures):
+        return {"phone": "no telephone number", "time": "no time", "month": "no month"}.get(field.kind, "no date")
+    return None
 
 
 def _holds_any(kind: str, index: Index) -> bool:

@@ -149,7 +149,7 @@ def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: 
     }
     schema = {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     lines = prompt.field_lines(kind, (), tuple(lists), {}, index)
-    parts = prompt.parts(index, {}, asking.room)
+    parts = prompt.parts(index, {}, asking.room, today=asking.today)
     for number, part in enumerate(parts):
         messages = prompt.messages(lines, part.text, prompt.dated(kind, index, asking.today), asking.context, number, len(parts))
         yield Ask(ROWS, f"the rows of {', '.join(properties)} written out", messages, schema, number, pages=part.pages)

@@ -103,7 +103,7 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
 def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, room: int) -> Sequence[Ask]:
     schema = asked_schema(kind, made, prompt.most_items(index))
     lines = prompt.field_lines(kind, made.header, made.lists, made.tables, index)
-    parts = prompt.parts(index, made.tables, room, _lines_of_rows(index, made))
+    parts = prompt.parts(index, made.tables, room, _lines_of_rows(index, made), today)
     about = f"{len(made.header)} fields" + (f" and {', '.join(p[1:] for p in made.lists)}" if made.lists else "")
     found = []
     for number, part in enumerate(parts):

@@ -9,15 +9,19 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from typing import Any
 
+from metrikon.core.documents.model import Line, Page
 from metrikon.core.documents.text import line_text
+from metrikon.core.extraction.aloud import in_figures
 from metrikon.core.extraction.columns import ListTable
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.said import Said
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import DECIDED
 from metrikon.core.records.types import OURS, Field, resolved
+from metrikon.core.values.dates import parse_date
 
 NONE = "none"
 SHOWN_FIRST, SHOWN_LAST = 3, 1  # rows of a table that are shown
@@ -207,9 +211,12 @@ class Shown:
     pages: tuple[int, ...] = ()
 
 
-def parts(index: Index, tables: Mapping[str, ListTable], room: int, rows: Sequence[Sequence[tuple[int, int]]] = ()) -> list[Shown]:
-    """The document in as few parts as fit the room (characters), cut between lines. `rows`: lines of rows of which only some are shown."""
-    lines = _lines(index, tables, rows)
+def parts(index: Index, tables: Mapping[str, ListTable], room: int, rows: Sequence[Sequence[tuple[int, int]]] = (), today: str = "") -> list[Shown]:
+    """The document in as few parts as fit the room (characters), cut between lines. `rows`: lines of rows of which only some are shown.
+
+    `today`: the day from which days are counted in a talk that tells of no day of its own (ISO 8601).
+    """
+    lines = _lines(index, tables, rows, parse_date(today) if today else None)
     if sum(len(line) + 1 for _, line in lines) <= room:
         return [_part(index, [], lines)]
     found: list[Shown] = []
@@ -237,7 +244,9 @@ def _pictured(index: Index, pages: Iterable[int]) -> tuple[int, ...]:
     return tuple(number for number in dict.fromkeys(pages) if index.pages[number].source == "ocr")
 
 
-def _lines(index: Index, tables: Mapping[str, ListTable], rows: Sequence[Sequence[tuple[int, int]]] = ()) -> list[tuple[int, str]]:
+def _lines(
+    index: Index, tables: Mapping[str, ListTable], rows: Sequence[Sequence[tuple[int, int]]] = (), near: date | None = None
+) -> list[tuple[int, str]]:
     """The lines of a document as they are shown, each with its page: pages numbered, tables cut down to some rows, repeated lines once."""
     skipped, marked = _cut_down(index, tables)
     left = [lines for lines in rows[SHOWN_FIRST : len(rows) - SHOWN_LAST] if lines]
@@ -246,6 +255,7 @@ def _lines(index: Index, tables: Mapping[str, ListTable], rows: Sequence[Sequenc
         marked[left[0][0]] = f"[{len(left)} more rows, alike]"
     several = len(index.document.pages) > 1
     repeated = _repeated(index) if several else set()
+    heard = index.once(f"in figures {near}", lambda each: in_figures(each, near)) if index.document.sentences else {}
     seen: set[str] = set()
     found: list[tuple[int, str]] = []
     for page in index.document.pages:
@@ -257,13 +267,19 @@ def _lines(index: Index, tables: Mapping[str, ListTable], rows: Sequence[Sequenc
                 found.append((page.number, marked[at]))
             if at in skipped:
                 continue
-            text = line_text(page, line)
+            text = _spoken(page, line, heard) if heard else line_text(page, line)
             if text in repeated:
                 if text in seen:
                     continue
                 seen.add(text)
             found.append((page.number, text))
     return found
+
+
+def _spoken(page: Page, line: Line, heard: Mapping[tuple[int, int], str]) -> str:
+    """A line of a talk with what is read out in figures."""
+    words = (heard.get((page.number, number), page.words[number].text) for number in range(line.first, line.last))
+    return " ".join(word for word in words if word)
 
 
 def _repeated(index: Index) -> set[str]:

@@ -158,21 +158,21 @@ def _rows(kind: RecordType, index: Index, plan: Plan, made: Draft, said: Mapping
             made.places.update(merged[1])
             made.cells = {at for at in made.cells if not at.startswith(f"{pointer}/")} | set(merged[1])
         if isinstance(rows := made.record.get(name), list):
-            _without_counts(kind.lists[pointer], rows, name, made)
+            _without_counts(kind.lists[pointer], rows, name, made, bool(index.document.sentences))
         if name in made.record and not any(at.startswith(f"{pointer}/") for at in made.cells):
             whole_cells(kind, pointer, made.record, index, made.changes)
 
 
-def _without_counts(fields: Sequence[Field], rows: Sequence[Any], name: str, made: Draft) -> None:
-    """Texts without the count that stands before them in print, where every row has its own before its text: "2 Smoked trout"."""
+def _without_counts(fields: Sequence[Field], rows: Sequence[Any], name: str, made: Draft, spoken: bool) -> None:
+    """Texts without the count that stands before them, where every row of print has its own before its text: "2 Smoked trout"; of a talk any row."""
     for text in (each for each in fields if each.kind == "text"):
         for count in (each for each in fields if each.kind == "amount"):
             parts = [_COUNTED.match(str(row.get(text.name) or "")) if isinstance(row, dict) else None for row in rows]
             same = [part is not None and Decimal(part[1]) == row.get(count.name) for part, row in zip(parts, rows, strict=True)]
-            if len(rows) < 2 or not all(same):
+            if not any(same) or not (spoken or (len(rows) > 1 and all(same))):
                 continue
-            for part, row in zip(parts, rows, strict=True):
-                row[text.name] = part[2] if part else row[text.name]
+            for part, row, counted in zip(parts, rows, same, strict=True):
+                row[text.name] = part[2] if part and counted else row.get(text.name)
             made.changes.append(f"/{name}: the {count.title.lower()} before each {text.title.lower()} was left out of it.")
 
 

@@ -12,10 +12,13 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from metrikon.core.extraction.aloud import meetings
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.placed import said_of
+from metrikon.core.extraction.takenback import moment_put_right
 from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field
+from metrikon.core.values.dates import parse_date
 
 SHORTEST, LONG = 6, 15  # letters of a text that is corrected, and from which two of them may differ
 MOST_WORDS = 14
@@ -47,6 +50,17 @@ def month_printed(field: Field, value: Any, found: bool, index: Index) -> str | 
     beside = {(spot.page, word) for spots in months.values() for spot in spots for word in spot.words}
     alone = any(place.exact and not beside & {(place.page, word) for word in place.words} for place in index.find_text(value))
     return next(iter(months)) if len(months) == 1 and not alone else None
+
+
+def moment_said(field: Field, value: Any, index: Index, today: str) -> str | None:
+    """A moment of a talk with the day that is said together with its time, the last one where the talk puts it right; None when it stands well."""
+    if field.kind != "moment" or not isinstance(value, str) or len(value) < 16 or not index.document.sentences:
+        return None
+    near = parse_date(today) if today else None
+    days = {each.day for each in meetings(index, near) if each.time == value[11:16]}
+    if len(days) == 1:
+        return None if value[:10] in days else days.pop() + value[10:]
+    return moment_put_right(value, index, near)
 
 
 def _number(value: Decimal, index: Index) -> Decimal | None:

@@ -21,7 +21,7 @@ _WEEKDAYS = (
     "saturday sat samstag sonnabend sa samedi sabado sabato zaterdag lordag lordag sobota sobote",
     "sunday sun sonntag so dimanche domingo domenica zondag sondag niedziela niedziele",
 )
-_WEEKDAY = {name: number for number, names in enumerate(_WEEKDAYS) for name in names.split()}
+WEEKDAY = {name: number for number, names in enumerate(_WEEKDAYS) for name in names.split()}
 _SHORT = {"mo", "di", "mi", "do", "fr", "sa", "so", "mon", "sun", "sat", "wed", "segunda", "terca", "quarta", "quinta", "sexta"}
 _RELATIVE = {
     "today": 0, "tonight": 0, "heute": 0, "aujourd'hui": 0, "hoy": 0, "oggi": 0, "vandaag": 0, "hoje": 0, "idag": 0,
@@ -29,9 +29,9 @@ _RELATIVE = {
     "ubermorgen": 2, "overmorgen": 2, "dopodomani": 2, "yesterday": -1, "gestern": -1, "hier": -1, "ayer": -1, "ieri": -1, "gisteren": -1, "ontem": -1,
 }  # fmt: skip
 HOURS = {"h", "u", "uur", "uhr", "heure", "heures", "hora", "horas", "ore", "ora", "hour", "hours", "hrs", "hr", "std", "stunde", "stunden", "klokken", "time", "timer", "tim", "timme", "timmar", "godz", "o'clock", "oclock"}  # fmt: skip
-_HALF = {"half", "halb", "halv"}
-_PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter"}
-_TO = {"to", "before", "vor", "voor", "moins", "menos", "meno", "till"}
+HALF = {"half", "halb", "halv"}
+PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter"}
+TO = {"to", "before", "vor", "voor", "moins", "menos", "meno", "till"}
 QUARTER = {"quarter", "viertel", "kwart", "quart", "cuarto", "quarto", "kvart", "kvarter"}
 NOON = {"noon", "midday", "mittags", "mittag", "midi", "mediodia", "mezzogiorno", "middag", "meio-dia"}
 
@@ -43,7 +43,7 @@ def named_day(words: list[str], one: Group, wanted: date) -> float:
     months = {MONTHS[word.rstrip(".")] for word in near if word.rstrip(".") in MONTHS and len(word) > 2}
     if months:
         return 0.9 if wanted.month in months else 0.0
-    days = {_WEEKDAY[word] for word in near if word in _WEEKDAY}
+    days = {WEEKDAY[word] for word in near if word in WEEKDAY}
     if days:
         return 0.85 if wanted.weekday() in days else 0.0
     ordinal = not words[one.first].isdigit() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
@@ -68,13 +68,32 @@ def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[
         elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
             yield at, 0.75
         elif (
-            (wanted - own).days <= 21 and said in _WEEKDAY and said not in _SHORT and _WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0
+            (wanted - own).days <= 21 and said in WEEKDAY and said not in _SHORT and WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0
         ):
             follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
             if not follows.isdigit():
                 yield at, 0.65
         elif said in _END and wanted in _ends(words[at + 1 : at + 5], own):
             yield at, 0.7
+
+
+_PASSED = {"last", "letzten", "letzte", "letzter", "vorigen", "dernier", "derniere", "pasado", "pasada", "scorso", "scorsa", "vorige", "afgelopen", "passada", "passado", "sidste", "forra", "zeszly", "zeszla"}
+_AN_HOUR_TOO = {"morgen": ("de", "nl"), "hier": ("fr",)}  # words that mean a day in some languages only
+
+
+def next_day(words: list[str], at: int, own: date, language: str | None) -> date | None:
+    """The day that "tomorrow" or a weekday without a number means, from the day of the talk."""
+    word = plain(words[at])
+    if word in _RELATIVE and _RELATIVE[word] and (word not in _AN_HOUR_TOO or language in _AN_HOUR_TOO[word]):
+        greeting = word == "morgen" and at > 0 and plain(words[at - 1]) in ("guten", "goede", "am", "diesen", "jeden", "s")
+        return None if greeting else own + timedelta(days=_RELATIVE[word])
+    if word not in WEEKDAY or len(word) < 4 or word in _SHORT or not words[at][0].isalpha():
+        return None
+    near = [plain(each) for each in words[max(0, at - 2) : at + 2] if each != BREAK]
+    follows = [each for each in words[at + 1 : at + 3] if each not in (",", BREAK, "der", "den", "the", "de", "le", "el", "il")]
+    if set(near) & _PASSED or (follows and (follows[0].isdigit() or groups(follows[:1], language))):
+        return None
+    return own + timedelta(days=(WEEKDAY[word] - own.weekday() - 1) % 7 + 1)
 
 
 _END = {"end", "ende", "fin", "finales", "fine", "eind", "einde", "fim", "final", "slutningen", "slutet", "udgangen", "koniec", "konca"}
@@ -130,12 +149,12 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
     after = plain(words[one.last]) if one.last < len(words) else ""
     if after in HOURS or after in ("am", "pm", "a", "p"):
         yield one.value * 60, one.last + 1, 0.85
-    if before and before[-1] in _HALF:
+    if before and before[-1] in HALF:
         yield one.value * 60 - 30, one.last, 0.8
-    if len(before) == 2 and before[0] in _HALF and before[1] in _PAST:
+    if len(before) == 2 and before[0] in HALF and before[1] in PAST:
         yield one.value * 60 + 30, one.last, 0.9
     if len(before) == 2 and before[0] in QUARTER:
-        yield one.value * 60 + (15 if before[1] in _PAST else -15 if before[1] in _TO else 0), one.last, 0.8
+        yield one.value * 60 + (15 if before[1] in PAST else -15 if before[1] in TO else 0), one.last, 0.8
     if before and before[-1] in _BEFORE_TIME:
         yield one.value * 60, one.last, 0.6
     if after in ("-", "–", "bis", "to", "a", "tot"):
@@ -152,7 +171,7 @@ def halves_of_day(words: list[str], last: int, minutes: int) -> tuple[int, ...]:
         return (0,)
     if after == "pm":
         return (720 if minutes < 720 else 0,)
-    if after == "am" and not (last + 1 < len(words) and plain(words[last + 1]) in _OF_DAY | set(_WEEKDAY)):
+    if after == "am" and not (last + 1 < len(words) and plain(words[last + 1]) in _OF_DAY | set(WEEKDAY)):
         return (0 if minutes < 720 else -720,)
     return (0, 720) if minutes < 720 else (0,)
 

@@ -27,7 +27,8 @@ from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
-from metrikon.core.extraction.retyped import as_printed_near, month_printed
+from metrikon.core.extraction.retyped import as_printed_near, moment_said, month_printed
+from metrikon.core.extraction.takenback import of_what_was_taken_back
 from metrikon.core.extraction.trust import trusted
 from metrikon.core.records.adding import unsaid
 from metrikon.core.records.checks import check_record
@@ -139,7 +140,7 @@ def _assessed(
     record = taken(kind, record, planned.facts, made.changes if record is made.record else []) if planned.facts else record
     record = with_derived(kind, record)
     evidence = _grounded(kind, record, index, planned, made)
-    record, evidence = _retyped(kind, record, evidence, index, planned, made)
+    record, evidence = _retyped(kind, record, evidence, index, planned, made, asking.today)
     invented = inventions(kind, record, evidence, index, asking)
     if invented and not (given and given[0].stage == PATTERNS):
         record = _with(record, dict.fromkeys(invented))
@@ -160,6 +161,7 @@ def _assessed(
     notes += mending.rows_differ(kind, record, made)
     if not (given and given[0].stage == PATTERNS):
         notes += belonging(kind, record, evidence, index, made.cells)
+        notes += of_what_was_taken_back(kind, record, evidence, index)
         notes += read_otherwise(kind, record, evidence, planned, made)
         notes += of_orders(kind, record, evidence, index, planned)
         notes += unsaid(kind, record, lambda number: number in index.numbers)
@@ -170,16 +172,17 @@ def _assessed(
 
 
 def _retyped(
-    kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], index: Index, planned: Plan, made: Draft
+    kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], index: Index, planned: Plan, made: Draft, today: str
 ) -> tuple[dict[str, Any], dict[str, Evidence]]:
     """The record with values that stand nowhere corrected to the print that they come near to, and evidence anew where any was."""
     corrected: dict[str, Any] = {}
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
-        if field is None or (each.found and field.kind != "month"):
+        if field is None or (each.found and field.kind not in ("month", "moment")):
             continue
         value = get(record, pointer)
-        instead = month_printed(field, value, each.found, index) or (None if each.found else as_printed_near(field, value, index))
+        instead = month_printed(field, value, each.found, index) or moment_said(field, value, index, today)
+        instead = instead or (None if each.found else as_printed_near(field, value, index))
         if instead is not None and instead != value:
             corrected[pointer] = instead
             told = f"{pointer}: {str(value)[:40]!r} does not stand so; {str(instead)[:40]!r}, which is printed, was taken."

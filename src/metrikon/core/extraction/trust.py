@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-import re
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
@@ -11,11 +9,12 @@ from typing import Any
 import msgspec
 
 from metrikon.core.extraction.besides import Besides
+from metrikon.core.extraction.chances import Chances, chance_of, chances
 from metrikon.core.extraction.index import squeezed
 from metrikon.core.extraction.readings import Draft
 from metrikon.core.records.confidence import MODEL, Inputs
 from metrikon.core.records.evidence import MISSING, Evidence
-from metrikon.core.records.pointers import get
+from metrikon.core.records.pointers import get, shape
 from metrikon.core.records.sums import Reckoned
 
 TELLING = 0.7  # how sure an independent reading must be of a value for it to count against another
@@ -30,14 +29,14 @@ def trusted(
         [{name: value for name, value in other.header.items() if other.sure.get(f"/{name}", 1.0) >= TELLING}] if other.record else []
     )
     others += [values for _, values in made.repairs]
-    likely = _likely(made)
+    known = chances(made.tokens)
     found = {}
     same: dict[tuple[float, float, int, int, int], tuple[float, dict[str, float]]] = {}  # many values have the same inputs
     for pointer, each in evidence.items():
         agree, differ, reading = held.get(pointer, 0), 0, 1.0
         if pointer not in made.cells and each.how != "fact":
             more, differ = _compared(pointer, get(record, pointer), others, made)
-            agree, reading = agree + more, _reading(pointer, each, likely, whole)
+            agree, reading = agree + more, _reading(pointer, get(record, pointer), each, known, whole)
         key = (each.sure if each.found else 0.0, reading, agree, differ, failed.get(pointer, 0))
         if key not in same:
             inputs = Inputs(*key)
@@ -64,24 +63,11 @@ def _compared(pointer: str, value: Any, others: Sequence[Mapping[str, Any]], mad
     return agree, differ
 
 
-def _reading(pointer: str, each: Evidence, likely: Mapping[str, float], whole: bool) -> float:
+def _reading(pointer: str, value: Any, each: Evidence, known: Chances, whole: bool) -> float:
     if each.how == "person" or whole:
         return 1.0
-    return likely.get(pointer, MODEL)
-
-
-def _likely(made: Draft) -> dict[str, float]:
-    """For each header field the probability of the least likely token of its value, where the server told."""
-    found: dict[str, float] = {}
-    for text, tokens in made.tokens:
-        for match in re.finditer(r'"([^"\\]{1,80})"\s*:\s*("(?:[^"\\]|\\.)*"|[-\w.+]+)', text):
-            start, least = 0, 0.0
-            for end, chance in tokens:
-                if end > match.start(2) and start < match.end(2):
-                    least = min(least, chance)
-                start = end
-            found.setdefault(f"/{match.group(1)}", round(math.exp(least), 4))
-    return found
+    told = chance_of(known, shape(pointer), value) if known else None
+    return MODEL if told is None else told
 
 
 def _same(one: Any, two: Any) -> bool:

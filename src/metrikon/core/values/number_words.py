@@ -143,6 +143,16 @@ def _split(body: str, language: str, table: dict[str, int]) -> tuple[int, ...]:
     return tuple(ordered)
 
 
+def is_ordinal(word: str, language: str | None) -> bool:
+    """Whether a number in words says the place in an order: "fourteenth", "dertigste", "premier"."""
+    known = language if language in _TABLES else "en"
+    body = plain(word)
+    irregular = _IRREGULAR[known].get(body, 0)
+    if irregular:
+        return irregular < 12 or body == "twelfth"
+    return body not in _table(known) and not _split(body, known, _table(known)) and bool(word_parts(body, known))
+
+
 def tokens(text: str) -> list[str]:
     """Words, figures and marks of a text; hyphens part words."""
     return [part for part in _TOKENS.findall(text.replace("-", " ").replace("‑", " ").replace("’", "'")) if part]
@@ -220,7 +230,7 @@ class _Held:
         return Group(value, str(value), self.first, self.last)
 
 
-_MARKS = {
+MARKS = {
     **dict.fromkeys(("dot", "point", "punkt", "punto", "punt", "ponto", "punktum", "kropka"), "."),
     **dict.fromkeys(("at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabela", "klammeraffe", "malpa"), "@"),
     **dict.fromkeys(("dash", "hyphen", "minus", "bindestrich", "tiret", "guion", "trattino", "streepje", "hifen"), "-"),
@@ -235,6 +245,6 @@ def read_out(text: str, language: str | None) -> str:
     found, at = "", 0
     while at < len(words):
         group = by_first.get(at)
-        found += group.figures if group else _MARKS.get(plain(words[at]), words[at])
+        found += group.figures if group else MARKS.get(plain(words[at]), words[at])
         at = group.last if group else at + 1
     return found

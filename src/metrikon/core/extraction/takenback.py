@@ -1,0 +1,91 @@
+"""What somebody takes back in a talk: a number, a day or a time after which, with a word such as "no" or "rather", another is said."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from itertools import pairwise
+from typing import Any
+
+from metrikon.core.documents.model import words_box
+from metrikon.core.extraction.aloud import Aloud, Meeting, meetings, read_aloud
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.placed import said_of
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.pointers import get, shape
+from metrikon.core.records.types import RecordType
+from metrikon.core.values.number_words import plain
+
+SOON = 24  # tokens within which something is put right
+_RIGHTED = """
+no sorry wait actually rather instead correction scratch nein doch quatsch sondern lieber korrektur entschuldigung falsch vertan non pardon plutot erreur
+perdon mejor digo perdona anzi scusi scusa meglio sbagliato nee liever toch eigenlijk wacht verkeerd nao alias melhor desculpe nej undskyld hellere
+snarere forlat hellre fel nie przepraszam raczej
+"""
+_WORDS = frozenset(_RIGHTED.split())
+
+
+@dataclass(frozen=True)
+class Back:
+    """What was taken back, and what was said in its place."""
+
+    first: Aloud
+    then: Aloud
+
+
+def taken_back(index: Index) -> list[Back]:
+    """All that is taken back in a talk."""
+    return index.once("taken back", lambda each: list(_backs(each))) if index.document.sentences else []
+
+
+def _backs(index: Index) -> Iterator[Back]:
+    said = said_of(index)
+    heard = index.once("aloud None", read_aloud)
+    for kinds in (("number", "amount"), ("date",), ("time",)):
+        for one, two in pairwise([each for each in heard if each.kind in kinds]):
+            if one.run != two.run or two.first - one.last > SOON or one.written == two.written:
+                continue
+            between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]}
+            if between & _WORDS:
+                yield Back(one, two)
+
+
+def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
+    """Numbers that stand only where somebody takes them back."""
+    for back in taken_back(index):
+        place = said_of(index).place(back.first.run, back.first.first, back.first.last)
+        if back.first.kind not in ("number", "amount") or not place.words:
+            continue
+        box = words_box(index.pages[place.page], place.words)
+        for pointer, each in evidence.items():
+            field = kind.by_shape.get(shape(pointer))
+            value = get(record, pointer)
+            if field is None or field.kind != "amount" or isinstance(value, bool) or not isinstance(value, int | Decimal) or each.box is None:
+                continue
+            if Decimal(value) == Decimal(back.first.written) and each.page == place.page and each.box == box and not _again(back, index):
+                message = f"{kind.titled(pointer)} is given as {value}, which is taken back: {back.then.written} is said soon after it."
+                yield Finding("taken back", "stop", message, (pointer,))
+
+
+def _again(back: Back, index: Index) -> bool:
+    """Whether what was taken back is said again later."""
+    heard = index.once("aloud None", read_aloud)
+    return any(each.written == back.first.written and (each.run, each.first) > (back.then.run, back.then.first) for each in heard)
+
+
+def moment_put_right(value: str, index: Index, near: date | None) -> str | None:
+    """The moment that is said last of several at one time of day, where the talk puts the day right between them; None otherwise."""
+    every = [each for each in meetings(index, near) if each.time == value[11:16]]
+    days = list(dict.fromkeys(each.day for each in every))
+    if len(days) < 2 or value[:10] not in days or value[:10] == every[-1].day:
+        return None
+    own = next(each for each in reversed(every) if each.day == value[:10])
+    return every[-1].day + value[10:] if _righted(own, every[-1], index) else None
+
+
+def _righted(one: Meeting, two: Meeting, index: Index) -> bool:
+    words = said_of(index).runs[one.run][1][one.last : two.first]
+    return one.run == two.run and bool({plain(word) for word in words} & _WORDS)
