@@ -18,6 +18,7 @@ import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -25,7 +26,10 @@ from typing import Any
 from bench.cases import Case, cases
 from metrikon.core.documents.text import document_text
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.settle import Reading
+from metrikon.core.records.checks import doubtful, doubts
 from metrikon.core.records.findings import stops
+from metrikon.core.records.types import RecordType
 from metrikon.core.trials.score import Score, score_record
 from metrikon.core.values.exact import dumps
 from metrikon.drivers.extract import extract
@@ -36,6 +40,7 @@ from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage
 
 PLAIN = "Extract the data of this document as JSON that follows the JSON Schema. Give null for what the document does not say. Answer with JSON only."
 TODAY = "2026-11-26"
+LEAST = Decimal("0.6")  # the confidence below which a person must look, as flows have it when they say nothing
 
 
 @dataclass
@@ -118,7 +123,12 @@ def ours(case: Case, model: Model, second: Model | None = None) -> Side:
     found = extract(model, case.record_type, LocalPaper(case.index), TODAY, second_reading=second)
     score = score_record(case.record_type, case.truth, found.reading.record, case.rules)
     usage = found.usage if found.usage.seconds else Usage(found.usage.input_tokens, found.usage.output_tokens, 1, time.perf_counter() - start)
-    return Side(case, score, found.reading.record, not stops(found.reading.findings), usage, found.asked)
+    return Side(case, score, found.reading.record, unattended(case.record_type, found.reading), usage, found.asked)
+
+
+def unattended(kind: RecordType, reading: Reading) -> bool:
+    """Whether a flow would write a record without a person, at the least confidence that flows have when they say nothing."""
+    return not stops(reading.findings) and not doubtful(kind, reading.record, doubts(kind, reading.evidence), LEAST, set())
 
 
 def plain(case: Case, model: Model) -> Side:
@@ -171,7 +181,7 @@ def main() -> None:
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--verbose", "-v", action="store_true")
     given = parser.parse_args()
-    settings = ChatSettings(given.model_url, given.model, timeout=1800, context=12_288, most_tokens=3000, chances=True)
+    settings = ChatSettings(given.model_url, given.model, timeout=1800, context=12_288, most_tokens=3000)
     model: Model = PatternModel()
     if given.model_url:
         model = Kept(ChatModel(settings, "model"), given.answers)

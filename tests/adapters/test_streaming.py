@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from itertools import pairwise
 from typing import Any
 
 import httpx
@@ -31,7 +32,7 @@ def events(pieces: list[str], **more: Any) -> list[str]:
 @given(st.text(max_size=300), st.lists(st.integers(0, 300), max_size=20))
 def test_an_answer_is_the_same_however_it_is_cut_into_pieces(text: str, cuts: list[int]) -> None:
     edges = sorted({0, len(text), *(cut for cut in cuts if cut < len(text))})
-    pieces = [text[a:b] for a, b in zip(edges, edges[1:], strict=False)]
+    pieces = [text[a:b] for a, b in pairwise(edges)]
     found = gathered(events(pieces, usage={"prompt_tokens": 3, "completion_tokens": 9}))
     assert found["choices"][0]["message"]["content"] == text
     assert found["usage"]["completion_tokens"] == 9

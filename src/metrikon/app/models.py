@@ -61,6 +61,7 @@ def _set(settings: Settings) -> ModelSpec:
         tokens_a_minute=settings.tokens_a_minute,
         timeout=settings.model_timeout,
         chances=settings.model_chances,
+        stream=settings.model_stream,
         pictures=settings.model_pictures,
         picture_tokens=settings.model_picture_tokens,
     )

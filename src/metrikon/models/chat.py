@@ -35,7 +35,7 @@ class ChatSettings:
     most_tokens: int = 2500
     at_once: int = 32
     context: int = 8_192  # tokens of a request and its answer together
-    chances: bool = False  # whether to ask for the probabilities of tokens
+    chances: bool = True  # whether to ask for the probabilities of tokens
     stream: bool = True  # whether answers are read as they are written, to stop one that goes round in a loop
     pictures: bool = False  # whether it takes pictures of pages
     picture_tokens: int = 1_600  # that a picture counts for, about
@@ -68,7 +68,10 @@ class ChatModel:
         self._gate = threading.BoundedSemaphore(settings.at_once)
         self._sleep = sleep
         self._mode = 0
-        self._streams = settings.stream
+        self._extras = {
+            **({"stream": True, "stream_options": {"include_usage": True}} if settings.stream else {}),
+            **({"logprobs": True} if settings.chances else {}),
+        }
         self._saw = False
         tokens = settings.context - settings.most_tokens
         self.sees = max(1, tokens // 2 // settings.picture_tokens) if settings.pictures else 0
@@ -77,7 +80,7 @@ class ChatModel:
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """One answer, after at most `attempts` tries; waits as the server asks.
 
-        A server that refuses the form of a request is asked in a simpler one: first in one piece, then without pictures, then without
+        A server that refuses the form of a request is asked in a simpler one: first in one piece and without probabilities, then without pictures, then without
         the lock on answers.
         """
         start = time.perf_counter()
@@ -86,7 +89,7 @@ class ChatModel:
         for mode in range(first, len(MODES)):
             for shown in (pictures, ()) if pictures else ((),):
                 try:
-                    answer = self._streamed_or_whole(request, MODES[mode], shown, start)
+                    answer = self._with_extras(request, MODES[mode], shown, start)
                 except ModelRefused as error:
                     if not error.form or (mode + 1 == len(MODES) and not shown):
                         raise
@@ -96,18 +99,19 @@ class ChatModel:
                 return replace(answer, seen=len(shown))
         raise AssertionError("unreachable")
 
-    def _streamed_or_whole(self, request: ModelRequest, mode: str, shown: Sequence[Picture], start: float) -> ModelAnswer:
+    def _with_extras(self, request: ModelRequest, mode: str, shown: Sequence[Picture], start: float) -> ModelAnswer:
+        """An answer in pieces and with probabilities, from a server that has these; one that refuses them is not asked for them again."""
         body = self._body(request, mode, shown)
-        if self._streams:
-            try:
-                return self._tried(dumps({**body, "stream": True, "stream_options": {"include_usage": True}}), start)
-            except ModelRefused as error:
-                if not error.form:
-                    raise
-            answer = self._tried(dumps(body), start)
-            self._streams = False
-            return answer
-        return self._tried(dumps(body), start)
+        if not self._extras:
+            return self._tried(dumps(body), start)
+        try:
+            return self._tried(dumps({**body, **self._extras}), start)
+        except ModelRefused as error:
+            if not error.form:
+                raise
+        answer = self._tried(dumps(body), start)
+        self._extras = {}
+        return answer
 
     def _learn(self, offered: bool, taken: bool) -> None:
         """A server that never took a picture is shown none from then on; one that did may have found a picture too large."""
@@ -148,7 +152,7 @@ class ChatModel:
             body["response_format"] = {"type": "json_schema", "json_schema": {"name": "record", "schema": request.schema}}
         elif mode == "json":
             body["response_format"] = {"type": "json_object"}
-        return {**body, "logprobs": True} if self.settings.chances else body
+        return body
 
     def _once(self, body: bytes, start: float, attempt: int) -> ModelAnswer:
         try:

@@ -45,7 +45,7 @@ class ModelSpec(BaseModel):
     calls_a_minute: int = Field(0, ge=0, description="0: no limit.")
     tokens_a_minute: int = Field(0, ge=0, description="0: no limit.")
     timeout: float = Field(120.0, gt=0)
-    chances: bool = Field(False, description="Ask for the probabilities of tokens.")
+    chances: bool = Field(True, description="Ask for the probabilities of tokens, by which doubtful values are told.")
     stream: bool = Field(True, description="Read answers as they are written, and stop one that goes round in a loop.")
     pictures: bool = Field(False, description="Show it the pages of scans and photos as pictures, besides their words.")
     picture_tokens: int = Field(1600, ge=1, description="Tokens that a picture counts for, about.")

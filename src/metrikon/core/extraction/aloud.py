@@ -20,11 +20,61 @@ from metrikon.core.values.number_words import MARKS, Group, is_ordinal, plain
 from metrikon.core.values.phones import parse_phone
 from metrikon.core.values.web import parse_mail
 
-MONEY = frozenset("euro euros eur dollar dollars pound pounds franken francs francos franchi kronor kroner kr zloty zlotych € $ £".split())
-_PRICED = MONEY | frozenset(
-    "each per apiece kost kosten costs price stuk stück stueck pro je pièce piece chacun chacune prix cada uno precio cadauno prezzo".split()
+MONEY = frozenset(
+    [
+        "euro",
+        "euros",
+        "eur",
+        "dollar",
+        "dollars",
+        "pound",
+        "pounds",
+        "franken",
+        "francs",
+        "francos",
+        "franchi",
+        "kronor",
+        "kroner",
+        "kr",
+        "zloty",
+        "zlotych",
+        "€",
+        "$",
+        "£",
+    ]
 )
-_NO_NUMBERS = {"fr": {"neuf", "un", "une"}, "it": {"sei", "uno", "una", "un"}, "pt": {"meia", "um", "uma"}, "en": {"o", "oh", "one", "second", "grand"}}
+_PRICED = MONEY | frozenset(
+    [
+        "each",
+        "per",
+        "apiece",
+        "kost",
+        "kosten",
+        "costs",
+        "price",
+        "stuk",
+        "stück",
+        "stueck",
+        "pro",
+        "je",
+        "pièce",
+        "piece",
+        "chacun",
+        "chacune",
+        "prix",
+        "cada",
+        "uno",
+        "precio",
+        "cadauno",
+        "prezzo",
+    ]
+)
+_NO_NUMBERS = {
+    "fr": {"neuf", "un", "une"},
+    "it": {"sei", "uno", "una", "un"},
+    "pt": {"meia", "um", "uma"},
+    "en": {"o", "oh", "one", "second", "grand"},
+}
 AROUND_PAIR = 4  # tokens around two numbers that say whether they are a price or a time
 TOGETHER = 20  # tokens after a day within which a time is said of it
 AFTER_DAY = 8  # tokens after a day within which its time is said
@@ -163,13 +213,13 @@ def days(said: Said, own: date | None, certain: bool = True) -> Iterator[Aloud]:
         if own is None or not certain:
             continue
         for at in range(len(words)):
-            day = next_day(words, at, own, said.index.language)
-            if day is not None:
-                yield Aloud("date", run, at, at + 1, day.isoformat(), beside=True)
+            tomorrow = next_day(words, at, own, said.index.language)
+            if tomorrow is not None:
+                yield Aloud("date", run, at, at + 1, tomorrow.isoformat(), beside=True)
 
 
 _ARTICLES = {"the", "am", "den", "de", "dem", "der"}
-_BETWEEN = {"the", "of", "de", "den", "der", "dem", "le", "el", "il", "het", "op", "di", "del", "dia", "am", "the", ",", ".", "d", "den", "a", "e"}
+_BETWEEN = {"the", "of", "de", "den", "der", "dem", "le", "el", "il", "het", "op", "di", "del", "dia", "am", ",", ".", "d", "a", "e"}
 
 
 def _numbered(
@@ -186,9 +236,9 @@ def _numbered(
     if month is None and not weekdays:
         return _ordinal(words, one, own, language) if own and certain and not after[1:] else None
     last = max(one.last, month[0] + 1 if month else 0)
-    year = next((here[at] for at in _next_to(words, range(last, last + 2)) if at in here and 1900 <= here[at].value < 2100), None)
+    year = _year(words, last, here)
     if month and year:
-        return _on(year.value, month[1], one.value, year.last)
+        return _on(year[0], month[1], one.value, year[1])
     if own is None:
         return None
     if month is None:
@@ -199,6 +249,17 @@ def _numbered(
         choices = [each for each in choices if weekdays and each[0].weekday() in weekdays]
         return min(choices, key=lambda each: abs((each[0] - own).days), default=None)
     return next((each for each in sorted(choices) if (each[0] - own).days >= -31), None)
+
+
+def _year(words: Sequence[str], last: int, here: Mapping[int, Group]) -> tuple[int, int] | None:
+    """The year that is said after a month, in one number or two: "nineteen ninety-eight"; and where its words end."""
+    first = next((here[at] for at in _next_to(words, range(last, last + 2)) if at in here), None)
+    if first is None:
+        return None
+    two = here.get(first.last)
+    if two is not None and first.value in YEAR_BEGINS and 10 <= two.value < 100:
+        return first.value * 100 + two.value, two.last
+    return (first.value, first.last) if 1900 <= first.value < 2100 else None
 
 
 def _ordinal(words: Sequence[str], one: Group, own: date, language: str | None) -> tuple[date, int] | None:
@@ -263,7 +324,6 @@ def _begins(words: Sequence[str], first: int) -> int:
     return first - 2 if len(before) == 2 and before[0] in HALF | QUARTER and before[1] in PAST | TO else first
 
 
-
 @dataclass(frozen=True)
 class Meeting:
     """A day and a time that are said together."""
@@ -295,7 +355,8 @@ def _amounts(said: Said, index: Index) -> Iterator[Aloud]:
             two = here[at + 1] if at + 1 < len(here) else None
             pair = _pair(words, one, two, language) if two else None
             if two and pair is not None:
-                yield Aloud("amount", run, one.first, two.last, f"{pair:.2f}" if pair != int(pair) else str(int(pair)))
+                money = " ".join(words[one.last : two.first])
+                yield Aloud("amount", run, one.first, two.last, f"{f'{pair:.2f}' if pair != int(pair) else int(pair)} {money}".strip())
             digits = _digits(words, here, at)
             if digits:
                 yield Aloud("number", run, one.first, digits[1], digits[0])

@@ -102,7 +102,7 @@ def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, 
 def _read_out(index: Index) -> bool:
     """Whether an address is read out in a talk: "at", and soon after it "dot"."""
     for _, words, _ in said_of(index).runs if index.document.sentences else ():
-        marks = [MARKS.get(plain(word), word) for word in words]
+        marks = [MARKS.get(plain(word)) for word in words]
         if any(mark == "@" and "." in marks[at + 1 : at + 9] for at, mark in enumerate(marks)):
             return True
     return False

@@ -12,9 +12,10 @@ from typing import Any
 from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.doubts import CERTAIN
 from metrikon.core.extraction.ground import stands
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.readings import Draft
 from metrikon.core.records.findings import Finding
+from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.types import Field, RecordType
 
 LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhere
@@ -29,18 +30,31 @@ def supported_instead(kind: RecordType, index: Index, asked: Sequence[Field], ma
         if each.shape.count("/") != 1 or instead is None or instead == value:
             continue
         sure = 1.0 if "labels" in each.ours else other.sure.get(each.shape, 0.0)
-        if sure < _least(each, value, index) or (value is not None and stands(each, value, index)) or not stands(each, instead, index):
+        answers = value is not None and _who_answers(each, value, instead, index)
+        kept = value is not None and not answers and stands(each, value, index)
+        if (sure < _least(each, value, index) and not answers) or kept or not stands(each, instead, index):
             continue
         made.record[each.name] = instead
         made.replaced.add(each.shape)
-        was = "was left out" if value is None else f"{str(value)[:40]!r} stands nowhere"
+        was = "was left out" if value is None else f"{str(value)[:40]!r} is who answers" if answers else f"{str(value)[:40]!r} stands nowhere"
         made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
         if sure < CERTAIN and each.kind != "currency":
-            lost = "was left out by the model" if value is None else f"was given as {str(value)[:60]}, which stands nowhere"
+            lost = f"was given as {str(value)[:60]}, which {'is the name of who answers the call' if answers else 'stands nowhere'}"
+            lost = "was left out by the model" if value is None else lost
             message = f"{each.title} {lost}; {str(instead)[:60]}, which was found without a model, stands in its place. Compare it."
             found.append(Finding("left out" if value is None else "unsupported", "stop", message, (each.shape,), {"given": str(value or "")}))
     made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
     return found
+
+
+def _who_answers(field: Field, value: Any, instead: Any, index: Index) -> bool:
+    """Whether the name of a caller is said only by who speaks first, and another name by another speaker."""
+    sentences = index.document.sentences
+    if not sentences or concept_of(field) not in ("person", "receiver") or not (isinstance(value, str) and isinstance(instead, str)):
+        return False
+    first = sentences[0].speaker
+    said = [each.speaker for each in sentences if squeezed(value) in squeezed(each.text)]
+    return bool(said) and set(said) == {first} and any(squeezed(instead) in squeezed(each.text) and each.speaker != first for each in sentences)
 
 
 def _least(field: Field, value: Any, index: Index) -> float:

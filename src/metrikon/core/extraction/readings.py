@@ -17,9 +17,10 @@ from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.repeats import without_repeats
+from metrikon.core.extraction.sections import rows_of_another_section
 from metrikon.core.records.adding import ended
 from metrikon.core.records.pointers import leaves
-from metrikon.core.records.types import Field, RecordType
+from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.text import name_key
 
 SAME_END = 3  # rows at a border of parts that may have been read twice
@@ -72,6 +73,7 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
         elif each.stage == REPAIR:
             made.repairs.append((each, _fitted(kind, index, plan, made, value)))
     _without_repeats(kind, index, made)
+    _without_other_sections(kind, index, made)
     _rows(kind, index, plan, made, said, bool(records))
     for row, still, end in ended(kind, made.record):
         row[still.name] = False
@@ -91,6 +93,20 @@ def _without_repeats(kind: RecordType, index: Index, made: Draft) -> None:
             for into, at in ((made.record, name), (made.written, f"/{name}")):
                 if into.get(at) is rows:
                     into[at] = kept
+
+
+def _without_other_sections(kind: RecordType, index: Index, made: Draft) -> None:
+    """Lists of posts and schools without what stands under the heading of something else."""
+    for pointer, fields in kind.lists.items():
+        rows = made.record.get(pointer[1:]) if pointer.count("/") == 1 else None
+        if not isinstance(rows, list) or len(rows) < 2:
+            continue
+        about = str(resolved(kind.schema, kind.schema["properties"][pointer[1:]]).get("description") or "")
+        others = rows_of_another_section(pointer[1:], fields, about, rows, index)
+        for number in others:
+            told = next((str(value) for _, value in leaves(rows[number])), "")
+            made.changes.append(f"{pointer}: {told!r} stands under the heading of something else and was left out.")
+        made.record[pointer[1:]] = [row for number, row in enumerate(rows) if number not in others]
 
 
 def latest(given: Sequence[Given]) -> list[Given]:

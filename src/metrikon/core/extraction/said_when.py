@@ -67,9 +67,7 @@ def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[
             yield at, 0.8
         elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
             yield at, 0.75
-        elif (
-            (wanted - own).days <= 21 and said in WEEKDAY and said not in _SHORT and WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0
-        ):
+        elif (wanted - own).days <= 21 and said in WEEKDAY and said not in _SHORT and WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0:
             follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
             if not follows.isdigit():
                 yield at, 0.65
@@ -77,7 +75,27 @@ def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[
             yield at, 0.7
 
 
-_PASSED = {"last", "letzten", "letzte", "letzter", "vorigen", "dernier", "derniere", "pasado", "pasada", "scorso", "scorsa", "vorige", "afgelopen", "passada", "passado", "sidste", "forra", "zeszly", "zeszla"}
+_PASSED = {
+    "last",
+    "letzten",
+    "letzte",
+    "letzter",
+    "vorigen",
+    "dernier",
+    "derniere",
+    "pasado",
+    "pasada",
+    "scorso",
+    "scorsa",
+    "vorige",
+    "afgelopen",
+    "passada",
+    "passado",
+    "sidste",
+    "forra",
+    "zeszly",
+    "zeszla",
+}
 _AN_HOUR_TOO = {"morgen": ("de", "nl"), "hier": ("fr",)}  # words that mean a day in some languages only
 
 
@@ -90,7 +108,7 @@ def next_day(words: list[str], at: int, own: date, language: str | None) -> date
     if word not in WEEKDAY or len(word) < 4 or word in _SHORT or not words[at][0].isalpha():
         return None
     near = [plain(each) for each in words[max(0, at - 2) : at + 2] if each != BREAK]
-    follows = [each for each in words[at + 1 : at + 3] if each not in (",", BREAK, "der", "den", "the", "de", "le", "el", "il")]
+    follows = [each for each in words[at + 1 : at + 5] if plain(each) not in (",", BREAK, "der", "den", "dem", "the", "de", "le", "el", "il")]
     if set(near) & _PASSED or (follows and (follows[0].isdigit() or groups(follows[:1], language))):
         return None
     return own + timedelta(days=(WEEKDAY[word] - own.weekday() - 1) % 7 + 1)
@@ -156,9 +174,9 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
     if len(before) == 2 and before[0] in QUARTER:
         yield one.value * 60 + (15 if before[1] in PAST else -15 if before[1] in TO else 0), one.last, 0.8
     if before and before[-1] in _BEFORE_TIME:
-        yield one.value * 60, one.last, 0.6
+        yield one.value * 60, one.last, 0.66
     if after in ("-", "–", "bis", "to", "a", "tot"):
-        yield one.value * 60, one.last, 0.6
+        yield one.value * 60, one.last, 0.66
 
 
 _OF_DAY = {"abend", "nachmittag", "vormittag", "morgen", "mittag"}  # "um sieben am Abend"

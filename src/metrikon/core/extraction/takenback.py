@@ -65,7 +65,7 @@ def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence
             value = get(record, pointer)
             if field is None or field.kind != "amount" or isinstance(value, bool) or not isinstance(value, int | Decimal) or each.box is None:
                 continue
-            if Decimal(value) == Decimal(back.first.written) and each.page == place.page and each.box == box and not _again(back, index):
+            if Decimal(value) == Decimal(back.first.written.split()[0]) and each.page == place.page and each.box == box and not _again(back, index):
                 message = f"{kind.titled(pointer)} is given as {value}, which is taken back: {back.then.written} is said soon after it."
                 yield Finding("taken back", "stop", message, (pointer,))
 
