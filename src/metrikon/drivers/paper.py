@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 
+from metrikon.core.documents.model import Within
 from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given
 from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.estimate import Estimate, estimate
@@ -70,8 +71,11 @@ class LocalPaper:
 class WorkerPaper:
     """Has a worker process do it. `path`: where the document's stored form lies. `draw`: a page as PNG."""
 
-    def __init__(self, pool: ReaderPool, path: Path, renew: Callable[[], object], draw: Callable[[int], bytes] | None = None) -> None:
+    def __init__(
+        self, pool: ReaderPool, path: Path, renew: Callable[[], object], draw: Callable[[int], bytes] | None = None, only: Within | None = None
+    ) -> None:
         self.pool = pool
+        self.only = only  # one of several documents within it
         self.draw = draw
         self.path = path
         self.renew = renew  # reads the file again when the stored form is not there or was cut off
@@ -93,6 +97,8 @@ class WorkerPaper:
 
     def _asked(self, operation: str, kind: RecordType, **more: Any) -> bytes:
         request = {"op": operation, "path": str(self.path), "kind": kind.packed.decode(), **more}
+        if self.only is not None:
+            request["only"] = msgspec.json.encode(self.only).decode()
         try:
             return self.pool.work(request)
         except Refused as error:

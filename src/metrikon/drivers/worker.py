@@ -20,8 +20,9 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.documents.model import Document, from_bytes, summary_bytes, to_bytes
+from metrikon.core.documents.model import Document, Within, from_bytes, summary_bytes, to_bytes
 from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.several import cut
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers import wire
@@ -91,31 +92,39 @@ def _picture(request: dict[str, Any]) -> bytes:
 
 
 @lru_cache(maxsize=KEPT)
-def _paper(path: str) -> LocalPaper:
-    """A document that was read before, by the place of its stored form; those asked for last are kept."""
+def _paper_of(path: str, only: str) -> LocalPaper:
+    """A document that was read before, by the place of its stored form, or one of several within it; those asked for last are kept."""
     try:
-        return LocalPaper(Index(from_bytes(Path(path).read_bytes())))
+        document = from_bytes(Path(path).read_bytes())
     except (OSError, msgspec.MsgspecError) as error:
         raise Refused(NOT_STORED, "The document has to be read again.") from error
+    if only:
+        within = msgspec.json.decode(only.encode(), type=Within)
+        document = cut(document, within.pages, within.box)
+    return LocalPaper(Index(document))
+
+
+def _paper(request: Mapping[str, Any]) -> LocalPaper:
+    return _paper_of(str(request["path"]), str(request.get("only") or ""))
 
 
 def _asks(request: dict[str, Any]) -> bytes:
     kind = unpacked_type(str(request["kind"]).encode())
-    return dumps(_paper(request["path"]).asks(kind, wire.asking_from(request["asking"])))
+    return dumps(_paper(request).asks(kind, wire.asking_from(request["asking"])))
 
 
 def _estimate(request: dict[str, Any]) -> bytes:
     kind = unpacked_type(str(request["kind"]).encode())
-    return dumps(_paper(request["path"]).estimate(kind, wire.asking_from(request["asking"])))
+    return dumps(_paper(request).estimate(kind, wire.asking_from(request["asking"])))
 
 
 def _patterns(request: dict[str, Any]) -> bytes:
-    return dumps(_paper(request["path"]).patterns(unpacked_type(str(request["kind"]).encode())))
+    return dumps(_paper(request).patterns(unpacked_type(str(request["kind"]).encode())))
 
 
 def _settle(request: dict[str, Any]) -> bytes:
     kind = unpacked_type(str(request["kind"]).encode())
-    return wire.reading_bytes(_paper(request["path"]).settle(kind, wire.all_given(request["given"]), wire.asking_from(request["asking"])))
+    return wire.reading_bytes(_paper(request).settle(kind, wire.all_given(request["given"]), wire.asking_from(request["asking"])))
 
 
 OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 import msgspec
 
 from metrikon.core.documents.drawing import drawn, drawn_small
-from metrikon.core.documents.model import FORM, Document, Summary, from_bytes, summary
+from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper
@@ -20,8 +20,10 @@ from metrikon.ports.files import Files
 from metrikon.ports.paper import Paper
 from metrikon.ports.reader import Refused
 from metrikon.ports.transcription import Transcriber
+from metrikon.readers.recording import FORMATS as RECORDINGS
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
+from metrikon.readers.together import bundled
 
 SEEN = 110  # dots an inch of the pages that a model is shown: small print can be read, and no more is paid for
 STAMP = 30  # dots an inch: a smaller picture shows no letters
@@ -70,10 +72,21 @@ class EngineHouse:
         except msgspec.MsgspecError:
             return self._read(sha256, flow)  # cut off by a crash
 
-    def paper(self, sha256: str, flow: str | None = None) -> Paper:
-        """The document of a kept file, worked on in a worker process."""
+    def paper(self, sha256: str, flow: str | None = None, only: Within | None = None) -> Paper:
+        """The document of a kept file, or one of several within it, worked on in a worker process."""
         place = self.files.derived_path(_stored(sha256))
-        return WorkerPaper(self.readers, place, lambda: self._read(sha256, flow), lambda page: self._seen(sha256, page, flow))
+        return WorkerPaper(self.readers, place, lambda: self._read(sha256, flow), lambda page: self._seen(sha256, page, flow), only)
+
+    def together(self, files: Sequence[tuple[str, str]], flow: str | None = None) -> str:
+        """Files kept as one that is read as one; its hash. Of a recording what was heard in it is kept."""
+        return self.files.put(bundled((name, self._said(self.files.get(sha256))) for name, sha256 in files))
+
+    def _said(self, data: bytes) -> bytes:
+        """A file as it is, of a recording the answer of its transcription."""
+        format = found_format(data[:4096] if len(data) > 4096 else data).format if data[:2] != b"PK" else "zip"
+        if format not in RECORDINGS or self.transcriber is None:
+            return data
+        return self.transcriber.transcribe(data, format)
 
     def _seen(self, sha256: str, page: int, flow: str | None) -> bytes:
         """A page as a model is shown it."""

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from sqlalchemy import Connection
 
-from metrikon.core.documents.model import Document, Summary
+from metrikon.core.documents.model import Document, Summary, Within
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.ports.model import Model, Usage
@@ -86,8 +86,12 @@ class House(Protocol):
         """Keep the files within a kept file, each under its own hash. Raises as `read_document`."""
         ...
 
-    def paper(self, sha256: str, flow: str | None = None) -> Paper:
-        """The same document, put before extraction. Raises as `read_document`."""
+    def together(self, files: Sequence[tuple[str, str]], flow: str | None = None) -> str:
+        """Files, each its name and hash, kept as one that is read as one; its hash. Raises KeyError for one that is not kept."""
+        ...
+
+    def paper(self, sha256: str, flow: str | None = None, only: Within | None = None) -> Paper:
+        """The same document, or one of several within it, put before extraction. Raises as `read_document`."""
         ...
 
     def record_type(self, name: str) -> tuple[RecordType, int]:

@@ -63,10 +63,10 @@ def detect(data: bytes) -> Detected:
         return _boxed(data[8:12])
     if data[:2] in (b"\xff\xfb", b"\xff\xf3", b"\xff\xf2"):
         return Detected("mp3", "it begins with an MPEG audio frame")
-    if b"%PDF-" in data[:1024]:
-        return Detected("pdf", "it holds the mark of PDF files at its start")
     if data.startswith((b"PK\x03\x04", b"PK\x05\x06")):
         return _zipped(data)
+    if b"%PDF-" in data[:1024]:
+        return Detected("pdf", "it holds the mark of PDF files at its start")
     if data.startswith(b"\xd0\xcf\x11\xe0") and "EncryptedPackage".encode("utf-16-le") in data:
         raise Refused("encrypted", "The office document is encrypted. Set the password that opens it on the flow, or ask for the file without one.")
     for signature, words in _KNOWN:
@@ -104,6 +104,8 @@ def _zipped(data: bytes) -> Detected:
         return Detected("xlsx", "it is a ZIP archive that holds an xl/workbook")
     if kind == "application/vnd.oasis.opendocument.spreadsheet":
         return Detected("ods", "it is a ZIP archive whose mimetype names an OpenDocument sheet")
+    if kind == "application/x-metrikon-together":
+        return Detected("together", "it is made of several files that are read as one")
     if kind:
         raise Refused("unknown-format", f"The file is a document of the kind {kind!r}, which is not read here. Metrikon reads {READ}.")
     return Detected("zip", "it is a ZIP archive")

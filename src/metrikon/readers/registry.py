@@ -17,6 +17,7 @@ import msgspec
 
 from metrikon.core.documents.drawing import drawn
 from metrikon.core.documents.model import Document, Part
+from metrikon.core.extraction.several import several
 from metrikon.ports.reader import Limits, Reader, Refused
 from metrikon.readers.detect import Detected, detect
 from metrikon.readers.locked import unlocked
@@ -64,7 +65,7 @@ def read(data: bytes, limits: Limits | None = None, passwords: Sequence[str] = (
     opened = unlocked(data, passwords, given)
     found = found_format(opened)
     document = _reader(found.format).read(opened, hashlib.sha256(data).hexdigest(), given)
-    return msgspec.structs.replace(document, why=found.why)
+    return msgspec.structs.replace(document, why=found.why, documents=several(document))
 
 
 def parts(data: bytes, limits: Limits | None = None, passwords: Sequence[str] = ()) -> Iterator[tuple[Part, bytes]]:

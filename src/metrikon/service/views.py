@@ -125,6 +125,7 @@ class EvidenceView(View):
     sure: float = 1.0
     confidence: float = 1.0
     inputs: dict[str, float] = {}
+    file: str = ""
 
 
 class RecordRow(View):

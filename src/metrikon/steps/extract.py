@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 from sqlalchemy import Connection
 
+from metrikon.core.documents.model import Within
 from metrikon.core.extraction.settle import looked_up
 from metrikon.core.records import evidence, findings
 from metrikon.core.records.checks import doubts
@@ -23,6 +24,7 @@ def run(call: Call, house: House) -> Outcome:
     sha256 = given.get("document") if isinstance(given, dict) else None
     if not isinstance(sha256, str):
         raise StepFailed("`document` must be the result of a read step, such as ${document}. Correct the flow, then continue.")
+    only = _only(call.parameters.get("only"))
     name = str(call.parameters["record_type"])
     try:
         kind, version = house.record_type(name)
@@ -37,7 +39,7 @@ def run(call: Call, house: House) -> Outcome:
         found = extract(
             model,
             kind,
-            house.paper(sha256, call.flow),
+            house.paper(sha256, call.flow, only),
             call.today,
             str(call.parameters.get("context") or ""),
             stronger,
@@ -86,6 +88,16 @@ def run(call: Call, house: House) -> Outcome:
         }
 
     return Outcome(commit=commit, usage=found.usage, model=found.model)
+
+
+def _only(given: Any) -> Within | None:
+    """One of several documents within a file."""
+    if given is None:
+        return None
+    try:
+        return msgspec.convert(given, Within)
+    except msgspec.ValidationError as error:
+        raise StepFailed("`only` must be an element of `documents` of a read step, such as ${paper}. Correct the flow, then continue.") from error
 
 
 def _failure(error: Exception, call: Call) -> StepFailed:

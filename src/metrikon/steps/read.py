@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from metrikon.core.documents.model import Within
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed, WorkFailed
 from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
@@ -11,6 +12,7 @@ def run(call: Call, house: House) -> Outcome:
     """The document of the file named in `file`."""
     sha256 = str(call.parameters["file"])
     try:
+        sha256 = _as_one(sha256, call, house)
         document = house.summary(sha256, call.flow)
         if document.parts:
             house.keep_parts(sha256, call.flow)
@@ -31,5 +33,32 @@ def run(call: Call, house: House) -> Outcome:
     except KeyError as error:
         raise StepFailed(f"The file {sha256[:12]} is not kept here. Give the read step a file, such as ${{item.file}}.") from error
     result = {"document": sha256, "format": document.format, "pages": len(document.pages), "warnings": list(document.warnings)}
+    every = tuple(range(1, len(document.pages) + 1))
+    result["documents"] = [
+        {"pages": list(each.pages), "box": list(each.box) if each.box else None, "title": each.title}
+        for each in document.documents or (Within(every),)
+    ]
     parts = [{"name": part.name, "file": part.sha256, "size": part.size, "role": part.role} for part in document.parts]
     return Outcome({**result, "parts": parts})
+
+
+def _as_one(sha256: str, call: Call, house: House) -> str:
+    """The file itself, or the one that it makes with the files that are read along with it."""
+    given = call.parameters.get("along") or []
+    if not isinstance(given, list) or not all(_hash(each) for each in given):
+        raise StepFailed("`along` must be a list of files, such as ${archive.parts}. Correct the flow, then continue.")
+    files = [(_name(each, number), _hash(each)) for number, each in enumerate(given, 2)]
+    if call.parameters.get("together"):
+        parts = [part for part in house.summary(sha256, call.flow).parts if part.role == "member"]
+        if parts:
+            house.keep_parts(sha256, call.flow)
+            return house.together([*((part.name, part.sha256) for part in parts), *files], call.flow)
+    return house.together([(call.file_name, sha256), *files], call.flow) if files else sha256
+
+
+def _hash(each: object) -> str:
+    return str(each.get("file") or "") if isinstance(each, dict) else each if isinstance(each, str) else ""
+
+
+def _name(each: object, number: int) -> str:
+    return str(each.get("name") or f"file {number}") if isinstance(each, dict) else f"file {number}"

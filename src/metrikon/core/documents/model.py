@@ -13,7 +13,7 @@ from functools import cached_property
 import msgspec
 
 Box = tuple[float, float, float, float]
-FORM = 4  # version of the stored form of a document
+FORM = 5  # version of the stored form of a document
 
 
 class Word(msgspec.Struct, frozen=True, array_like=True, gc=False):
@@ -172,6 +172,14 @@ class Part(msgspec.Struct, frozen=True, omit_defaults=True):
     media: str = ""
 
 
+class Within(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One of several documents that a file holds: its pages, of one page only what stands within `box`, and what it calls itself."""
+
+    pages: tuple[int, ...]
+    box: Box | None = None
+    title: str = ""
+
+
 class Document(msgspec.Struct, frozen=True, dict=True):
     """A file made readable. `sha256` names the bytes it was read from; `why` says how its format was found."""
 
@@ -185,6 +193,7 @@ class Document(msgspec.Struct, frozen=True, dict=True):
     hidden: tuple[Hidden, ...] = ()
     sentences: tuple[Sentence, ...] = ()
     parts: tuple[Part, ...] = ()
+    documents: tuple[Within, ...] = ()  # that the file holds, where it holds several
     why: str = ""
     form: int = FORM
 
@@ -216,6 +225,7 @@ class Summary(msgspec.Struct, frozen=True):
     pages: tuple[msgspec.Raw, ...]
     warnings: tuple[str, ...] = ()
     parts: tuple[Part, ...] = ()
+    documents: tuple[Within, ...] = ()
 
 
 _SUMMARY = msgspec.json.Decoder(Summary)
@@ -229,7 +239,8 @@ def summary(data: bytes) -> Summary:
 def summary_bytes(document: Document) -> bytes:
     """The summary of a document, in the form that `summary` reads."""
     pages = [page.number for page in document.pages]
-    return _ENCODER.encode({"format": document.format, "pages": pages, "warnings": document.warnings, "parts": document.parts})
+    told = {"warnings": document.warnings, "parts": document.parts, "documents": document.documents}
+    return _ENCODER.encode({"format": document.format, "pages": pages, **told})
 
 
 def to_bytes(document: Document) -> bytes:

@@ -91,9 +91,18 @@ def settled(
         base = better or base
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *doubted, *unnamed], base.notes
     evidence = trusted(record, evidence, base.reckoned, made, other, whole)
+    evidence = _named(evidence, index)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
     stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
     return Reading(record, evidence, findings, (*made.changes, *told), notes, stages, following)
+
+
+def _named(evidence: dict[str, Evidence], index: Index) -> dict[str, Evidence]:
+    """The evidence with the name of the file that each stands in, where several were read as one."""
+    files = {page.number: page.part for page in index.document.pages if page.part}
+    if not files:
+        return evidence
+    return {at: msgspec.structs.replace(each, file=files[each.page]) if each.page in files else each for at, each in evidence.items()}
 
 
 def _whole(kind: RecordType, index: Index, given: Given) -> Draft:
@@ -166,7 +175,7 @@ def _assessed(
         notes += of_orders(kind, record, evidence, index, planned)
         notes += unsaid(kind, record, lambda number: number in index.numbers)
     notes += second.differing(kind, record, made.second)
-    notes += differing + left_out(kind, record, index) + hidden_text(index) + index.once("orders", orders)
+    notes += differing + left_out(kind, record, index) + hidden_text(index) + several_documents(index) + index.once("orders", orders)
     reckoned = reckon(kind, record)
     return mending.Assessed(record, evidence, notes + check_record(kind, record, evidence, reckoned), notes, reckoned)
 
@@ -294,6 +303,16 @@ def hidden_text(index: Index) -> list[Finding]:
         return []
     some = "; ".join(f"“{each.text[:80]}” ({each.why})" for each in hidden[:3])
     return [Finding("hidden text", "warn", f"The document holds text that a person does not see, which was left out: {some}.")]
+
+
+def several_documents(index: Index) -> list[Finding]:
+    """That a file holds several documents, of which no one record can be made."""
+    held = index.document.documents
+    if len(held) < 2:
+        return []
+    told = "; ".join(f"{each.title or 'one'} (page {', '.join(map(str, each.pages))})" for each in held[:6])
+    message = f"The file seems to hold {len(held)} documents: {told}. Let the flow go through `documents` of its read step, or send them one by one."
+    return [Finding("several documents", "stop", message)]
 
 
 def as_printed(record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> dict[str, Any]:

@@ -33,6 +33,8 @@ class Read(Form):
     """Make a file readable: pages, words with boxes, tables."""
 
     file: str = Field("${item.file}", description="The file to read.")
+    together: bool = Field(False, description="Read the files within an archive as one document, each page under the name of its file.")
+    along: Any = Field(None, description="More files that are read as one with it: a list of hashes, or of parts of another read step.")
 
 
 class Extract(Form):
@@ -40,6 +42,10 @@ class Extract(Form):
 
     document: str = Field(..., description="The result of a read step.")
     record_type: str = Field(..., description="Name of the record type.")
+    only: Any = Field(
+        None,
+        description="One of several documents within the file: an element of `documents` of the read step. Without it a file that holds several stops.",
+    )
     model: str | None = Field(None, description="Name of the model; the service's default when left out.")
     second: str | None = Field(None, description="Name of a stronger model that reads again what the first could not mend.")
     second_reading: str | None = Field(

@@ -133,7 +133,7 @@ class _Verifier:
         if step.write:
             self._write(step, step.write)
         if step.read:
-            return {"document": None, "pages": None, "format": None, "warnings": None, "parts": None}
+            return {"document": None, "pages": None, "format": None, "warnings": None, "parts": None, "documents": None}
         return None
 
     def _expressions(self, step: Step, kind: str, values: Any) -> list[tuple[str, str]]:

@@ -18,6 +18,7 @@ class Evidence(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     `how`: "printed" (the value stands there), "sign" or "mapped" (a mark, a word or another form stands for it), "said" (in words),
     "decided" (the words it rests on), "fact" (the file says so in its data for programs), "derived" (worked out from other values),
     "list" (a list of known values says so), "person" (given by a person), "not in the document, by default", or "not found in the document".
+    `file`: of which of several files that were read as one, such as an attachment of a mail.
     `confidence` (0 to 1) is worked out from `sure` and `inputs`: see `records.confidence`.
     """
 
@@ -28,6 +29,7 @@ class Evidence(msgspec.Struct, frozen=True, omit_defaults=True, gc=False):
     sure: float = 1.0
     confidence: float = 1.0
     inputs: dict[str, float] = {}
+    file: str = ""
 
     @property
     def found(self) -> bool:

@@ -1,0 +1,58 @@
+"""Several files that are read as one: a form and the paper it names, pages and the recording of a call. Each page says which file it is of."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import zipfile
+from collections.abc import Iterable, Iterator
+
+from metrikon.core.documents.joining import joined
+from metrikon.core.documents.model import Document, Part
+from metrikon.ports.reader import Limits, Refused
+from metrikon.readers.packed import check_archive, member_bytes
+from metrikon.readers.recording import FORMATS, heard
+
+MEDIA = "application/x-metrikon-together"
+_ALWAYS = (1980, 1, 1, 0, 0, 0)  # so that the same files make the same bytes
+
+
+def bundled(files: Iterable[tuple[str, bytes]]) -> bytes:
+    """Files put into one, in their order. Of a recording the answer of its transcription is given, under the name of the recording."""
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
+        archive.writestr(zipfile.ZipInfo("mimetype", _ALWAYS), MEDIA)
+        for number, (name, data) in enumerate(files, 1):
+            archive.writestr(zipfile.ZipInfo(f"{number}/{name.replace('/', '_')}", _ALWAYS), data)
+    return made.getvalue()
+
+
+class TogetherReader:
+    """Reads what `bundled` makes."""
+
+    formats: tuple[str, ...] = ("together",)
+
+    def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
+        """The pages of all files, one file after the other. Raises `Refused` naming the file that cannot be read."""
+        found = [(part.name, self._read(part.name, content, limits)) for part, content in self.parts(data, limits)]
+        if not found:
+            raise Refused("empty", "No files were given to be read as one.")
+        return joined(Document(sha256, "together", ()), found, limits.max_pages)
+
+    def parts(self, data: bytes, limits: Limits, warnings: list[str] | None = None) -> Iterator[tuple[Part, bytes]]:
+        """The files with their bytes."""
+        archive = check_archive(data, limits)
+        for member in archive.infolist()[1:]:
+            content = member_bytes(archive, member, limits)
+            name = member.filename.partition("/")[2]
+            yield Part(name, hashlib.sha256(content).hexdigest(), len(content), "member"), content
+
+    def _read(self, name: str, content: bytes, limits: Limits) -> Document:
+        from metrikon.readers.registry import read
+
+        if name.lower().rpartition(".")[2] in FORMATS and content[:1] in b"{[":
+            return heard(content, hashlib.sha256(content).hexdigest(), "json", name, limits)
+        try:
+            return read(content, limits)
+        except Refused as error:
+            raise Refused(error.code, f"{name}: {error.reason}") from error
