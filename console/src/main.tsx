@@ -20,6 +20,8 @@ import { RecordTypePlace, RecordTypes } from "./places/setup/RecordTypes";
 import { RecordPlace } from "./places/record/RecordPlace";
 import { Records } from "./places/Records";
 import { SignIn } from "./places/SignIn";
+import { TrialPlace } from "./places/trials/TrialPlace";
+import { Trials } from "./places/trials/Trials";
 import { Today } from "./places/Today";
 import { Problem } from "./parts/bits";
 import { Shell } from "./parts/Shell";
@@ -75,6 +77,8 @@ function House(): ReactNode {
         <Route path="records/:id" element={<RecordPlace />} />
         <Route path="setup" element={<RecordTypes />} />
         <Route path="setup/record-types/:name" element={<RecordTypePlace />} />
+        <Route path="setup/trials" element={<Trials />} />
+        <Route path="setup/trials/:id" element={<TrialPlace />} />
         <Route path="*" element={<p>There is nothing at this address. Choose a place on the left.</p>} />
       </Route>
     </Routes>

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from decimal import Decimal
 from pathlib import Path
 
 import httpx
@@ -324,3 +325,23 @@ def test_a_value_that_a_list_says_follows_the_value_beside_it(desk: Desk) -> Non
     desk.click("Approve")
     eventually(lambda: desk.service.client.record(record).state == "approved")
     assert desk.service.client.record(record).values["account"] == "5110 Seed"
+
+
+def test_a_trial_tells_what_a_person_had_to_correct(full: Desk) -> None:
+    full.go("/setup/trials")
+    full.read("Nothing was tried yet")
+    (waiting,) = full.service.client.records(state="waits")
+    amounts = [line["amount"] for line in waiting.values["lines"]]
+    sums = {"net": sum(amounts, Decimal(0)), "total": sum(amounts, waiting.values["tax"])}
+    full.service.client.approve(waiting.id, {**waiting.values, **sums, "order_number": "EBG-9999"})
+    full.click("Begin")
+    full.read("1 of 1 record")
+    full.read("By field")
+    assert "EBG-9999" not in full.text()
+    full.see("button.tried").click()
+    full.read("EBG-9999")
+    assert full.see("figure.sure svg").get_attribute("aria-label")
+    full.go("/setup/trials")
+    assert "1 of 1 record" in full.see("a.trialline").text
+    full.read("order_number")  # how complete the fields were, week by week
+    assert full.complaints() == []

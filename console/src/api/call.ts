@@ -32,6 +32,11 @@ export type CheckView = Schemas["CheckView"];
 export type Doc = Schemas["DocumentView"];
 export type Session = Schemas["SessionView"];
 export type Changes = Schemas["ChangesView"];
+export type Trial = Schemas["TrialView"];
+export type TrialDetail = Schemas["TrialDetail"];
+export type TriedDocument = Schemas["TriedDocument"];
+export type Reliability = Schemas["Reliability"];
+export type WeekFields = Schemas["WeekFields"];
 export type RecordTypes = Schemas["RecordTypeList"];
 
 /** An error of the service, in its own words (RFC 9457). */

@@ -38,6 +38,9 @@ export function RecordTypes(): ReactNode {
       <p>
         <Button component={Link} to="/setup/record-types/new" variant="default">
           Start a record type
+        </Button>{" "}
+        <Button component={Link} to="/setup/trials" variant="default">
+          Trials
         </Button>
       </p>
       <Lists />
