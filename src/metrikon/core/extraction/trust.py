@@ -10,6 +10,7 @@ import msgspec
 
 from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.chances import Chances, chance_of, chances
+from metrikon.core.extraction.doubts import CERTAIN
 from metrikon.core.extraction.index import squeezed
 from metrikon.core.extraction.readings import Draft
 from metrikon.core.records.confidence import MODEL, Inputs
@@ -36,7 +37,11 @@ def trusted(
         agree, differ, reading = held.get(pointer, 0), 0, 1.0
         if pointer not in made.cells and each.how != "fact":
             more, differ = _compared(pointer, get(record, pointer), others, made)
-            agree, reading = agree + more, _reading(pointer, get(record, pointer), each, known, whole)
+            more = more or _alike(pointer, record, other, made)
+            if pointer in made.replaced:
+                reading = other.sure.get(pointer, TELLING)
+                differ = int(reading < CERTAIN)  # what it is certain of is taken as it is
+            agree, reading = agree + more, reading if pointer in made.replaced else _reading(pointer, get(record, pointer), each, known, whole)
         key = (each.sure if each.found else 0.0, reading, agree, differ, failed.get(pointer, 0))
         if key not in same:
             inputs = Inputs(*key)
@@ -47,6 +52,32 @@ def trusted(
         msgspec.structs.force_setattr(each, "inputs", same[key][1])
         found[pointer] = each
     return found
+
+
+def _alike(pointer: str, record: Mapping[str, Any], other: Besides, made: Draft) -> int:
+    """Whether an independent reading, sure of it or not, came to the same value; of rows, in a row that shares another value."""
+    if pointer in made.replaced:
+        return 0
+    name, _, inner = pointer[1:].partition("/")
+    number, _, column = inner.partition("/")
+    if not inner:
+        theirs = other.record.get(name)
+        return int(theirs is not None and _same(get(record, pointer), theirs))
+    rows = other.record.get(name)
+    if not isinstance(rows, list) or not number.isdigit() or "/" in column:
+        return 0
+    value = get(record, pointer)
+    if not column:
+        return int(any(_same(value, row) for row in rows if not isinstance(row, dict)))
+    own = get(record, f"/{name}/{number}")
+    return int(
+        any(_same(value, row.get(column)) and _share(own, row, column) for row in rows if isinstance(row, dict) and row.get(column) is not None)
+    )
+
+
+def _share(own: Mapping[str, Any], row: Mapping[str, Any], column: str) -> bool:
+    """Whether two rows have another value in common."""
+    return any(value is not None and key != column and _same(value, row.get(key)) for key, value in own.items())
 
 
 def _compared(pointer: str, value: Any, others: Sequence[Mapping[str, Any]], made: Draft) -> tuple[int, int]:
