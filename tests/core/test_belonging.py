@@ -127,3 +127,34 @@ def test_a_day_is_not_given_to_a_field_of_which_its_line_says_nothing(line: str,
     said = {"issued": "2025-11-28", "later": "2025-11-28"}
     found = settled(kind, Index(typed_document(f"Quillfeather Ferns\n{line}\n")), [Given("ask", json.dumps(said), "m")], Asking("2026-11-26"))
     assert ("same words" in {each.check for each in found.findings}) == stopped
+
+
+PARKED = """Moss Lane Garage
+Parking fee      16.45
+Discount         -3.00
+Paid             13.45
+"""
+
+
+@pytest.mark.parametrize(("given", "stopped"), [({"off": 16.45}, True), ({"off": 3}, False), ({"total": 13.45}, False)])
+def test_an_amount_that_stands_once_is_not_given_to_two_fields_unless_both_are_sums(given: dict[str, Any], stopped: bool) -> None:
+    fields = {"fee": "Parking fee", "off": "Discount", "paid": "Amount paid", "total": "Total to pay"}
+    kind = record_type({"type": "object", "properties": {name: {**NUMBER, "description": about} for name, about in fields.items()}})
+    said = {"fee": 16.45, "off": 3, "paid": 13.45, **given}
+    found = settled(kind, Index(typed_document(PARKED)), [Given("ask", json.dumps(said), "m")], Asking("2026-11-26"))
+    assert ("same words" in {each.check for each in found.findings if each.level == "stop"}) == stopped
+
+
+TICKET = """Fern Line
+2 Adult      2 x 21.40
+1 Child      1 x 10.70
+"""
+
+
+@pytest.mark.parametrize(("price", "stopped"), [(10.7, False), (1, True)])
+def test_a_price_without_cents_among_prices_with_them_is_another_number_of_its_row(price: float, stopped: bool) -> None:
+    row = {"who": {"type": "string"}, "count": {"type": "integer", "description": "Quantity"}, "one": {**NUMBER, "description": "Unit price"}}
+    kind = record_type({"type": "object", "properties": {"seats": {"type": "array", "items": {"type": "object", "properties": row}}}})
+    said = {"seats": [{"who": "Adult", "count": 2, "one": 21.4}, {"who": "Child", "count": 1, "one": price}]}
+    found = settled(kind, Index(typed_document(TICKET)), [Given("ask", json.dumps(said), "m")], Asking("2026-11-26"))
+    assert ("of another column" in {each.check for each in found.findings if each.level == "stop"}) == stopped

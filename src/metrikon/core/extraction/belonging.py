@@ -35,6 +35,8 @@ def belonging(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str
     claimed = _claimed(evidence)
     found += _day_of_another(kind, record, evidence, index)
     found += _one_place_for_two(kind, record, claimed)
+    found += _one_number_for_two(kind, record, evidence, index)
+    found += _without_cents(kind, record, evidence, index)
     found += _taken_by_rows(kind, record, evidence, index, claimed)
     found += _other_units(kind, record, evidence, index)
     for pointer in kind.lists:
@@ -124,6 +126,47 @@ def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Map
             yield Finding(
                 "same words", "stop", f"{names} are given the same figure, which stands once on page {page}.", tuple(each.shape for each in fields)
             )
+
+
+_SUMS = {"gross", "net", "balance", "paid", "line amount", ""}
+
+
+def _one_number_for_two(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
+    """An amount that is given for two fields and stands once, unless both are sums, which are often the same."""
+    claims: dict[Decimal, list[Field]] = {}
+    for each in kind.header:
+        value = record.get(each.name) if each.shape.count("/") == 1 and each.kind == "amount" and "labels" not in each.ours else None
+        if isinstance(value, Decimal | int) and not isinstance(value, bool) and value not in (0, 1):
+            if evidence.get(each.shape, _NOWHERE).how in ("printed", "said"):
+                claims.setdefault(abs(Decimal(value)), []).append(each)
+    for value, fields in claims.items():
+        if len(fields) < 2 or all(concept_of(each) in _SUMS for each in fields):
+            continue
+        spots = {(place.page, place.words[-1]) for place in places(fields[0], value, index)[:MOST_PLACES]}
+        if len(spots) < len(fields):
+            names = " and ".join(each.title for each in fields[:3])
+            message = f"{names} are given the same amount {value}, which stands fewer times in the document."
+            yield Finding("same words", "stop", message, tuple(each.shape for each in fields))
+
+
+def _without_cents(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
+    """A price in a row that is printed without cents, where those of all other rows are printed with them: it is another number of its row."""
+    for pointer, fields in kind.lists.items():
+        given = record.get(pointer[1:]) if pointer.count("/") == 1 else None
+        rows = given if isinstance(given, list) else []
+        for each in fields:
+            if each.kind != "amount" or concept_of(each) not in ("unit price", "line amount"):
+                continue
+            quotes = {n: found.quote for n in range(len(rows)) if (found := evidence.get(f"{pointer}/{n}/{each.name}")) and found.how == "printed"}
+            bare = [n for n, quote in quotes.items() if not _CENTS.search(quote)]
+            spots = places(each, rows[bare[0]][each.name], index)[:MOST_PLACES] if len(bare) == 1 and len(quotes) > 1 else []
+            if spots and not any(_CENTS.search(index.quote(spot)) for spot in spots):
+                at = f"{pointer}/{bare[0]}/{each.name}"
+                message = f"{kind.titled(at)} is printed as {quotes[bare[0]]}, without cents, as it is in no other row."
+                yield Finding("of another column", "stop", message, (at,))
+
+
+_CENTS = re.compile(r"[.,]\d\d(?!\d)")
 
 
 def _sort(field: Field) -> str | None:
