@@ -14,6 +14,20 @@ from metrikon.core.records.findings import Finding
 from metrikon.core.records.types import RecordType
 
 
+OPEN = 0.6  # how sure a no is that a model left open
+
+
+def open_as_no(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence]) -> tuple[dict[str, Any], list[Finding]]:
+    """The record with a no for each yes/no that must have a value and that a model left open; a person is asked to compare it."""
+    made, found = dict(record), []
+    for field in kind.header:
+        if field.kind == "yes/no" and field.required and not field.nullable and field.shape.count("/") == 1 and record.get(field.name) is None:
+            made[field.name] = False
+            evidence[field.shape] = Evidence("decided", quote="no answer was given, and nothing says yes", sure=OPEN)
+            found.append(Finding("left out", "stop", f"{field.title} was left open by the model and taken for no. Compare it.", (field.shape,)))
+    return {name: made[name] for name in kind.schema["properties"] if name in made}, found
+
+
 def with_defaults(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], today: str) -> tuple[dict[str, Any], list[Finding]]:
     """The record with what holds by default; its evidence is added, and findings of expressions that cannot be worked out."""
     made, found = dict(record), []

@@ -16,7 +16,7 @@ from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given, Stage,
 from metrikon.core.extraction.belonging import belonging
 from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
-from metrikon.core.extraction.defaults import with_defaults
+from metrikon.core.extraction.defaults import open_as_no, with_defaults
 from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.doubts import inventions, of_orders, read_otherwise
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
@@ -156,6 +156,9 @@ def _assessed(
         evidence = {pointer: each for pointer, each in evidence.items() if pointer not in invented}
     derived_evidence(kind, record, evidence)
     record, undecided = with_defaults(kind, record, evidence, asking.today)
+    left_open: list[Finding] = []
+    if given and given[0].stage != PATTERNS and not made.unread:
+        record, left_open = open_as_no(kind, record, evidence)
     from_cells = {pointer.split("/")[1] for pointer in made.cells}
     record = {**record, **as_printed({name: value for name, value in record.items() if name not in from_cells}, evidence, index)}
     for each in given:
@@ -163,7 +166,7 @@ def _assessed(
             if pointer in evidence and least < evidence[pointer].sure:
                 evidence[pointer] = msgspec.structs.replace(evidence[pointer], sure=round(least, 3))
     notes = list(invented.values()) if invented and not (given and given[0].stage == PATTERNS) else []
-    notes += undecided
+    notes += undecided + left_open
     notes += [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if made.cut_off else []
     notes += [_unusable(kind, pointer) for pointer in made.dropped if get(record, pointer) is None]
     notes += [_no_answer(problem) for _, problem in made.unread]
