@@ -17,6 +17,7 @@ from metrikon.cli import main, parser
 from metrikon.cli.service import local_access
 from metrikon.demo import scenario
 from metrikon.sandbox.model_server import ModelServer
+from tests.engine.test_several import NAMES, merged
 from tests.helpers import Running, at_rest
 
 Start = Callable[..., Running]
@@ -193,3 +194,26 @@ def test_the_demo_starts_stops_on_ctrl_c_and_starts_again(tmp_path: Path) -> Non
         out, err = process.communicate(timeout=60)
         assert (process.returncode, err) == (0, "")
         assert "Everything is kept" in out
+
+
+def test_a_file_that_holds_two_documents_is_told_and_each_is_read_by_itself(tmp_path: Path) -> None:
+    both = tmp_path / "two.pdf"
+    both.write_bytes(merged(*NAMES))
+    assert "document 2 of 2: page 2" in run("read", str(both))[1]
+    code, out, _ = run("extract", str(both), "--record-type", TYPE)
+    assert code == 3
+    assert "seems to hold 2 documents" in out
+    code, out, _ = run("extract", str(both), "--record-type", TYPE, "--only", "2", "--json")
+    assert json.loads(out)["record"]["number"] == "2026/0871"
+    assert {each["page"] for each in json.loads(out)["evidence"].values() if each.get("page")} == {2}
+    code, _, err = run("extract", str(both), "--record-type", TYPE, "--only", "5")
+    assert (code, "there is no number 5" in err) == (2, True)
+
+
+def test_files_are_read_as_one_and_each_value_names_its_file(tmp_path: Path) -> None:
+    form = tmp_path / "form.json"
+    form.write_text('{"order_number": "EBG-1"}', "utf-8")
+    out = run("extract", str(form), "--along", FERNHILL, "--record-type", TYPE, "--json")[1]
+    evidence = json.loads(out)["evidence"]
+    assert evidence["/vendor"]["file"] == "01-fernhill-nurseries.pdf"
+    assert evidence["/vendor"]["page"] == 2

@@ -12,8 +12,10 @@ import msgspec
 
 from metrikon.app.models import models_of
 from metrikon.cli.common import CommandFailed, plain, print_json, settings_from, table
-from metrikon.cli.reading import READABLE, passwords_in, read_file, refused, with_passwords
+from metrikon.cli.reading import READABLE, passwords_in, read_together, refused, with_passwords
+from metrikon.core.documents.model import Document
 from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.several import cut
 from metrikon.core.records import evidence, findings
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import leaves
@@ -44,6 +46,8 @@ def add(commands: Any) -> None:
         metavar="NAME",
         help="read yes/no and options a second time, by the same model or by another one of models.yaml; where the two differ a person must look",
     )
+    taking.add_argument("--along", type=Path, action="append", default=[], metavar="FILE", help="read this file as one with it; may be given again")
+    taking.add_argument("--only", type=int, metavar="N", help="read the Nth of several documents that the file holds")
     taking.add_argument("--context", default="", help="what the model should know besides")
     with_passwords(taking)
     taking.add_argument("--json", action="store_true", help="print record, evidence, findings and usage as JSON")
@@ -55,9 +59,10 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     settings = settings_from(model_url=given.model_url, model_name=given.model)
     kind = record_type_in(given.record_type)
     try:
-        document = read_file(given.file, settings, passwords=passwords_in(given.passwords))
+        document = read_together([given.file, *given.along], settings, passwords_in(given.passwords))
     except Refused as error:
         return refused(given, error, out, err)
+    document = document if given.only is None else _one_of(document, given.only)
     models = models_of(settings)
     try:
         model = models.by_name[models.default]
@@ -81,6 +86,16 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     else:
         _show(found, kind, out)
     return 3 if findings.stops(reading.findings) else 0
+
+
+def _one_of(document: Document, number: int) -> Document:
+    """One of several documents within another, counted from 1."""
+    held = document.documents
+    if not held and number == 1:
+        return document
+    if not 1 <= number <= len(held):
+        raise CommandFailed(f"The file holds {len(held) or 'one'} document{'s' if len(held) > 1 else ''}; there is no number {number} (--only).", 2)
+    return cut(document, held[number - 1].pages, held[number - 1].box)
 
 
 def _named(models: Mapping[str, Model], name: str) -> Model:

@@ -13,6 +13,7 @@ import msgspec
 from metrikon.app.assemble import limits_of, transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.cli.common import CommandFailed, print_json, settings_from, table
+from metrikon.core.documents.joining import joined
 from metrikon.core.documents.model import Document, from_bytes
 from metrikon.core.documents.text import document_text
 from metrikon.drivers.pictures import marked, marked_set
@@ -96,6 +97,12 @@ def read_file(path: Path, settings: Settings, pool: ReaderPool | None = None, pa
             readers.close()
 
 
+def read_together(paths: Sequence[Path], settings: Settings, passwords: Sequence[str] = ()) -> Document:
+    """The documents in some files as one, each page under the name of its file; of one file its document. Raises as `read_file`."""
+    found = [(path.name, read_file(path, settings, passwords=passwords)) for path in paths]
+    return found[0][1] if len(found) == 1 else joined(Document("", "together", ()), found, limits_of(settings).max_pages)
+
+
 def _heard(path: Path, transcriber: Transcriber, readers: ReaderPool) -> Document:
     """The document of a recording, by the transcription service that is set."""
     data = path.read_bytes()
@@ -123,6 +130,9 @@ def _show(document: Document, out: TextIO, err: TextIO) -> None:
     for warning in document.warnings:
         print(f"warning: {warning}", file=err)
     print(f"{document.format}, {len(document.pages)} page{'s' if len(document.pages) != 1 else ''}: {document.why}\n", file=out)
+    for number, held in enumerate(document.documents, 1):
+        where = f"page{'s' if len(held.pages) > 1 else ''} {', '.join(map(str, held.pages))}{', a part of it' if held.box else ''}"
+        print(f"document {number} of {len(document.documents)}: {where}{f', {held.title}' if held.title else ''}", file=out)
     print(document_text(document), file=out)
     for number, each in enumerate(document.tables, 1):
         print(f"\ntable {number}, page {', '.join(map(str, each.pages))}, {len(each.rows)} rows", file=out)

@@ -136,9 +136,9 @@ def _one_number_for_two(kind: RecordType, record: Mapping[str, Any], evidence: M
     claims: dict[Decimal, list[Field]] = {}
     for each in kind.header:
         value = record.get(each.name) if each.shape.count("/") == 1 and each.kind == "amount" and "labels" not in each.ours else None
-        if isinstance(value, Decimal | int) and not isinstance(value, bool) and value not in (0, 1):
-            if evidence.get(each.shape, _NOWHERE).how in ("printed", "said"):
-                claims.setdefault(abs(Decimal(value)), []).append(each)
+        stands = evidence.get(each.shape, _NOWHERE).how in ("printed", "said")
+        if isinstance(value, Decimal | int) and not isinstance(value, bool) and value not in (0, 1) and stands:
+            claims.setdefault(abs(Decimal(value)), []).append(each)
     for value, fields in claims.items():
         if len(fields) < 2 or all(concept_of(each) in _SUMS for each in fields):
             continue

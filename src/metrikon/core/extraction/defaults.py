@@ -13,7 +13,6 @@ from metrikon.core.records.evidence import BY_DEFAULT, Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.types import RecordType
 
-
 OPEN = 0.6  # how sure a no is that a model left open
 
 
