@@ -261,7 +261,7 @@ _POSTCODE = re.compile(
 
 def _towns(index: Index) -> Iterator[tuple[str, Place, str]]:
     """Towns beside their postal codes, with the whole of what stands there."""
-    for page in index.document.pages[:2]:
+    for page in index.document.pages if index.document.pages[0].part else index.document.pages[:2]:
         for line in page.lines:
             for segment in line.segments:
                 match = _POSTCODE.search(segment.text)

@@ -60,9 +60,18 @@ class Guess:
     score: float
 
 
+def front(index: Index) -> Page:
+    """The page that says whose the paper is: the first; of several files that are read as one the fullest that begins a file."""
+    pages = index.document.pages
+    if not pages[0].part:
+        return pages[0]
+    begins = [page for before, page in zip((None, *pages), pages, strict=False) if before is None or before.part != page.part]
+    return max(begins, key=lambda page: len(page.words))
+
+
 def sender(index: Index) -> Guess | None:
     """The name of the sender: large, at the top, with a legal form, like its own web address, repeated at the foot."""
-    page = index.document.pages[0]
+    page = front(index)
     sites = [squeezed(m) for m in _SITE.findall("\n".join(line.text for line in page.lines))]
     usual = _usual_height(page)
     receivers = _receivers(page)
@@ -80,7 +89,7 @@ def sender(index: Index) -> Guess | None:
 
 def large_print(index: Index) -> Guess | None:
     """The largest piece of print in the upper part of the first page, with what goes on with it on the next line."""
-    page = index.document.pages[0]
+    page = front(index)
     top = [s for line in page.lines for s in line.segments if s.y0 < 0.45 * page.height and any(c.isalpha() for c in s.text)]
     if not top:
         return None
@@ -156,7 +165,7 @@ def _usual_height(page: Page) -> float:
 
 def title(field: Field, index: Index) -> Guess | None:
     """What the document calls itself, among the words that stand for the options of the field."""
-    page = index.document.pages[0]
+    page = front(index)
     usual = _usual_height(page)
     found: list[Guess] = []
     for option, signs in (field.ours.get("means") or {}).items():
@@ -170,6 +179,6 @@ def title(field: Field, index: Index) -> Guess | None:
                     height = segment.y1 - segment.y0
                     alone = len(words) <= len(wanted) + 3
                     score = (0.9 if alone else 0.5) + 0.3 * min(height / usual - 1, 1) + 0.02 * len(wanted)
-                    place = Place(1, tuple(range(segment.first, min(segment.last, segment.first + len(wanted)))))
+                    place = Place(page.number, tuple(range(segment.first, min(segment.last, segment.first + len(wanted)))))
                     found.append(Guess(option, place, score - 0.2 * segment.y0 / page.height))
     return max(found, key=lambda guess: guess.score, default=None)
