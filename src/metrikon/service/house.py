@@ -90,7 +90,14 @@ def blueprint(app: App) -> APIBlueprint:
         """A document with the words and boxes of its pages."""
         found = app.house.read_document(_kept(app, path.sha256))
         pages = [
-            PageView(number=p.number, width=p.width, height=p.height, source=p.source, words=[WordView(text=w.text, box=w.box) for w in p.words])
+            PageView(
+                number=p.number,
+                width=p.width,
+                height=p.height,
+                source=p.source,
+                part=p.part,
+                words=[WordView(text=w.text, box=w.box) for w in p.words],
+            )
             for p in found.pages
         ]
         view = DocumentView(

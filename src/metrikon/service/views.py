@@ -208,6 +208,7 @@ class PageView(View):
     width: float
     height: float
     source: str
+    part: str = ""  # the file that the page is of, where several are read as one
     words: list[WordView]
 
 

@@ -46,6 +46,7 @@ export function Viewer(props: ViewerProps): ReactNode {
         {doc.data && (
           <span>
             Page {page} of {doc.data.pages.length}
+            {doc.data.pages[page - 1]?.part && `, ${doc.data.pages[page - 1]?.part ?? ""}`}
           </span>
         )}
       </div>
