@@ -34,6 +34,17 @@ class Heard(msgspec.Struct, frozen=True, gc=False):
     sure: float
 
 
+class Aloud(msgspec.Struct, frozen=True):
+    """Tokens [first, last) of a run, what they are and how that is written. `beside`: it is written after the words, not in their place."""
+
+    kind: str  # phone, mail, date, time, amount, number
+    run: int
+    first: int
+    last: int
+    written: str
+    beside: bool = False
+
+
 class Said:
     """The tokens of a document and what they come to."""
 

@@ -10,9 +10,10 @@ from itertools import pairwise
 from typing import Any
 
 from metrikon.core.documents.model import words_box
-from metrikon.core.extraction.aloud import Aloud, Meeting, meetings, read_aloud
+from metrikon.core.extraction.aloud import Meeting, meetings, read_aloud
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.placed import said_of
+from metrikon.core.extraction.said import Aloud
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get, shape

@@ -7,21 +7,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
 from metrikon.core.documents.model import Sentence
+from metrikon.core.extraction.aloud import meetings, read_aloud
+from metrikon.core.extraction.aloud_amounts import MONEY as COINS
 from metrikon.core.extraction.forms import formed
 from metrikon.core.extraction.index import Index, Place
 from metrikon.core.extraction.said import Said
-from metrikon.core.extraction.said_when import BREAK, clock_times
 from metrikon.core.records.meaning import MONEY, concept_of, own_stems
 from metrikon.core.records.types import Field
-from metrikon.core.values.dates import MONTHS
-from metrikon.core.values.number_words import Group, plain, read_out
-from metrikon.core.values.phones import parse_phone
-from metrikon.core.values.web import parse_mail
+from metrikon.core.values.number_words import plain
 from metrikon.models.pattern.generic import Option
 
 SURE = 0.5
@@ -45,12 +42,8 @@ def said_options(field: Field, index: Index) -> list[Option]:
     found: list[Option] = []
     if field.kind == "text" and concept_of(field) in ("person", "receiver"):
         found = list(_names(index))
-    elif field.kind == "phone":
-        found = list(_phones(field, index, said))
-    elif field.kind == "mail":
-        found = list(_mails(index, said))
-    elif field.kind in ("moment", "date"):
-        found = list(_days(field, index, said))
+    elif field.kind in ("phone", "mail", "moment", "date"):
+        found = list(_read_out(field, index, said))
     elif field.kind == "amount":
         found = list(_numbers(field, said))
     found.reverse()  # the last word counts
@@ -75,73 +68,17 @@ def _words(index: Index, sentence: Sentence, text: str) -> Place | None:
     return None
 
 
-def _phones(field: Field, index: Index, said: Said) -> Iterator[Option]:
-    for run, text, source in said.figures:
-        at = 0
-        for part in text.split(" "):
-            if 9 <= len(part) <= 14 and (number := parse_phone(part, index.phone_country)) and formed(field, number, index):
-                place = said.place(run, source[at][0], source[at + len(part) - 1][1])
-                if place.words:
-                    yield Option(number, place, SURE)
-            at += len(part) + 1
-
-
-def _mails(index: Index, said: Said) -> Iterator[Option]:
-    for run, (_, words, _) in enumerate(said.runs):
-        for at, word in enumerate(words):
-            if plain(word) in _AT and words[at + 1 : at + 2] != [BREAK]:
-                for start in range(max(0, at - 10), at):
-                    mail = next(
-                        (
-                            m
-                            for end in range(min(len(words), at + 8), at + 2, -1)
-                            if (m := parse_mail(read_out(" ".join(words[start:end]), index.language)))
-                        ),
-                        None,
-                    )
-                    if mail and BREAK not in words[start:at] and "," not in words[start:at]:
-                        yield Option(mail, said.place(run, start, at + 1), SURE)
-                        break
-
-
-def _days(field: Field, index: Index, said: Said) -> Iterator[Option]:
-    for run, here in said.groups:
-        words = said.runs[run][1]
-        for number, one in enumerate(here):
-            day = _day(words, one, said)
-            if day is None:
-                continue
-            place = said.place(run, one.first, one.last)
-            if field.kind == "date":
-                yield Option(day.isoformat(), place, SURE)
-                continue
-            for later in range(number + 1, len(here)):
-                if here[later].first - one.last > NEAR_TIME:
-                    break
-                time = max(clock_times(words, here, later), key=lambda each: each[2], default=None)
-                if time is not None and time[2] >= SURE_TIME and place.words:
-                    minutes = time[0] + 720 if time[0] < 7 * 60 else time[0]
-                    whole = f"{day.isoformat()}T{minutes // 60:02}:{minutes % 60:02}"
-                    yield Option(formed(field, whole, index) or whole, place, SURE)
-                    break
-
-
-def _day(words: list[str], one: Group, said: Said) -> date | None:
-    """The day that a number with the name of a month by it means: the next one from the day of the talk."""
-    if not 1 <= one.value <= 31 or said.own_date is None:
-        return None
-    near = [plain(word).rstrip(".") for word in (*words[max(0, one.first - 1) : one.first], *words[one.last : one.last + 3]) if word != BREAK]
-    month = next((MONTHS[word] for word in near if len(word) > 2 and word in MONTHS), None)
-    if month is None:
-        return None
-    for year in (said.own_date.year, said.own_date.year + 1):
-        try:
-            day = date(year, month, one.value)
-        except ValueError:
-            return None
-        if day >= said.own_date - timedelta(days=7):
-            return day
-    return None
+def _read_out(field: Field, index: Index, said: Said) -> Iterator[Option]:
+    """Telephone numbers, addresses and days as they are read out; moments where a day and a time are said together."""
+    if field.kind == "moment":
+        for each in meetings(index):
+            whole = f"{each.day}T{each.time}"
+            yield Option(formed(field, whole, index) or whole, said.place(each.run, each.first, each.last), SURE)
+        return
+    for heard in index.once("aloud None", read_aloud):
+        place = said.place(heard.run, heard.first, heard.last)
+        if heard.kind == field.kind and place.words and (value := formed(field, heard.written, index) if field.kind == "phone" else heard.written):
+            yield Option(value, place, SURE)
 
 
 def _numbers(field: Field, said: Said) -> Iterator[Option]:
@@ -157,13 +94,9 @@ def _numbers(field: Field, said: Said) -> Iterator[Option]:
             if money:
                 two = here[number + 1] if number + 1 < len(here) else None
                 between = [plain(word) for word in words[one.last : two.first]] if two else []
-                if not ({plain(word) for word in words[one.last : one.last + 2]} & _COINS):
+                if not ({plain(word) for word in words[one.last : one.last + 2]} & COINS):
                     continue
                 if two is not None and len(between) == 1 and two.value < 100:
                     value = one.value + Decimal(two.value) / 100
             if score >= 0.25 and (place := said.place(run, one.first, one.last)).words:
                 yield Option(value, place, min(SURE, 0.25 + score))
-
-
-_COIN_WORDS = "euro euros eur dollar dollars pound pounds franken francs francos franchi kronor kroner kr zloty zlotych € $ £"
-_COINS = frozenset(_COIN_WORDS.split())
