@@ -22,6 +22,7 @@ from metrikon.core.values.number_words import plain
 from metrikon.models.pattern.generic import Option
 
 SURE = 0.5
+OPEN = 0.45  # of days: what is said need not be agreed, and of many that are said one may be meant
 AROUND = 8  # tokens around a number that may say what it counts
 SURE_TIME = 0.8  # of a time: less sure ones are other numbers
 NEAR_TIME = 20  # tokens after a day within which its time is said
@@ -73,12 +74,12 @@ def _read_out(field: Field, index: Index, said: Said) -> Iterator[Option]:
     if field.kind == "moment":
         for each in meetings(index):
             whole = f"{each.day}T{each.time}"
-            yield Option(formed(field, whole, index) or whole, said.place(each.run, each.first, each.last), SURE)
+            yield Option(formed(field, whole, index) or whole, said.place(each.run, each.first, each.last), OPEN)
         return
     for heard in index.once("aloud None", read_aloud):
         place = said.place(heard.run, heard.first, heard.last)
         if heard.kind == field.kind and place.words and (value := formed(field, heard.written, index) if field.kind == "phone" else heard.written):
-            yield Option(value, place, SURE)
+            yield Option(value, place, SURE if heard.kind != "date" else OPEN)
 
 
 def _numbers(field: Field, said: Said) -> Iterator[Option]:
