@@ -11,6 +11,7 @@ from metrikon.core.values.number_words import MARKS, Group, plain
 from metrikon.core.values.phones import parse_phone
 from metrikon.core.values.web import parse_mail
 
+LONGEST = 30  # tokens of a part of an address that is spelled
 LEAST_PHONE, MOST_PHONE = 9, 14  # figures
 
 
@@ -34,7 +35,7 @@ def _before(words: Sequence[str], at: int, by_last: Mapping[int, Group]) -> tupl
     text, low, joined = "", at, True
     if words[low - 1] == ",":
         low -= 1
-    while low > 0 and words[low - 1] not in (BREAK, ",", "?", "!"):
+    while low > max(0, at - LONGEST) and words[low - 1] not in (BREAK, ",", "?", "!"):
         group = by_last.get(low)
         mark = MARKS.get(plain(words[low - 1]))
         own_dot = words[low - 1] == "."
@@ -53,7 +54,7 @@ def _after(words: Sequence[str], places: Sequence[int], at: int, by_first: Mappi
     """Where the part after "at" ends, and that part."""
     text, high = "", at
     joined = True
-    while high < len(words) and words[high] != BREAK:
+    while high < min(len(words), at + LONGEST) and words[high] != BREAK:
         group = by_first.get(high)
         mark = MARKS.get(plain(words[high]))
         if mark is None and words[high] == "." and high + 1 < len(words) and places[high] == places[high + 1]:

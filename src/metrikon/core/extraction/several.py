@@ -26,7 +26,7 @@ LEAST_LINES = 6  # of a paper that lies beside another
 GUTTER = 0.025  # of the width of a page: the least between papers side by side
 GAP = 2.2  # times the usual distance of lines: the least between papers one above the other
 LETTERHEAD = 0.2  # of a page
-MOST_PAPERS = 12
+MOST_PAPERS, MOST_GAPS = 12, 40
 LONGEST_DAY = 5  # words of a date
 _PAGE_OF = re.compile(
     r"\b(?:page|seite|blatt|p[aá]gina|pagina|side|sida|strona|pag\.?|p\.|s\.)\s*:?\s*(\d{1,3})\s*(?:/|of|von|de|di|van|af|av|z|sur)\s*(\d{1,3})\b",
@@ -242,9 +242,10 @@ def _stacked(page: Page, x0: float, x1: float) -> Iterator[Box]:
         return
     pitches = sorted(b[0] - a[0] for a, b in pairwise(rows) if b[0] - a[0] > 1)
     usual = pitches[len(pitches) // 2] if pitches else 12.0
-    top, end = 0.0, rows[0][1]
+    top, end, tried = 0.0, rows[0][1], 0
     for y0, y1 in rows:
-        if y0 - end > GAP * usual:
+        if y0 - end > GAP * usual and tried < MOST_GAPS:
+            tried += 1
             cut = (y0 + end) / 2
             parts = [_seen(part, part.lines) for part in (_cut_page(page, (x0, top, x1, cut)), _cut_page(page, (x0, cut, x1, page.height)))]
             if all(each.totals and each.dates for each in parts) and parts[0].totals.isdisjoint(parts[1].totals):

@@ -56,7 +56,10 @@ def _backs(index: Index) -> Iterator[Back]:
 
 def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
     """Numbers that stand only where somebody takes them back."""
+    last = index.once("said last", _last)
     for back in taken_back(index):
+        if last.get(back.first.written, (-1, -1)) > (back.then.run, back.then.first):
+            continue  # it is said again later
         place = said_of(index).place(back.first.run, back.first.first, back.first.last)
         if back.first.kind not in ("number", "amount") or not place.words:
             continue
@@ -66,15 +69,14 @@ def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence
             value = get(record, pointer)
             if field is None or field.kind != "amount" or isinstance(value, bool) or not isinstance(value, int | Decimal) or each.box is None:
                 continue
-            if Decimal(value) == Decimal(back.first.written.split()[0]) and each.page == place.page and each.box == box and not _again(back, index):
+            if Decimal(value) == Decimal(back.first.written.split()[0]) and each.page == place.page and each.box == box:
                 message = f"{kind.titled(pointer)} is given as {value}, which is taken back: {back.then.written} is said soon after it."
                 yield Finding("taken back", "stop", message, (pointer,))
 
 
-def _again(back: Back, index: Index) -> bool:
-    """Whether what was taken back is said again later."""
-    heard = index.once("aloud None", read_aloud)
-    return any(each.written == back.first.written and (each.run, each.first) > (back.then.run, back.then.first) for each in heard)
+def _last(index: Index) -> dict[str, tuple[int, int]]:
+    """Where each thing is said for the last time."""
+    return {each.written: (each.run, each.first) for each in index.once("aloud None", read_aloud)}
 
 
 def moment_put_right(value: str, index: Index, near: date | None) -> str | None:
