@@ -210,3 +210,51 @@ def _without_labels() -> RecordType:
     schema = json.loads(json.dumps(dict(ORDER.schema)))
     schema["properties"]["number"] = {"type": "string", "title": "Our sign", "x-metrikon": {"labels": ["our sign"]}}
     return record_type(schema, "order")
+
+
+def test_a_model_that_counts_on_and_on_leaves_no_row_out() -> None:
+    more = "".join(f"C{n}       Primula {n}                1           0.00      0.00\n" for n in range(4))
+    index = Index(typed_document(HEAD + STRANGE + ROWS + "         Handling                             4.00      4.00\n" + more))
+    every = list(range(1, 40))
+    asked = plan(ORDER, index, "").asks[0].schema["properties"]["lines"]["properties"]["not_rows"]
+    assert asked["maxItems"] == len(asked["items"]["enum"])
+    reading = settled(ORDER, index, given({**HEADER, "lines": {"columns": COLUMNS, "not_rows": every}}), ASKING)
+    assert amounts(reading.record)[:3] == ["12.00", "24.00", "4.00"]
+
+
+PLOTS = """Plot          Size    Rent      Open
+Fern corner   12      14.50     Available
+Moss bank     20      22.00     Full, join the list
+Reed bed      30      31.25     Available
+"""
+
+
+@pytest.mark.parametrize(("words", "wanted"), [("Available", [True, False, True]), ("Reserved", ["Reserved", "Full, join the list", "Reserved"])])
+def test_words_in_a_column_of_yes_and_no_are_understood_where_all_of_them_are(words: str, wanted: list[Any]) -> None:
+    row = {
+        "plot": {"type": "string"},
+        "size": {"type": "number"},
+        "rent": {"type": "number"},
+        "open": {"type": ["boolean", "null"], "description": "Whether it is available"},
+    }
+    kind = record_type({"type": "object", "properties": {"plots": {"type": "array", "items": {"type": "object", "properties": row}}}})
+    said = {"plots": {"columns": {"plot": "Plot", "size": "Size", "rent": "Rent", "open": "Open"}}}
+    reading = settled(kind, Index(typed_document(PLOTS.replace("Available", words))), given(said), ASKING)
+    assert [each["open"] for each in reading.record["plots"]] == wanted
+
+
+def test_what_an_answer_cut_off_never_came_to_is_asked_once_more_by_itself() -> None:
+    text = "Ferns of March\nShelf A\nFern\nMoss\nReed\nKeeper Rufus Tarn\nSeen on 2 March 2026\n"
+    names = {"type": "array", "items": {"type": "string"}}
+    properties = {"shelf": {"type": "string"}, "plants": names, "keeper": {"type": "string"}, "seen": {"type": "string", "format": "date"}}
+    kind = record_type({"type": "object", "properties": properties})
+    index = Index(typed_document(text))
+    cut_off = Given("ask", '{"shelf": "A", "plants": ["Fern", "Moss", "Fern", "Fe', "m")
+    reading = settled(kind, index, [cut_off], ASKING)
+    (rest,) = reading.next
+    assert set(rest.schema["properties"]) == {"keeper", "seen"}
+    more = Given("ask", '{"keeper": "Rufus Tarn", "seen": "2026-03-02"}', "m", rest.part)
+    whole = settled(kind, index, [cut_off, more], ASKING)
+    assert (whole.record["shelf"], whole.record["keeper"], whole.record["seen"]) == ("A", "Rufus Tarn", "2026-03-02")
+    assert whole.next == ()
+    assert "cut off" in {each.check for each in whole.findings}

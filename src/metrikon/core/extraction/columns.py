@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -212,6 +213,11 @@ def _marked(field: Field, rows: Sequence[dict[str, Any]]) -> None:
     """Marks in a column as yes and no: where all are the same, or none says no, what is blank is no."""
     given = {plain(str(row[field.name])).strip(" .()") for row in rows if row.get(field.name) not in (None, True, False)}
     only = len(given) == 1 and len(next(iter(given))) <= MOST_MARK
+    if given and not only and all(_said(text) is not None for text in given):
+        for row in rows:
+            if row.get(field.name) not in (None, True, False):
+                row[field.name] = _said(plain(str(row[field.name])).strip(" .()"))
+        return
     if not given or not (only or given <= set(_MARKS)):
         return
     for row in rows:
@@ -220,6 +226,22 @@ def _marked(field: Field, rows: Sequence[dict[str, Any]]) -> None:
             row[field.name] = _MARKS.get(mark, True)
         elif not field.nullable:
             row[field.name] = False
+
+
+_FREE = """available free open vacant yes included verfugbar frei lieferbar vorhanden offen ja disponible libre ouvert oui inclus disponibile libero si incluso
+beschikbaar vrij leverbaar disponivel livre sim ledig tilgaengelig tillganglig dostepny wolny tak"""
+_TAKEN = """full sold taken occupied closed unavailable none no not waiting belegt voll vergeben ausgebucht vergriffen geschlossen ausverkauft nein nicht complet epuise
+indisponible occupe ferme non aucun agotado completo ocupado cerrado esaurito occupato chiuso vol uitverkocht bezet gesloten nee niet esgotado ocupado fechado nao
+optaget udsolgt fuld upptagen slut full nej zajety brak nie"""
+_SAYS = {**dict.fromkeys(_FREE.split(), True), **dict.fromkeys(_TAKEN.split(), False)}
+
+
+def _said(text: str) -> bool | None:
+    """What a few words in a column of yes and no say: "Full, join the list" is no; None where it is open."""
+    if text in _MARKS:
+        return _MARKS[text]
+    told = {_SAYS[word] for word in re.findall(r"[^\W\d_]+", text) if word in _SAYS}
+    return told.pop() if len(told) == 1 else False if told and text.split()[0] in ("not", "nicht", "niet", "non", "no") else None
 
 
 def cell_value(field: Field, cell: Cell, index: Index) -> Any:
@@ -262,4 +284,4 @@ def columns_said(answer: Any, table: ListTable) -> tuple[dict[str, int], list[in
             found[each.name] = number
     left = answer.get("not_rows") or ()
     none = [int(n) - 1 for n in left if isinstance(n, int | Decimal) and not isinstance(n, bool)] if isinstance(left, list) else []
-    return found, [n for n in none if n in table.odd]
+    return found, [n for n in none if n in table.odd] if len(none) <= 2 * len(table.odd) + 2 else []  # one that counts on and on says nothing

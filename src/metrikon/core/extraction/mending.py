@@ -97,6 +97,10 @@ def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Asse
         return
     if made.unread:
         return  # it was asked often enough: a person must look
+    rest = _cut_short(kind, index, plan, made, given, asking)
+    if rest is not None:
+        yield rest
+        return
     if not any(each.stage == ROWS for each in given):
         lists = [pointer for pointer in (*plan.lists, *plan.tables) if _rows_wanted(pointer, plan, made, now)]
         if lists:
@@ -111,6 +115,25 @@ def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Asse
     fields = _failed(kind, plan, now)
     if fields and rounds < asking.repairs:
         yield _repair(kind, index, plan, now, fields, rounds, asking)
+
+
+def _cut_short(kind: RecordType, index: Index, plan: Plan, made: Draft, given: Sequence[Given], asking: Asking) -> Ask | None:
+    """What an answer that was cut off never came to: asked once more, by itself, of a document that is asked about in one part."""
+    if not made.cut_off or len(plan.asks) != 1 or any(each.part for each in given):
+        return None
+    come = made.answered
+    header = [each for each in plan.header if each.shape.split("/")[1] not in come]
+    lists = [pointer for pointer in plan.lists if pointer[1:] not in come and pointer not in plan.tables]
+    if not come or not header:
+        return None
+    names = dict.fromkeys([*(each.shape.split("/")[1] for each in header), *(pointer[1:] for pointer in lists)])
+    asked = plan.asks[0].schema["properties"]
+    properties = {name: asked[name] for name in names if name in asked}
+    schema = {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
+    lines = prompt.field_lines(kind, header, lists, {}, index)
+    shown = prompt.parts(index, plan.tables, asking.room, today=asking.today)[0]
+    messages = prompt.messages(lines, shown.text, prompt.dated(kind, index, asking.today), asking.context)
+    return Ask(ASK, f"{len(properties)} fields that an answer cut off never came to", messages, schema, 1, pages=shown.pages)
 
 
 def _again(plan: Plan, made: Draft) -> Iterator[Ask]:

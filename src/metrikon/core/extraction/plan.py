@@ -142,7 +142,7 @@ def _columns_schema(table: ListTable) -> dict[str, Any]:
     options = [*table.heads, prompt.NONE]
     properties: dict[str, Any] = {"columns": _object({each.name: {"enum": options} for each in table.fields})}
     if table.odd:
-        properties["not_rows"] = {"type": "array", "items": {"type": "integer"}}
+        properties["not_rows"] = {"type": "array", "items": {"enum": [number + 1 for number in table.odd]}, "maxItems": len(table.odd)}
     return _object(properties)
 
 

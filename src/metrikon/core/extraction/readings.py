@@ -36,6 +36,7 @@ class Draft:
     changes: list[str] = field(default_factory=list)
     dropped: list[str] = field(default_factory=list)
     cut_off: bool = False
+    answered: set[str] = field(default_factory=set)  # names that the first answer came to
     unread: list[tuple[Given, str]] = field(default_factory=list)
     open_lists: list[str] = field(default_factory=list)  # lists whose columns were not told: their rows must be written out
     written: dict[str, list[Any]] = field(default_factory=dict)  # rows as a model wrote them, besides those of the table
@@ -56,6 +57,8 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
             made.unread.append((each, str(error)))
             continue
         answers.append((each, parsed.value))
+        if each.stage == ASK and isinstance(parsed.value, dict):
+            made.answered |= set(parsed.value)
         made.changes.extend(parsed.changes)
         made.cut_off = made.cut_off or (parsed.cut_off and each.stage not in (REPAIR, SECOND))
         if each.stage == ASK and each.tokens:
