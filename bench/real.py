@@ -1,7 +1,7 @@
 """A real language model on documents of other hands: ours against one plain prompt with the same model. By hand, not in CI.
 
     python -m bench.real CASES --model-url URL [--model NAME] [--only PREFIX] [--share 0.33 --seed 7] [--answers DIR] [--out DIR]
-                         [--plain | --ours] [--second] [--size "1.5 billion parameters, 4 bits"] [--write]
+                         [--plain | --ours] [--second] [--asked-before] [--size "1.5 billion parameters, 4 bits"] [--write]
 
 CASES holds folders with `doc.*`, `schema.json` and `truth.json`. Every answer is kept in --answers and given again for the same
 request, so that a change costs only what it changes. Told by kind: precision, recall, F1, values invented, records wholly right,
@@ -36,7 +36,7 @@ from metrikon.drivers.extract import extract
 from metrikon.drivers.paper import LocalPaper
 from metrikon.models.chat import ChatModel, ChatSettings
 from metrikon.models.pattern import PatternModel
-from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage
+from metrikon.ports.model import Model, ModelAnswer, ModelDown, ModelRequest, Usage
 
 PLAIN = "Extract the data of this document as JSON that follows the JSON Schema. Give null for what the document does not say. Answer with JSON only."
 TODAY = "2026-11-26"
@@ -50,6 +50,7 @@ class Kept:
     model: Model
     place: Path | None
     asked: int = 0
+    fresh: bool = True  # whether it is asked what it was not asked before
 
     def __post_init__(self) -> None:
         self.name, self.room, self.sees = self.model.name, self.model.room, self.model.sees
@@ -62,6 +63,8 @@ class Kept:
             return ModelAnswer(
                 kept["text"], Usage(kept["read"], kept["written"], 1, kept["seconds"]), tokens=tuple(map(tuple, kept.get("tokens", ())))
             )
+        if not self.fresh:
+            raise ModelDown("Nothing new is asked.")
         start = time.perf_counter()
         answer = self.model.answer(request)
         self.asked += 1
@@ -177,6 +180,7 @@ def main() -> None:
     parser.add_argument("--out", type=Path)
     parser.add_argument("--plain", action="store_true", help="the plain prompt alone")
     parser.add_argument("--ours", action="store_true", help="ours alone")
+    parser.add_argument("--asked-before", action="store_true", help="only what was asked before: cases without kept answers are left out")
     parser.add_argument("--second", action="store_true", help="with a second, independent reading")
     parser.add_argument("--write", action="store_true")
     parser.add_argument("--verbose", "-v", action="store_true")
@@ -184,14 +188,20 @@ def main() -> None:
     settings = ChatSettings(given.model_url, given.model, timeout=1800, context=12_288, most_tokens=3000)
     model: Model = PatternModel()
     if given.model_url:
-        model = Kept(ChatModel(settings, "model"), given.answers)
+        model = Kept(ChatModel(settings, "model"), given.answers, fresh=not given.asked_before)
     sides: dict[str, list[Side]] = {"ours": [], "plain": []}
     print(f"{'all cases' if given.share == 1 else f'a share of {given.share}, seed {given.seed}'}", flush=True)
     for case in cases(given.cases, given.only, given.share, given.seed, given.kept):
         for name in ("ours", "plain"):
             if (given.plain and name == "ours") or ((given.ours or not given.model_url) and name == "plain"):
                 continue
-            side = ours(case, model, model if given.second else None) if name == "ours" else plain(case, model)
+            try:
+                side = ours(case, model, model if given.second else None) if name == "ours" else plain(case, model)
+            except ModelDown as error:
+                if not given.asked_before:
+                    raise
+                print(f"{case.name:<26} {name:<6} was not asked before ({str(error)[:40]} …)", flush=True)
+                continue
             sides[name].append(side)
             if given.out:
                 (given.out / name).mkdir(parents=True, exist_ok=True)

@@ -61,8 +61,8 @@ def add_up(fields: Sequence[Field], rows: Sequence[Any], index: Index) -> bool:
     shown = shown_product(rows, [each for each in fields if each.kind == "amount"]) if len(rows) >= LEAST_ROWS else None
     if shown is None or shown[1]:
         return False
-    one, two, amount, _ = shown[0]
-    if concept_of(amount) == "unit price" or "line amount" in (concept_of(one), concept_of(two)):
+    amount = shown[0].amount
+    if concept_of(amount) == "unit price" or "line amount" in {concept_of(each) for each in shown[0].factors}:
         return False
     if any(not isinstance(row.get(amount.name), Decimal | int) for row in rows):
         return False

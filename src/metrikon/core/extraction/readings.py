@@ -43,6 +43,7 @@ class Draft:
     repairs: list[tuple[Given, dict[str, Any]]] = field(default_factory=list)
     second: list[dict[str, Any]] = field(default_factory=list)  # what a second reading came to
     replaced: set[str] = field(default_factory=set)  # pointers of values that an independent reading gave in the place of a model's
+    mixed: set[str] = field(default_factory=set)  # pointers of lists in which a model mixed up what stands under several headings
     tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
 
 
@@ -106,6 +107,8 @@ def _without_other_sections(kind: RecordType, index: Index, made: Draft) -> None
             continue
         about = str(resolved(kind.schema, kind.schema["properties"][pointer[1:]]).get("description") or "")
         others = rows_of_another_section(pointer[1:], fields, about, rows, index)
+        if any(others.values()):
+            made.mixed.add(pointer)
         for number in others:
             told = next((str(value) for _, value in leaves(rows[number])), "")
             made.changes.append(f"{pointer}: {told!r} stands under the heading of something else and was left out.")

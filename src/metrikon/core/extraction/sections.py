@@ -153,25 +153,26 @@ def list_concept(name: str, fields: Sequence[Field], about: str) -> str:
     return "languages" if own & {"language", "level"} else ""
 
 
-def rows_of_another_section(name: str, fields: Sequence[Field], about: str, rows: Sequence[Any], index: Index) -> list[int]:
-    """The rows of a list of posts or schools whose texts stand only under the heading of something else: voluntary work among paid work."""
+def rows_of_another_section(name: str, fields: Sequence[Field], about: str, rows: Sequence[Any], index: Index) -> dict[int, bool]:
+    """The rows of a list of posts or schools of which a text stands only under the heading of something else, such as voluntary work among
+    paid work; and whether others of its texts stand where they should: it is mixed up then."""
     concept = list_concept(name, fields, about)
     texts = [each.name for each in fields if each.kind == "text" and each.copied]
     wanted = _LEFT_OUT.sub("", about)
     if concept not in _OTHERS or "voluntary" in {each for each, _, _ in concepts_in(wanted)} or not texts:
-        return []
+        return {}
     sections = index.once("sections by line", _by_line)
-    held = [_sections_of(row, texts, sections, index) for row in rows]
-    if not any(concept in each for each in held):
-        return []
-    return [number for number, each in enumerate(held) if each and each <= _OTHERS[concept]]
+    held = [[_sections_of(row, name, sections, index) for name in texts] for row in rows]
+    if not any(concept in each for row in held for each in row):
+        return {}
+    return {number: any(concept in each for each in row) for number, row in enumerate(held) if any(each and each <= _OTHERS[concept] for each in row)}
 
 
 _LEFT_OUT = re.compile(
     r"\b(?:no|not|without|except|excluding|ohne|keine?|nicht|sans|hors|pas de|sin|salvo|excepto|no incluye|senza|escluse?|zonder|geen|behalve|sem|exceto|uden|utan|bez)\b[^.;]*",
     re.IGNORECASE,
 )
-_OTHERS = {"work": frozenset(["voluntary"]), "education": frozenset(["work", "voluntary"])}
+_OTHERS = {"work": frozenset(["voluntary", "education", "skills", "languages"]), "education": frozenset(["work", "voluntary", "skills", "languages"])}
 
 
 def _by_line(index: Index) -> dict[tuple[int, int], str]:
@@ -179,11 +180,7 @@ def _by_line(index: Index) -> dict[tuple[int, int], str]:
     return {(page.number, word): part.concept for part in parts(index) for page, words in part.lines for word in words}
 
 
-def _sections_of(row: Any, texts: Sequence[str], sections: Mapping[tuple[int, int], str], index: Index) -> frozenset[str]:
-    """The sections in which the texts of a row stand."""
-    found = set()
-    for name in texts:
-        value = row.get(name) if isinstance(row, dict) else None
-        for place in index.find_text(str(value)) if value else ():
-            found.add(sections.get((place.page, place.words[0]), ""))
-    return frozenset(found)
+def _sections_of(row: Any, name: str, sections: Mapping[tuple[int, int], str], index: Index) -> frozenset[str]:
+    """The sections in which a text of a row stands."""
+    value = row.get(name) if isinstance(row, dict) else None
+    return frozenset(sections.get((place.page, place.words[0]), "") for place in index.find_text(str(value))) if value else frozenset()

@@ -28,6 +28,7 @@ from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
 from metrikon.core.extraction.retyped import as_printed_near, moment_said, month_printed
+from metrikon.core.extraction.rows_instead import rows_instead
 from metrikon.core.extraction.takenback import of_what_was_taken_back
 from metrikon.core.extraction.trust import trusted
 from metrikon.core.records.adding import unsaid
@@ -84,10 +85,13 @@ def settled(
     differing = contradicted(planned.facts, against, ground(kind, _header(against), index)) if planned.facts and against else []
     base = _assessed(kind, index, planned, made, made.record, given, differing, asking)
     told: list[str] = []
+
+    def assess(record: dict[str, Any]) -> mending.Assessed:
+        return _assessed(kind, index, planned, made, record, given, differing, asking)
+
+    base = rows_instead(kind, base, planned, made, other, assess) if other.record else base
     for answer, values in made.repairs:
-        better = mending.better(
-            kind, base, values, answer, lambda record: _assessed(kind, index, planned, made, record, given, differing, asking), told
-        )
+        better = mending.better(kind, base, values, answer, assess, told)
         base = better or base
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *doubted, *unnamed], base.notes
     evidence = trusted(record, evidence, base.reckoned, made, other, whole)

@@ -6,9 +6,11 @@ Used for lists whose record type says no `products` or `sums` itself. A row that
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from decimal import Decimal
 from itertools import combinations, pairwise, permutations
+from math import prod
 from typing import Any
 
 from metrikon.core.records.findings import Finding
@@ -101,47 +103,76 @@ def _tax_as_total(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Findi
             yield Finding("tax", "stop", message, (f"/{each.name}", f"/{largest.name}"))
 
 
-Product = tuple[Field, Field, Field, Field | None]
+@dataclass(frozen=True)
+class Product:
+    """Factors and the amount that they come to; less a discount in per cent, or times a third factor, such as weeks."""
+
+    one: Field
+    two: Field
+    amount: Field
+    off: Field | None = None
+    times: Field | None = None
+
+    @property
+    def factors(self) -> tuple[Field, ...]:
+        return (self.one, self.two, *((self.times,) if self.times else ()))
+
+    @property
+    def parts(self) -> tuple[Field, ...]:
+        return (*self.factors, self.amount, *((self.off,) if self.off else ()))
 
 
 def shown_product(rows: Sequence[Any], amounts: Sequence[Field]) -> tuple[Product, list[int]] | None:
-    """The product that most rows show (two factors, the amount, a discount in percent), and the rows that break it."""
-    best: tuple[int, Product, list[int]] | None = None
+    """The product that most rows show, and the rows that break it: of two factors, perhaps with a discount, else of three."""
+    return _best(rows, _of_two(amounts)) or _best(rows, _of_three(amounts))
+
+
+def _of_two(amounts: Sequence[Field]) -> Iterator[Product]:
     for one, two in combinations(amounts, 2):
         for amount in amounts:
-            if amount in (one, two):
-                continue
-            for off in (None, *(each for each in amounts if each not in (one, two, amount))):
-                holds, breaks, telling = _tried(rows, one, two, amount, off)
-                if holds >= LEAST_ROWS and telling and holds >= SHOWN * (holds + len(breaks)) and (best is None or holds > best[0]):
-                    best = (holds, (one, two, amount, off), breaks)
+            if amount not in (one, two):
+                yield from (Product(one, two, amount, off) for off in (None, *(each for each in amounts if each not in (one, two, amount))))
+
+
+def _of_three(amounts: Sequence[Field]) -> Iterator[Product]:
+    for one, two, times in combinations(amounts, 3):
+        yield from (Product(one, two, amount, None, times) for amount in amounts if amount not in (one, two, times))
+
+
+def _best(rows: Sequence[Any], products: Iterable[Product]) -> tuple[Product, list[int]] | None:
+    best: tuple[int, Product, list[int]] | None = None
+    for each in products:
+        holds, breaks, telling = _tried(rows, each)
+        if holds >= LEAST_ROWS and telling and holds >= SHOWN * (holds + len(breaks)) and (best is None or holds > best[0]):
+            best = (holds, each, breaks)
     return (best[1], best[2]) if best else None
 
 
-def _tried(rows: Sequence[Any], one: Field, two: Field, amount: Field, off: Field | None) -> tuple[int, list[int], bool]:
+def _tried(rows: Sequence[Any], product: Product) -> tuple[int, list[int], bool]:
     holds, breaks, telling = 0, [], False
     for number, row in enumerate(rows):
-        values = [row.get(each.name) if isinstance(row, dict) else None for each in (one, two, amount)]
+        values = [row.get(each.name) if isinstance(row, dict) else None for each in (*product.factors, product.amount)]
         figures = [Decimal(value) for value in values if isinstance(value, Decimal | int) and not isinstance(value, bool)]
         if len(figures) < len(values):
             continue
-        a, b, c = figures
-        less = row.get(off.name) if off is not None else None
+        *factors, c = figures
+        less = row.get(product.off.name) if product.off is not None else None
         share = 1 - Decimal(less) / 100 if isinstance(less, Decimal | int) and 0 <= less < 100 else Decimal(1)
-        if abs(abs(a * b * share) - abs(c)) <= max(CENT, PLENTY * abs(c)):
+        if abs(abs(prod(factors, start=share)) - abs(c)) <= max(CENT, PLENTY * abs(c)):
             holds += 1
-            telling = telling or (abs(a) != 1 and abs(b) != 1 and c != 0)
+            telling = telling or (all(abs(each) != 1 for each in factors[:2]) and c != 0)
         else:
             breaks.append(number)
     return holds, breaks, telling
 
 
 def _broken(kind: RecordType, pointer: str, rows: Sequence[Any], product: Product, breaks: Sequence[int]) -> Iterator[Finding]:
-    one, two, amount, _ = product
+    amount = product.amount
     for number in breaks:
         row = rows[number]
-        message = f"Row {number + 1}: {one.title} {row[one.name]} × {two.title} {row[two.name]} is not {amount.title} {row[amount.name]}, as it is in the other rows."
-        yield Finding("product", "stop", message, tuple(f"{pointer}/{number}/{each.name}" for each in (one, two, amount)))
+        told = " × ".join(f"{each.title} {row[each.name]}" for each in product.factors)
+        message = f"Row {number + 1}: {told} is not {amount.title} {row[amount.name]}, as it is in the other rows."
+        yield Finding("product", "stop", message, tuple(f"{pointer}/{number}/{each.name}" for each in (*product.factors, amount)))
 
 
 def _total(
@@ -156,7 +187,7 @@ def _total(
     """Amounts of rows that add up to nothing that is printed or given, where they are what the rows come to."""
     if shown is None:
         return
-    amount = shown[0][2]
+    amount = shown[0].amount
     values = [row.get(amount.name) if isinstance(row, dict) else None for row in rows]
     if len(rows) < LEAST_ROWS or any(not isinstance(value, Decimal | int) or isinstance(value, bool) for value in values):
         return

@@ -106,7 +106,7 @@ def currency_in(text: str) -> str | None:
     """The ISO 4217 code that a piece of text names by code or sign, or None."""
     upper = text.upper()
     for code in CURRENCY_CODES:
-        if re.search(rf"(?<![A-Z]){code}(?![A-Z])", upper):
+        if re.search(rf"(?<![A-Z]){code}(?![A-Z]|-[A-Z])", upper):
             return code
     for sign, code in CURRENCY_SIGNS.items():
         if sign in text:

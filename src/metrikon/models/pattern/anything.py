@@ -154,10 +154,10 @@ def _sure(each: Field, option: Option, close: bool) -> float:
 def _row_sure(name: str, fields: tuple[Field, ...], rows: list[dict[str, Any]], sure: Mapping[str, float]) -> dict[str, float]:
     """Rows are sure where quantity × price = amount holds in them; all others are looked at."""
     shown = shown_product(rows, [each for each in fields if each.kind == "amount"])
-    if shown is not None and (concept_of(shown[0][2]) == "unit price" or "line amount" in (concept_of(shown[0][0]), concept_of(shown[0][1]))):
+    if shown is not None and (concept_of(shown[0].amount) == "unit price" or "line amount" in {concept_of(each) for each in shown[0].factors}):
         shown = None  # price and amount may have changed places
     broken = set(shown[1]) if shown else set()
-    part = {each.name for each in shown[0] if each is not None} if shown else set()
+    part = {each.name for each in shown[0].parts} if shown else set()
     texts = {each.name for each in fields if each.kind == "text"}
     found = {}
     for pointer, value in sure.items():

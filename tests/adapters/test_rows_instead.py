@@ -1,0 +1,91 @@
+"""Rows that a model mixed up give way to those that are read without it, and the record stops; rows that belong stay as they are."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from metrikon.core.records.adding import shown_product
+from metrikon.core.records.types import record_type
+from metrikon.core.values.numbers import currency_in
+from tests.adapters.test_amended import NUMBER, TEXT, rows_of, through
+
+RESUME = b"""Edda Fernsby
+
+Work
+Head gardener, Moss Lane Garden, 05/2019 to 06/2023
+Gardener, Hollow Park, 02/2014 to 04/2019
+Trainee, Tarn Nursery, 09/2011 to 01/2014
+
+Education
+Diploma in horticulture, Askrigg Land College, 2011
+
+Languages
+English, Dutch
+"""
+MONTH = {"type": ["string", "null"], "pattern": r"^\d{4}(-\d{2})?$"}
+JOBS = rows_of(
+    post={**TEXT, "description": "Position"},
+    at={**TEXT, "description": "Employer"},
+    begun={**MONTH, "description": "From month"},
+    ended={**MONTH, "description": "To month"},
+)
+RIGHT = [
+    {"post": "Head gardener", "at": "Moss Lane Garden", "begun": "2019-05", "ended": "2023-06"},
+    {"post": "Gardener", "at": "Hollow Park", "begun": "2014-02", "ended": "2019-04"},
+    {"post": "Trainee", "at": "Tarn Nursery", "begun": "2011-09", "ended": "2014-01"},
+]
+
+
+def jobs(given: list[dict[str, Any]]) -> tuple[list[dict[str, Any]], set[str]]:
+    found = through({"jobs": {**JOBS, "description": "Jobs, newest first"}}, RESUME, {"jobs": given}).reading
+    return found.record["jobs"], {each.check for each in found.findings if each.level == "stop"}
+
+
+def test_rows_that_belong_stay_as_they_are() -> None:
+    assert jobs(RIGHT) == (RIGHT, set())
+
+
+def test_posts_that_were_mixed_up_with_schools_give_way_and_the_record_stops() -> None:
+    mixed = [{**RIGHT[0], "at": "Hollow Park"}, {**RIGHT[1], "at": "Askrigg Land College"}, {**RIGHT[2], "at": "Moss Lane Garden"}]
+    rows, checks = jobs(mixed)
+    assert rows == RIGHT
+    assert "rows differ" in checks
+
+
+def test_a_post_less_is_no_reason_to_take_other_rows() -> None:
+    assert jobs(RIGHT[:2])[0] == RIGHT[:2]
+
+
+HIRE = b"""Moss Lane Hire
+
+Item            Pieces   Weeks   Rate     Charge
+Ladder          2        3       4.50     27.00
+Barrow          4        2       6.25     50.00
+Trestle         3        5       2.10     31.50
+
+Total                                     108.50
+"""
+
+
+def test_three_factors_make_a_product_and_such_rows_need_no_model() -> None:
+    lines = rows_of(
+        item={**TEXT, "description": "Description"},
+        pieces={**NUMBER, "description": "Quantity"},
+        weeks={**NUMBER, "description": "Weeks"},
+        rate={**NUMBER, "description": "Rate per piece and week"},
+        charge={**NUMBER, "description": "Charge of the line"},
+    )
+    found = through({"lines": lines, "total": {**NUMBER, "description": "Total"}}, HIRE, {"lines": [], "total": 108.5}).reading
+    assert [float(row["charge"]) for row in found.record["lines"]] == [27, 50, 31.5]
+    kind = record_type({"type": "object", "properties": {"lines": lines}})
+    amounts = [each for each in kind.lists["/lines"] if each.kind == "amount"]
+    shown = shown_product(found.record["lines"], amounts)
+    assert shown is not None
+    assert [each.name for each in shown[0].parts] == ["pieces", "weeks", "rate", "charge"]
+
+
+@pytest.mark.parametrize(("text", "code"), [("CAD-Konstruktion", None), ("CAD 12.00", "CAD"), ("12 EUR", "EUR"), ("EUR-12", "EUR")])
+def test_a_word_that_begins_like_a_code_names_no_currency(text: str, code: str | None) -> None:
+    assert currency_in(text) == code
