@@ -31,7 +31,7 @@ TEXT_ONLY = httpx.Response(400, json={"error": {"message": "content must be a st
 
 def model(respond: Callable[[dict[str, Any]], httpx.Response], **settings: Any) -> ChatModel:
     answer = httpx.MockTransport(lambda request: respond(loads(request.content)))
-    return ChatModel(ChatSettings("http://model.example/v1", "big", pictures=True, stream=False, **settings), transport=answer)
+    return ChatModel(ChatSettings("http://model.example/v1", "big", pictures=True, stream=False, chances=False, **settings), transport=answer)
 
 
 def pictured(body: dict[str, Any]) -> bool:
