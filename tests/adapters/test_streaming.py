@@ -70,6 +70,8 @@ def test_a_model_that_goes_round_in_a_loop_is_stopped_and_what_it_said_before_is
             two.close()
         assert whole.text.startswith(cut.text[:500])
         assert len(cut.text) < len(whole.text) / 3
+        assert cut.usage.input_tokens > 0  # what was cut short was paid for, though its server never told how much
+        assert cut.usage.output_tokens > 0
     finally:
         server.stop()
 

@@ -43,6 +43,7 @@ class ChatSettings:
 
 MODES = ("schema", "json", "plain")  # answers locked to a schema, to JSON, or not at all: found out by asking
 CHARACTERS_A_TOKEN = 2.8  # taken low, so that a prompt does not turn out too long
+CHARACTERS_READ = 4  # of a token that was read, where the server does not tell
 OVERHEAD = 6_000  # characters of a prompt besides the document
 
 
@@ -168,6 +169,8 @@ class ChatModel:
             raise ModelDown(f"The model {self.name} broke off its answer: {error}.") from error
         _raise_for(response, self.name)
         text, counted, tokens = _content(response.content if data is None else data, self.name)
+        if data is not None and not counted.get("prompt_tokens"):  # cut short, or a server that does not count streams: what it cost is not nothing
+            counted = {**counted, "prompt_tokens": len(body) // CHARACTERS_READ}
         usage = Usage(int(counted.get("prompt_tokens") or 0), int(counted.get("completion_tokens") or 0), attempt, time.perf_counter() - start)
         return ModelAnswer(text, usage, tokens=tokens)
 
