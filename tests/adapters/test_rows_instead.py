@@ -6,9 +6,11 @@ from typing import Any
 
 import pytest
 
+from metrikon.core.extraction.index import Index
 from metrikon.core.records.adding import shown_product
 from metrikon.core.records.types import record_type
 from metrikon.core.values.numbers import currency_in
+from metrikon.readers.registry import read
 from tests.adapters.test_amended import NUMBER, TEXT, rows_of, through
 
 RESUME = b"""Edda Fernsby
@@ -89,3 +91,28 @@ def test_three_factors_make_a_product_and_such_rows_need_no_model() -> None:
 @pytest.mark.parametrize(("text", "code"), [("CAD-Konstruktion", None), ("CAD 12.00", "CAD"), ("12 EUR", "EUR"), ("EUR-12", "EUR")])
 def test_a_word_that_begins_like_a_code_names_no_currency(text: str, code: str | None) -> None:
     assert currency_in(text) == code
+
+
+def test_texts_listed_from_elsewhere_give_way_to_those_under_their_heading() -> None:
+    resume = RESUME.replace(b"Languages\n", b"Skills\nPruning, Grafting, Plant labels\n\nLanguages\n")
+    skills = {"type": "array", "items": TEXT, "description": "Skills"}
+    for given, wanted, stopped in (
+        (["Gardener", "Hollow Park", "Trainee"], ["Pruning", "Grafting", "Plant labels"], True),
+        (["Pruning", "Plant labels"], ["Pruning", "Plant labels"], False),
+    ):
+        found = through({"skills": skills}, resume, {"skills": given}).reading
+        assert found.record["skills"] == wanted
+        assert ("rows differ" in {each.check for each in found.findings if each.level == "stop"}) == stopped
+
+
+def test_an_end_in_words_ends_nothing() -> None:
+    still = rows_of(post={**TEXT, "description": "Position"}, ended={**MONTH, "description": "To month"}, still_there={"type": "boolean"})
+    resume = RESUME.replace(b"to 06/2023", b"to present")
+    given = [{"post": "Head gardener", "ended": "present", "still_there": True}, {"post": "Gardener", "ended": "2019-04", "still_there": True}]
+    rows = through({"jobs": still}, resume, {"jobs": given}).reading.record["jobs"]
+    assert [row["still_there"] for row in rows] == [True, False]
+
+
+@pytest.mark.parametrize(("text", "country"), [("Call 085 000 4172", "GB"), ("Call 505 555 0186", "US")])
+def test_a_number_that_begins_with_nought_is_no_american_one(text: str, country: str) -> None:
+    assert Index(read(f"Moss Lane Garden is open and the ferns are in the shade of the house.\n{text}\n".encode())).phone_country == country

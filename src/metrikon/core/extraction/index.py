@@ -52,7 +52,8 @@ _ONE_COUNTRY = {
     "ZAR": "ZA",
 }
 _AMERICAN = re.compile(
-    r"\(\d{3}\) ?\d{3}-\d{4}|\b\d{3}[ .-]\d{3}[ .-]\d{4}\b|\b[A-Z]{2} \d{5}(?:-\d{4})?\b|(?m:^)(?:sales )?tax\b(?! (?:point|id|inv))", re.IGNORECASE
+    r"\([2-9]\d{2}\) ?\d{3}-\d{4}|\b[2-9]\d{2}[ .-]\d{3}[ .-]\d{4}\b|\b[A-Z]{2} \d{5}(?:-\d{4})?\b|(?m:^)(?:sales )?tax\b(?! (?:point|id|inv))",
+    re.IGNORECASE,
 ).search
 _OTHER_TAX = re.compile(r"\b(?:VAT|GST|HST|MwSt|TVA|IVA|BTW|USt)\b|[£€]").search
 _OF_LANGUAGE = {"de": "DE", "fr": "FR", "es": "ES", "it": "IT", "nl": "NL", "pt": "PT", "da": "DK", "sv": "SE", "pl": "PL", "en": "GB"}

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from metrikon.core.extraction.besides import Besides
+from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.mending import Assessed
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.readings import Draft
@@ -25,18 +26,25 @@ ENOUGH = 0.4  # of as many rows as a model gave
 
 
 def rows_instead(
-    kind: RecordType, base: Assessed, planned: Plan, made: Draft, other: Besides, assess: Callable[[dict[str, Any]], Assessed]
+    kind: RecordType, base: Assessed, planned: Plan, made: Draft, other: Besides, index: Index, assess: Callable[[dict[str, Any]], Assessed]
 ) -> Assessed:
     """The reading, with lists of the other reading where those of the model are in trouble and its own are not."""
+    for pointer in _texts_elsewhere(kind, base, other, index):
+        name = pointer[1:]
+        made.changes.append(f"{pointer}: what the model listed gave way to what stands under its heading.")
+        message = f"{name.replace('_', ' ').capitalize()}: most of what the model listed stands elsewhere; what stands under the heading was taken. Compare it."
+        told = len(base.record[name])
+        base = assess({**base.record, name: other.record[name]})
+        base.findings.append(Finding("rows differ", "stop", message, (pointer,), {"given": str(told), "instead": str(len(other.record[name]))}))
     for pointer in kind.lists:
         name = pointer[1:]
         theirs, own = base.record.get(name), other.record.get(name)
-        if pointer.count("/") != 1 or not (isinstance(theirs, list) and isinstance(own, list)) or len(own) < LEAST or pointer in planned.certain:
+        if pointer.count("/") != 1 or not (isinstance(theirs, list) and isinstance(own, list)) or not own or pointer in planned.certain:
             continue
         if not _well_read(kind, pointer) or any("labels" in each.ours for each in kind.lists[pointer]) or len(own) < ENOUGH * len(theirs):
             continue
         before = _trouble(base, pointer) + MIXED * (pointer in made.mixed)
-        if before < max(LEAST, SHARE * _values(theirs)):
+        if before < max(LEAST, SHARE * _values(theirs)) or (len(own) < LEAST and 2 * before < _values(theirs)):
             continue
         kept = dict(made.places), set(made.cells)
         made.places.update({at: place for at, place in other.places.items() if at.startswith(f"{pointer}/")})
@@ -50,6 +58,24 @@ def rows_instead(
         tried.findings.append(Finding("rows differ", "stop", message, (pointer,), {"given": str(len(theirs)), "instead": str(len(own))}))
         base = tried
     return base
+
+
+def _texts_elsewhere(kind: RecordType, base: Assessed, other: Besides, index: Index) -> list[str]:
+    """Lists of texts of which most that a model gave stands outside the lines on which the other reading found its own."""
+    found = []
+    for shape in (each.shape for each in kind.fields if each.shape.count("/") == 2 and each.shape.endswith("/*") and each.copied):
+        pointer = shape[:-2]
+        own, theirs = other.record.get(pointer[1:]), base.record.get(pointer[1:])
+        if not (isinstance(own, list) and isinstance(theirs, list)) or len(own) < LEAST or len(theirs) < LEAST:
+            continue
+        spots = [other.places.get(f"{pointer}/{number}") for number in range(len(own))]
+        lines = {(spot.page, index.pages[spot.page].line_of[spot.words[0]]) for spot in spots if spot and spot.words}
+        inside = [
+            any((place.page, index.pages[place.page].line_of[place.words[0]]) in lines for place in index.find_text(str(text))) for text in theirs
+        ]
+        if lines and 2 * sum(inside) < len(inside):
+            found.append(pointer)
+    return found
 
 
 def _well_read(kind: RecordType, pointer: str) -> bool:

@@ -89,7 +89,7 @@ def settled(
     def assess(record: dict[str, Any]) -> mending.Assessed:
         return _assessed(kind, index, planned, made, record, given, differing, asking)
 
-    base = rows_instead(kind, base, planned, made, other, assess) if other.record else base
+    base = rows_instead(kind, base, planned, made, other, index, assess) if other.record else base
     for answer, values in made.repairs:
         better = mending.better(kind, base, values, answer, assess, told)
         base = better or base

@@ -79,7 +79,7 @@ def ended(kind: RecordType, record: Mapping[str, Any]) -> Iterator[tuple[dict[st
         still = [each for each in fields if each.kind == "yes/no" and _STILL.search(_said(each))]
         ends = [each for each in fields if each.kind in ("date", "month", "moment") and _END.search(_said(each))]
         for row in rows or () if len(still) == len(ends) == 1 else ():
-            if isinstance(row, dict) and row.get(still[0].name) is True and row.get(ends[0].name):
+            if isinstance(row, dict) and row.get(still[0].name) is True and re.search(r"\d", str(row.get(ends[0].name) or "")):
                 yield row, still[0], ends[0]
 
 
