@@ -100,15 +100,15 @@ def test_texts_listed_from_elsewhere_give_way_to_those_under_their_heading() -> 
         (["Gardener", "Hollow Park", "Trainee"], ["Pruning", "Grafting", "Plant labels"], True),
         (["Pruning", "Plant labels"], ["Pruning", "Plant labels"], False),
     ):
-        found = through({"skills": skills}, resume, {"skills": given}).reading
+        found = through({"name": TEXT, "skills": skills}, resume, {"name": "Edda Fernsby", "skills": given}).reading
         assert found.record["skills"] == wanted
         assert ("rows differ" in {each.check for each in found.findings if each.level == "stop"}) == stopped
 
 
 def test_an_end_in_words_ends_nothing() -> None:
-    still = rows_of(post={**TEXT, "description": "Position"}, ended={**MONTH, "description": "To month"}, still_there={"type": "boolean"})
+    still = rows_of(post={**TEXT, "description": "Position"}, until={**MONTH, "description": "To month"}, still_there={"type": "boolean"})
     resume = RESUME.replace(b"to 06/2023", b"to present")
-    given = [{"post": "Head gardener", "ended": "present", "still_there": True}, {"post": "Gardener", "ended": "2019-04", "still_there": True}]
+    given = [{"post": "Head gardener", "until": "present", "still_there": True}, {"post": "Gardener", "until": "2019-04", "still_there": True}]
     rows = through({"jobs": still}, resume, {"jobs": given}).reading.record["jobs"]
     assert [row["still_there"] for row in rows] == [True, False]
 
