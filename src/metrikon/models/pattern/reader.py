@@ -91,7 +91,8 @@ def read_besides(kind: RecordType, index: Index) -> Besides:
         if each.name not in found.record:
             _put_best(each, options.get(each.shape, []), index, found)
     open_fields = [each for each in kind.header if each.shape.count("/") == 1 and not each.lookup and not _told(each)]
-    if open_fields or any(not any("labels" in each.ours for each in fields) for fields in kind.lists.values()):
+    texts = any(each.shape.endswith("/*") for each in kind.fields)
+    if open_fields or texts or any(not any("labels" in each.ours for each in fields) for fields in kind.lists.values()):
         read_any(kind, index, open_fields, found)
     return Besides(found.record, found.places, found.sure)
 
