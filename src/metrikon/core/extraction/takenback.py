@@ -56,8 +56,9 @@ def _backs(index: Index) -> Iterator[Back]:
 
 def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
     """Numbers that stand only where somebody takes them back."""
-    last = index.once("said last", _last)
-    for back in taken_back(index):
+    backs = taken_back(index)
+    last = index.once("said last", _last) if backs else {}
+    for back in backs:
         if last.get(back.first.written, (-1, -1)) > (back.then.run, back.then.first):
             continue  # it is said again later
         place = said_of(index).place(back.first.run, back.first.first, back.first.last)
