@@ -215,6 +215,9 @@ def main() -> None:
             if given.verbose:
                 for each in told.errors:
                     print(f"    {each}", flush=True)
+    if given.asked_before and all(sides.values()):  # only what both were asked can be compared
+        both = set.intersection(*({each.case.name for each in found} for found in sides.values()))
+        sides = {name: [each for each in found if each.case.name in both] for name, found in sides.items()}
     for name, found in sides.items():
         if found:
             print(f"\n{shown(name, by_kind(found))}")
