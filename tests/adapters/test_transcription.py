@@ -107,6 +107,17 @@ def test_a_voice_note_becomes_a_document_in_the_house(ears: ModelServer, house: 
     assert b"twine" in picture
 
 
+def test_a_recording_is_heard_when_it_is_read_as_one_with_a_paper(ears: ModelServer, house: Callable[..., App]) -> None:
+    app = house(transcription_url=ears.url)
+    form = app.files.put(b"Expense form\nClaimed by Rufus Tarn\n")
+    sha256 = app.house.together([("form.txt", form), ("note.wav", app.files.put(NOTE))])
+    document = app.house.read_document(sha256)
+    assert [page.part for page in document.pages] == ["form.txt", "note.wav"]
+    assert "Rufus Tarn" in document_text(document)
+    assert [said.text for said in document.sentences][1] == "Please put it on the collecting budget."
+    assert sha256 == app.house.together([("form.txt", form), ("note.wav", app.files.put(NOTE))])  # the same files make the same bytes
+
+
 def test_a_speech_engine_here_says_what_it_lacks(tmp_path: Path) -> None:
     with pytest.raises(TranscriptionRefused, match=r"model\.bin is missing"):
         LocalTranscriber(tmp_path).transcribe(NOTE, "wav")
