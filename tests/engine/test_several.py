@@ -8,12 +8,16 @@ import sqlite3
 from collections.abc import Callable
 
 import pypdfium2
+import pytest
 from sqlalchemy import select
 
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import loads
 from metrikon.demo import scenario
 from metrikon.demo.mixed import archive
+from metrikon.ports.reader import Refused
+from metrikon.readers.registry import read
+from metrikon.readers.together import bundled
 from metrikon.store import tables
 from tests.helpers import at_rest
 
@@ -112,3 +116,14 @@ def test_the_files_of_an_archive_are_read_as_one_and_each_value_names_its_file(h
     evidence = loads(text) if isinstance(text, str | bytes) else text
     assert evidence["/number"]["file"] == "paper.pdf"
     assert evidence["/number"]["page"] == 2
+
+
+def test_files_read_as_one_hold_no_others_that_are_and_one_that_cannot_be_read_is_named() -> None:
+    whole = bundled([("form.txt", b"Claimed by Rufus Tarn")])
+    assert read(whole).pages[0].part == "form.txt"
+    with pytest.raises(Refused, match=r"inner: it is itself made of several files"):
+        read(bundled([("form.txt", b"Claimed by Rufus Tarn"), ("inner", whole)]))
+    with pytest.raises(Refused, match=r"paper\.pdf: "):
+        read(bundled([("paper.pdf", b"%PDF-1.7 and nothing more")]))
+    with pytest.raises(Refused, match="No files"):
+        read(bundled([]))

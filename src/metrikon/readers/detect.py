@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from metrikon.ports.reader import Refused
 from metrikon.readers.charset import decoded
 
+TOGETHER = "application/x-metrikon-together"  # the mimetype of several files that are read as one
 _SIGNATURES = (
     (b"\x89PNG\r\n\x1a\n", "png", "it begins as PNG pictures do"),
     (b"\xff\xd8\xff", "jpeg", "it begins as JPEG pictures do"),
@@ -104,7 +105,7 @@ def _zipped(data: bytes) -> Detected:
         return Detected("xlsx", "it is a ZIP archive that holds an xl/workbook")
     if kind == "application/vnd.oasis.opendocument.spreadsheet":
         return Detected("ods", "it is a ZIP archive whose mimetype names an OpenDocument sheet")
-    if kind == "application/x-metrikon-together":
+    if kind == TOGETHER:
         return Detected("together", "it is made of several files that are read as one")
     if kind:
         raise Refused("unknown-format", f"The file is a document of the kind {kind!r}, which is not read here. Metrikon reads {READ}.")

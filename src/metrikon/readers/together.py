@@ -10,10 +10,10 @@ from collections.abc import Iterable, Iterator
 from metrikon.core.documents.joining import joined
 from metrikon.core.documents.model import Document, Part
 from metrikon.ports.reader import Limits, Refused
+from metrikon.readers.detect import TOGETHER
 from metrikon.readers.packed import check_archive, member_bytes
 from metrikon.readers.recording import FORMATS, heard
 
-MEDIA = "application/x-metrikon-together"
 _ALWAYS = (1980, 1, 1, 0, 0, 0)  # so that the same files make the same bytes
 
 
@@ -21,7 +21,7 @@ def bundled(files: Iterable[tuple[str, bytes]]) -> bytes:
     """Files put into one, in their order. Of a recording the answer of its transcription is given, under the name of the recording."""
     made = io.BytesIO()
     with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
-        archive.writestr(zipfile.ZipInfo("mimetype", _ALWAYS), MEDIA)
+        archive.writestr(zipfile.ZipInfo("mimetype", _ALWAYS), TOGETHER)
         for number, (name, data) in enumerate(files, 1):
             archive.writestr(zipfile.ZipInfo(f"{number}/{name.replace('/', '_')}", _ALWAYS), data)
     return made.getvalue()
@@ -48,11 +48,13 @@ class TogetherReader:
             yield Part(name, hashlib.sha256(content).hexdigest(), len(content), "member"), content
 
     def _read(self, name: str, content: bytes, limits: Limits) -> Document:
-        from metrikon.readers.registry import read
+        from metrikon.readers.registry import found_format, read
 
         if name.lower().rpartition(".")[2] in FORMATS and content[:1] in b"{[":
             return heard(content, hashlib.sha256(content).hexdigest(), "json", name, limits)
         try:
+            if found_format(content).format == self.formats[0]:
+                raise Refused("nested", "it is itself made of several files that are read as one. Give these files instead.")
             return read(content, limits)
         except Refused as error:
             raise Refused(error.code, f"{name}: {error.reason}") from error

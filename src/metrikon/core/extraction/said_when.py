@@ -96,13 +96,13 @@ _PASSED = {
     "zeszly",
     "zeszla",
 }
-_AN_HOUR_TOO = {"morgen": ("de", "nl"), "hier": ("fr",)}  # words that mean a day in some languages only
+_BY_LANGUAGE = {"morgen": ("de", "nl"), "hier": ("fr",)}  # words that mean a day in some languages only
 
 
 def next_day(words: list[str], at: int, own: date, language: str | None) -> date | None:
     """The day that "tomorrow" or a weekday without a number means, from the day of the talk."""
     word = plain(words[at])
-    if word in _RELATIVE and _RELATIVE[word] and (word not in _AN_HOUR_TOO or language in _AN_HOUR_TOO[word]):
+    if word in _RELATIVE and _RELATIVE[word] and (word not in _BY_LANGUAGE or language in _BY_LANGUAGE[word]):
         greeting = word == "morgen" and at > 0 and plain(words[at - 1]) in ("guten", "goede", "am", "diesen", "jeden", "s")
         return None if greeting else own + timedelta(days=_RELATIVE[word])
     if word not in WEEKDAY or len(word) < 4 or word in _SHORT or not words[at][0].isalpha():

@@ -38,20 +38,19 @@ class Back:
 
 
 def taken_back(index: Index) -> list[Back]:
-    """All that is taken back in a talk."""
+    """All numbers that are taken back in a talk."""
     return index.once("taken back", lambda each: list(_backs(each))) if index.document.sentences else []
 
 
 def _backs(index: Index) -> Iterator[Back]:
     said = said_of(index)
     heard = index.once("aloud None", read_aloud)
-    for kinds in (("number", "amount"), ("date",), ("time",)):
-        for one, two in pairwise([each for each in heard if each.kind in kinds]):
-            if one.run != two.run or two.first - one.last > SOON or one.written == two.written:
-                continue
-            between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]}
-            if between & _WORDS:
-                yield Back(one, two)
+    for one, two in pairwise([each for each in heard if each.kind in ("number", "amount")]):
+        if one.run != two.run or two.first - one.last > SOON or one.written == two.written:
+            continue
+        between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]}
+        if between & _WORDS:
+            yield Back(one, two)
 
 
 def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
@@ -62,7 +61,7 @@ def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence
         if last.get(back.first.written, (-1, -1)) > (back.then.run, back.then.first):
             continue  # it is said again later
         place = said_of(index).place(back.first.run, back.first.first, back.first.last)
-        if back.first.kind not in ("number", "amount") or not place.words:
+        if not place.words:
             continue
         box = words_box(index.pages[place.page], place.words)
         for pointer, each in evidence.items():

@@ -32,7 +32,6 @@ _CALLED = re.compile(
     r"|[Mm]i chiamo|[Mm]ijn naam is|[Ii]k ben|[Mm]et|[Cc]hamo-me|[Oo] meu nome é|[Jj]eg hedder|[Mm]it navn er|[Jj]ag heter|[Mm]itt namn är|[Nn]azywam się)\s+"
     + _NAME
 )
-_AT = frozenset(["at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabela", "malpa", "klammeraffe"]) | {"@"}
 
 
 def said_options(field: Field, index: Index) -> list[Option]:
