@@ -11,13 +11,15 @@ from metrikon.core.extraction.orders import order_lines
 from metrikon.core.extraction.placed import said_of
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.readings import Draft
+from metrikon.core.records.confidence import MODEL
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.meaning import concept_of
-from metrikon.core.records.pointers import get, shape
+from metrikon.core.records.pointers import get, shape, steps
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.number_words import MARKS, plain
 
+SUGGESTED = 0.4  # confidence below which a value of a field that may be empty is a suggestion: on documents of other hands most are wrong
 CERTAIN = 0.85  # of what was read besides, from which it is held against the model
 
 
@@ -65,6 +67,29 @@ def of_orders(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, E
         if squeezed(str(value)) != squeezed(str(get(planned.besides.record, pointer))):
             message = f"{kind.titled(pointer)} {value!s} stands in words that give orders to the reader of the document; compare it."
             found.append(Finding("orders", "stop", message, (pointer,)))
+    return found
+
+
+def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence]) -> list[Finding]:
+    """Take values that are more likely wrong than right out of fields that may be empty; each stays as a suggestion beside its field.
+
+    Only those of which the reader itself was unsure: a value that is sure and stands nowhere is held by its own finding.
+    """
+    found = []
+    for each in kind.header:
+        known = evidence.get(each.shape)
+        value = get(record, each.shape)
+        may_be_empty = each.nullable or not each.required
+        if known is None or value is None or not may_be_empty or known.confidence >= SUGGESTED or known.inputs.get("reading", MODEL) >= MODEL:
+            continue
+        holder, last = get(record, each.shape.rpartition("/")[0]), steps(each.shape)[-1]
+        if each.nullable:
+            holder[last] = None
+        else:
+            del holder[last]
+        del evidence[each.shape]
+        message = f"{each.title} was given as {str(value)[:60]!r}, which is {known.confidence:.0%} sure; the field was left empty. Compare it."
+        found.append(Finding("unsure", "stop", message, (each.shape,), {"suggested": str(value)[:200]}))
     return found
 
 

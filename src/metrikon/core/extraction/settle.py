@@ -18,7 +18,7 @@ from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.defaults import open_as_no, with_defaults
 from metrikon.core.extraction.derived import derived_evidence, with_derived
-from metrikon.core.extraction.doubts import inventions, of_orders, read_otherwise
+from metrikon.core.extraction.doubts import inventions, of_orders, read_otherwise, unsure
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
 from metrikon.core.extraction.index import Index, Place, squeezed
@@ -95,6 +95,9 @@ def settled(
         base = better or base
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *doubted, *unnamed], base.notes
     evidence = trusted(record, evidence, base.reckoned, made, other, whole)
+    if not whole:
+        record = copy.deepcopy(record)
+        findings = [*unsure(kind, record, evidence), *findings]
     evidence = _named(evidence, index)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
     stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))

@@ -42,7 +42,10 @@ def trusted(
                 reading = other.sure.get(pointer, TELLING)
                 differ = int(reading < CERTAIN)  # what it is certain of is taken as it is
             agree, reading = agree + more, reading if pointer in made.replaced else _reading(pointer, get(record, pointer), each, known, whole)
-        key = (each.sure if each.found else 0.0, reading, agree, differ, failed.get(pointer, 0))
+        place = each.sure if each.found else 0.0
+        if pointer in made.replaced and place:
+            place, reading = min(place, reading), 1.0  # how sure that reading is has its place in it
+        key = (place, reading, agree, differ, failed.get(pointer, 0))
         if key not in same:
             inputs = Inputs(*key)
             same[key] = (inputs.confidence, inputs.as_json())
