@@ -49,6 +49,7 @@ def built(sha256: str, name: str, blocks: Iterable[Block], limits: Limits, carri
         carried.hidden,
         made.sentences,
         carried.parts,
+        alike=made.alike,
     )
 
 

@@ -20,7 +20,7 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built
 from metrikon.readers.charset import decoded
 from metrikon.readers.webfacts import page_facts
-from metrikon.readers.webparts import BLOCK, DEEPEST, GONE, is_around, is_listing, main_part, text_of, unseen
+from metrikon.readers.webparts import BLOCK, DEEPEST, GONE, card, is_around, is_listing, main_part, text_of, unseen
 
 _HEADS = {"h1", "h2", "h3", "h4", "h5", "h6"}
 _STRUCK = {"s", "del", "strike"}
@@ -134,6 +134,8 @@ class _Walk:
         self.pieces: list[Piece] = []
         self.space = 0
         self.item = False
+        self.card = False  # within one of several parts alike, the lines of which stay together
+        self.alike: tuple[int, int] | None = None  # which of how many, until its first line
 
     def above(self, body: etree._Element, part: etree._Element) -> None:
         """A heading above the main part belongs to it."""
@@ -148,8 +150,9 @@ class _Walk:
         """The paragraph that was being gathered is complete."""
         if any(clean(piece.text) for piece in self.pieces):
             pieces = [Piece(_plain_address(piece.text), piece.struck) for piece in _joined(self.pieces)]
-            self.found.blocks.append(Paragraph((Piece("•"), *pieces) if self.item else tuple(pieces), self.space))
-        self.pieces, self.space, self.item = [], 0, False
+            self.found.blocks.append(Paragraph((Piece("•"), *pieces) if self.item else tuple(pieces), self.space, alike=self.alike))
+            self.space, self.alike = 0, None
+        self.pieces, self.item = [], False
 
     def into(self, element: etree._Element, depth: int, struck: bool) -> None:
         if not isinstance(element.tag, str) or depth > DEEPEST:
@@ -171,10 +174,13 @@ class _Walk:
             self.close()
         if depth and tag in _LISTING and is_listing(element):
             return
-        block = tag in BLOCK
+        block, alike = tag in BLOCK, None
         if block:
             self.close()
-            self.space = 1 if tag in _HEADS or tag in ("p", "section", "article") else 0
+            alike = None if self.card else card(element)
+            self.space = max(self.space, int(alike is not None or (not self.card and (tag in _HEADS or tag in ("p", "section", "article")))))
+            self.alike = alike or self.alike
+            self.card = self.card or alike is not None
             self.item = tag == "li"
         struck = struck or tag in _STRUCK or "line-through" in element.get("style", "")
         turned = "bidi-override" in element.get("style", "") and "rtl" in element.get("style", "") + element.get("dir", "")
@@ -190,6 +196,8 @@ class _Walk:
             self._say(_told_address(element), struck)
         if block:
             self.close()
+            self.card = self.card and alike is None
+            self.alike = self.alike if self.card else None
 
     def say_before(self, element: etree._Element, first: etree._Element | None) -> None:
         """The text that an element begins with, when `first` is its first child or it has none."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 
 from lxml import etree
 
@@ -77,6 +78,7 @@ _UNSEEN = re.compile(
 _WHITE = re.compile(r"(?:^|;)\s*color\s*:\s*(?:#fff(?:fff)?|white|rgb\(\s*255\s*,\s*255\s*,\s*255\s*\))", re.I)
 _GROUND = re.compile(r"background(?:-color)?\s*:\s*(?!\s*(?:#fff(?:fff)?|white|transparent|none))", re.I)
 LEAST_LINKS = 4
+LEAST_CARDS, LARGEST_CARD, MOST_IN_CARD = 3, 600, 20  # parts, characters of a part, lines of one
 DEEPEST = 200
 
 
@@ -132,6 +134,26 @@ def is_listing(element: etree._Element) -> bool:
     """Whether a part of the page holds little but links to other pages."""
     linked = [len(text_of(link)) for link in element.iter("a")]
     return len(linked) >= LEAST_LINKS and sum(linked) > 0.8 * len(text_of(element)) and element.find(".//table") is None
+
+
+def card(element: etree._Element) -> tuple[int, int] | None:
+    """Which of how many parts alike an element is that hold several lines each, such as the people of a team; None when it is none."""
+    parent = element.getparent()
+    if parent is None or not _may_be_card(element):
+        return None
+    kin = [each for each in parent if each.tag == element.tag and each.get("class") == element.get("class") and _may_be_card(each)]
+    return (kin.index(element) + 1, len(kin)) if len(kin) >= LEAST_CARDS and _built_alike(kin) else None
+
+
+def _may_be_card(element: etree._Element) -> bool:
+    lines = sum(1 for each in element.iterdescendants(*BLOCK, "br"))
+    return 2 <= lines <= MOST_IN_CARD and len(text_of(element)) <= LARGEST_CARD
+
+
+def _built_alike(kin: list[etree._Element]) -> bool:
+    """Whether most of some elements hold the same parts in the same order as another of them."""
+    built = Counter(tuple(each.tag for each in element.iterdescendants() if each.tag in BLOCK) for element in kin)
+    return len(built) <= max(1, len(kin) // 2)
 
 
 def unseen(element: etree._Element) -> str | None:

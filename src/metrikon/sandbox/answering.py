@@ -81,13 +81,16 @@ def _schema_in(text: str) -> dict[str, Any] | None:
     return None
 
 
+_MARK = re.compile(r"\[(?:page \d|\d+ of \d)")  # what is told of the document between its lines
+
+
 class Answering:
     """One document and one schema."""
 
     def __init__(self, document: str, schema: dict[str, Any], obey: bool = False) -> None:
         self.obey = obey
         self.schema = schema
-        self.lines = [line for line in document.splitlines() if line.strip() and not line.startswith("[page ")]
+        self.lines = [line for line in document.splitlines() if line.strip() and not _MARK.match(line)]
         self.text = document
         self.comma = len(re.findall(r"\d,\d{2}(?!\d)", document)) > len(re.findall(r"\d\.\d{2}(?!\d)", document))
 

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 import msgspec
 
-from metrikon.core.documents.model import Cell, Document, Fact, Hidden, Link, Page, Sentence, Table
+from metrikon.core.documents.model import Cell, Document, Fact, Hidden, Link, Page, Sentence, Start, Table
 
 
 def joined(first: Document, others: Sequence[tuple[str, Document]], most_pages: int) -> Document:
@@ -31,6 +31,7 @@ def _added(made: Document, name: str, other: Document) -> Document:
         links=(*made.links, *(_on(link, by) for link in other.links)),
         hidden=(*made.hidden, *(_on(each, by) for each in other.hidden)),
         sentences=(*made.sentences, *(_on(each, by) for each in other.sentences)),
+        alike=(*made.alike, *(Start(each.page + by, each.line, each.number, each.of) for each in other.alike)),
         warnings=(*made.warnings, *(f"{name}: {warning}" for warning in other.warnings)),
     )
 

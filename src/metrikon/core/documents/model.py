@@ -13,7 +13,7 @@ from functools import cached_property
 import msgspec
 
 Box = tuple[float, float, float, float]
-FORM = 5  # version of the stored form of a document
+FORM = 6  # version of the stored form of a document
 
 
 class Word(msgspec.Struct, frozen=True, array_like=True, gc=False):
@@ -180,6 +180,15 @@ class Within(msgspec.Struct, frozen=True, omit_defaults=True):
     title: str = ""
 
 
+class Start(msgspec.Struct, frozen=True, array_like=True):
+    """Where one of several parts that are alike begins, such as one person of a team: the page, the line on it (from 0), which of how many."""
+
+    page: int
+    line: int
+    number: int
+    of: int
+
+
 class Document(msgspec.Struct, frozen=True, dict=True):
     """A file made readable. `sha256` names the bytes it was read from; `why` says how its format was found."""
 
@@ -194,6 +203,7 @@ class Document(msgspec.Struct, frozen=True, dict=True):
     sentences: tuple[Sentence, ...] = ()
     parts: tuple[Part, ...] = ()
     documents: tuple[Within, ...] = ()  # that the file holds, where it holds several
+    alike: tuple[Start, ...] = ()
     why: str = ""
     form: int = FORM
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
-from metrikon.core.documents.model import Cell, Line, Page, Segment, Sentence, Table, Word
+from metrikon.core.documents.model import Cell, Line, Page, Segment, Sentence, Start, Table, Word
 from metrikon.core.values.text import clean
 
 LEFT, TOP, WIDE, HIGH, PITCH = 48.0, 48.0, 6.0, 11.0, 15.0  # points
@@ -29,11 +29,14 @@ class Piece:
 
 @dataclass(frozen=True)
 class Paragraph:
-    """Running text. `space`: lines left free before it. `speaker` and times make it a sentence that was said."""
+    """Running text. `space`: lines left free before it. `said` makes it a sentence that was said; `alike`: with it a part begins that is
+    one of several alike, which of how many.
+    """
 
     pieces: tuple[Piece, ...]
     space: int = 0
     said: Sentence | None = None
+    alike: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True)
@@ -74,6 +77,7 @@ class Set:
     pages: tuple[Page, ...]
     tables: tuple[Table, ...]
     sentences: tuple[Sentence, ...]
+    alike: tuple[Start, ...] = ()
 
 
 @dataclass
@@ -100,6 +104,7 @@ class Setter:
         self._sheets = [_Sheet(1)]
         self._tables: list[Table] = []
         self._said: list[Sentence] = []
+        self._alike: list[Start] = []
 
     def add(self, block: Block) -> None:
         """Set a block after those before it."""
@@ -118,7 +123,7 @@ class Setter:
     def done(self) -> Set:
         """The pages as they are; a page without words is kept only when it is the only one."""
         pages = [sheet.page() for sheet in self._sheets if sheet.words or sheet.number == 1]
-        return Set(tuple(pages), tuple(self._tables), tuple(self._said))
+        return Set(tuple(pages), tuple(self._tables), tuple(self._said), tuple(self._alike))
 
     def _room(self, lines: int) -> _Sheet:
         sheet = self._sheets[-1]
@@ -142,6 +147,8 @@ class Setter:
             if self.full:
                 return
             first = len(sheet.words)
+            if block.alike is not None and not numbers and line:
+                self._alike.append(Start(sheet.number, len(sheet.lines), *block.alike))
             self._line(sheet, [(0, line)])
             if not first_page or first_page == sheet.number:
                 first_page = sheet.number

@@ -13,6 +13,7 @@ from datetime import date
 from typing import Any
 
 from metrikon.core.documents.model import Line, Page
+from metrikon.core.documents.setting import PITCH
 from metrikon.core.documents.text import line_text
 from metrikon.core.extraction.aloud import in_figures
 from metrikon.core.extraction.columns import ListTable
@@ -256,13 +257,19 @@ def _lines(
     several = len(index.document.pages) > 1
     repeated = _repeated(index) if several else set()
     heard = index.once(f"in figures {near}", lambda each: in_figures(each, near)) if index.document.sentences else {}
+    alike = {(each.page, each.line): each for each in index.document.alike}
     seen: set[str] = set()
     found: list[tuple[int, str]] = []
     for page in index.document.pages:
-        if several:
+        flowing = page.source == "set" and not page.part  # its pages are our own and break where they are full
+        if several and not flowing:
             found.append((page.number, f"[page {page.number}]"))
         for number, line in enumerate(page.lines):
             at = (page.number, number)
+            if flowing and not heard and _apart(page, number):
+                found.append((page.number, ""))
+            if at in alike:
+                found.append((page.number, f"[{alike[at].number} of {alike[at].of}]"))
             if at in marked:
                 found.append((page.number, marked[at]))
             if at in skipped:
@@ -274,6 +281,11 @@ def _lines(
                 seen.add(text)
             found.append((page.number, text))
     return found
+
+
+def _apart(page: Page, number: int) -> bool:
+    """Whether a line stands apart from the one before it."""
+    return number > 0 and page.lines[number].box[1] - page.lines[number - 1].box[1] > 1.5 * PITCH
 
 
 def _spoken(page: Page, line: Line, heard: Mapping[tuple[int, int], str]) -> str:
