@@ -32,6 +32,8 @@ _DOT = re.compile(r"\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+)\s*", re.I)
 _LISTING = {"ul", "ol", "div", "section"}
 _CONTACT = re.compile(r"\d|@|:\s*\S")
 _HOME = ("/", "./", "../", "index.html", "/index.html", "#top")
+_START = {"home", "homepage", "start", "startseite", "accueil", "inicio", "início", "startpagina", "hem", "forside"}
+_PARTED = re.compile(r"(?:\s*[·|•]){2,}\s*")
 LONGEST_CONTACT, MOST_CONTACT = 400, 30  # characters of a line, lines
 MOST_LINKS = 3000
 
@@ -114,22 +116,24 @@ def contact_lines(body: etree._Element) -> list[str]:
         if not is_around(element) or unseen(element) or any(each in done or each.tag == "nav" for each in element.iterancestors()):
             continue
         done.add(element)
-        walk = _Walk()
+        walk = _Walk(around=True)
         for child in element:
             walk.say_before(element, child)
             walk.into(child, 1, False)
             walk.say_after(child)
         walk.say_before(element, None)
         walk.close()
-        lines = [clean(" ".join(text for text in block_texts(block))) for block in walk.found.blocks]
+        lines = [_PARTED.sub(" · ", clean(" ".join(block_texts(block)))) for block in walk.found.blocks]
         if element.tag == "header" or role == "banner":
-            found += [text for link in element.iter("a") if link.get("href", "").strip() in _HOME and 2 < len(text := text_of(link)) <= 80][:1]
+            named = (text_of(link) for link in element.iter("a") if link.get("href", "").strip() in _HOME)
+            found += [text for text in named if 2 < len(text) <= 80 and text.casefold() not in _START][:1]
         found += [line for line in lines if 2 < len(line) <= LONGEST_CONTACT and _CONTACT.search(line)]
     return list(dict.fromkeys(found))[:MOST_CONTACT]
 
 
 class _Walk:
-    def __init__(self) -> None:
+    def __init__(self, around: bool = False) -> None:
+        self.around = around  # what stands around the main part, where links lead elsewhere
         self.found = Found()
         self.pieces: list[Piece] = []
         self.space = 0
@@ -186,6 +190,8 @@ class _Walk:
         turned = "bidi-override" in element.get("style", "") and "rtl" in element.get("style", "") + element.get("dir", "")
         if tag == "a":
             self._link(element)
+            if self.around and _leads_elsewhere(element):
+                return
         if tag == "img" and clean(element.get("alt", "")) and len(element.get("alt", "")) < 200:
             pass  # what a picture shows is not text of the page
         self._say(element.text, struck, turned)
@@ -275,6 +281,13 @@ def _joined(pieces: list[Piece]) -> Iterator[Piece]:
             held = piece
     if held is not None:
         yield held
+
+
+def _leads_elsewhere(link: etree._Element) -> bool:
+    """Whether a link in the head or foot of a page does no more than lead to another one, such as "Imprint"."""
+    address = clean(link.get("href", ""))
+    own = not address or address in _HOME or address.lower().startswith(("mailto:", "tel:"))
+    return not own and not re.search(r"[\d@]", text_of(link))
 
 
 def _is_data(table: etree._Element) -> bool:

@@ -17,6 +17,7 @@ LEFT, TOP, WIDE, HIGH, PITCH = 48.0, 48.0, 6.0, 11.0, 15.0  # points
 COLUMNS, LINES = 83, 50  # characters a line, lines a page
 WIDEST_CELL, WIDEST = 48, 600  # characters of a cell before it wraps; of a page
 BETWEEN = 3  # characters between columns
+MOST_KEPT = 4  # words with figures that are kept on a line with the next
 
 
 @dataclass(frozen=True)
@@ -239,7 +240,10 @@ def _cell_lines(text: str) -> list[str]:
 
 
 def _broken(pieces: Iterable[Piece], width: int) -> list[list[Piece]]:
-    """Words of the pieces in lines of at most so many characters; longer words stand alone, cut in parts."""
+    """Words of the pieces in lines of at most so many characters; longer words stand alone, cut in parts.
+
+    What holds figures stays on one line with the word after it: a date, a telephone number, an amount with its unit.
+    """
     lines: list[list[Piece]] = [[]]
     used = 0
     for piece in pieces:
@@ -247,8 +251,20 @@ def _broken(pieces: Iterable[Piece], width: int) -> list[list[Piece]]:
             while word:
                 part, word = word[: max(width, 12)], word[max(width, 12) :]
                 if lines[-1] and used + 1 + len(part) > width:
-                    lines.append([])
-                    used = 0
+                    lines.append(_kept_with_next(lines[-1], width - len(part) - 1))
+                    used = sum(len(each.text) + 1 for each in lines[-1]) - bool(lines[-1])
                 used += len(part) + (1 if lines[-1] else 0)
                 lines[-1].append(Piece(part, piece.struck))
     return lines if lines[0] else []
+
+
+def _kept_with_next(line: list[Piece], room: int) -> list[Piece]:
+    """Take the last words that hold figures off a line, a few of them, if they fit before the word that comes next."""
+    taken = 0
+    while taken < min(MOST_KEPT, len(line) - 1) and any(c.isdigit() for c in line[-1 - taken].text):
+        taken += 1
+    kept = line[len(line) - taken :]
+    if not kept or sum(len(each.text) + 1 for each in kept) > room:
+        return []
+    del line[len(line) - taken :]
+    return kept
