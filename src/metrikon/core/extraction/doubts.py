@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -93,6 +94,8 @@ def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidenc
     return found
 
 
+_POSTCODE_AND_TOWN = re.compile(r"(?:[A-Z]{1,2}-)?\d{4,5}\s+[^\W\d_]{3}.*")
+_FAX = re.compile(r"fax|telecop", re.IGNORECASE)
 INVENTED = {"phone": "phone", "mail": "mail", "iban": "iban", "web address": "web address"}
 
 
@@ -108,7 +111,7 @@ def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, 
         value = get(record, pointer)
         if field is None or not isinstance(value, str) or each.how in ("person", "list"):
             continue
-        if (none := _none_of_its_kind(field, value)) is not None:
+        if (none := _none_of_its_kind(field, value) or _not_named(field, index)) is not None:
             stop = not (field.nullable or not field.required)
             message = f"{kind.titled(pointer)} was given as {value[:60]!r}, which is {none}; the field was left empty."
             found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value[:200]})
@@ -139,10 +142,19 @@ def _none_of_its_kind(field: Field, value: str) -> str | None:
         return "no mail address"
     if field.kind not in ("phone", "date", "moment", "time", "month"):
         return None
+    if field.kind == "phone" and _POSTCODE_AND_TOWN.fullmatch(value):
+        return "no telephone number"
     figures = sum(c.isdigit() for c in value)
     if (field.kind == "phone" and figures < 3) or (field.kind in ("date", "moment", "time", "month") and not figures):
         return {"phone": "no telephone number", "time": "no time", "month": "no month"}.get(field.kind, "no date")
     return None
+
+
+def _not_named(field: Field, index: Index) -> str | None:
+    """What a value cannot be that documents always call by its name."""
+    if field.kind != "phone" or concept_of(field) != "fax" or index.once("fax", lambda each: any(_FAX.search(page.text) for page in each.texts)):
+        return None
+    return "no fax number, for the document names none"
 
 
 def _holds_any(kind: str, index: Index) -> bool:

@@ -22,16 +22,48 @@ from metrikon.core.values.times import parse_moment, parse_time
 from metrikon.core.values.units import unit_code
 from metrikon.core.values.web import parse_address, parse_mail
 
+AREA = 6  # figures from which a number may hold its area code
+
 Forms = Callable[[str, Index], Iterator[str]]
+
+
+EXTENSION = re.compile(r"[-–](\d{1,4})")  # the last figures of a number, which take the place of its 0
+_FOR_EXTENSIONS = re.compile(r"[(+]?\d[\d ()/.\u00a0–-]{4,24}[-–]0(?!\d)")
 
 
 def _phone(text: str, index: Index) -> Iterator[str]:
     country = index.phone_country
-    found = parse_phone(text, country) or parse_phone(read_out(text, index.language), country)
+    figures = re.sub(r"\D", "", text)
+    if text.startswith("+") and len(figures) >= AREA and country and index.once("said", Said).find_figures(f"0{figures}", True):
+        found = parse_phone(f"0{figures}", country)  # an area code taken for a country: "+40 …" where (040) … is printed
+        if found:
+            yield found
+            return
+    found = _extended(figures, index) or parse_phone(text, country) or parse_phone(read_out(text, index.language), country)
     if found is None and text.startswith("+"):
         found = parse_phone(text[1:], country)  # a plus before a number that has no country: "+5055550186"
     if found:
         yield found
+
+
+def _extended(figures: str, index: Index) -> str | None:
+    """The whole number that a printed extension stands for, where the document tells one number whose last 0 is made for them."""
+    extension = max((each for each in index.once("extensions", _extensions) if figures.endswith(each)), key=len, default="")
+    mains = index.once("main numbers", _main_numbers) if extension else ()
+    if len(mains) != 1 or figures[: -len(extension)] not in mains[0]:
+        return None
+    return mains[0][:-1] + extension
+
+
+def _extensions(index: Index) -> set[str]:
+    """Extensions that stand by themselves, such as "-11"."""
+    return {found[1] for page in index.document.pages for word in page.words if (found := EXTENSION.fullmatch(word.text.strip(",;.")))}
+
+
+def _main_numbers(index: Index) -> list[str]:
+    """Telephone numbers that end with a 0 after a dash, in E.164."""
+    found = (match.group() for page in index.document.pages for line in page.lines for match in _FOR_EXTENSIONS.finditer(line.text))
+    return list(dict.fromkeys(number for text in found if (number := parse_phone(text, index.phone_country))))
 
 
 def _mail(text: str, index: Index) -> Iterator[str]:

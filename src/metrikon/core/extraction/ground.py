@@ -20,9 +20,11 @@ from typing import Any
 from metrikon.core.documents.model import Table, words_box
 from metrikon.core.extraction.forms import FORMS, written
 from metrikon.core.extraction.index import Index, Outside, Place, RowIndex, squeezed
+from metrikon.core.extraction.placed import is_share
 from metrikon.core.extraction.reckoned import reckon_missing
 from metrikon.core.extraction.support import supported
 from metrikon.core.records.evidence import MISSING, Evidence
+from metrikon.core.records.meaning import a_sum
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.numbers import CURRENCY_SIGNS
@@ -66,11 +68,12 @@ def places(field: Field, value: Any, index: Index, outside: Outside | None = Non
         return []
     if isinstance(value, Decimal | int):
         number = Decimal(value)
-        return (
+        found = (
             (outside.find_number(number) or outside.find_number(-number))
             if outside
             else (index.numbers.get(number) or index.numbers.get(-number, []))
         )
+        return [place for place in found if not is_share(place, index)] if found and a_sum(field) else found
     if field.kind in ("choice", "title", "currency"):
         return [place for word in _signs(field, str(value)) for place in _sign_places(word, index)]
     if field.kind in FORMS:

@@ -17,6 +17,13 @@ def evidence_at(index: Index, place: Place, sure: float, how: str = "printed") -
     return Evidence(how, place.page, words_box(page, place.words), index.quote(place)[:300], round(least * sure, 3))
 
 
+def is_share(place: Place, index: Index) -> bool:
+    """Whether a number is so many per cent, which is no sum of money."""
+    words = index.pages[place.page].words
+    last = place.words[-1]
+    return words[last].text.endswith("%") or (last + 1 < len(words) and words[last + 1].text == "%")
+
+
 def best_heard(index: Index, heard: Sequence[Heard], how: str = "said") -> Evidence | None:
     """Evidence at the surest of the places where something is heard; None without any."""
     best = max(heard, key=lambda each: each.sure, default=None)

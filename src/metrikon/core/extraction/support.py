@@ -15,13 +15,14 @@ from typing import Any
 
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.measures import measured
-from metrikon.core.extraction.placed import best_heard, evidence_at, said_of
+from metrikon.core.extraction.placed import best_heard, evidence_at, is_share, said_of
 from metrikon.core.extraction.said import Heard
 from metrikon.core.extraction.said_when import date_in
 from metrikon.core.extraction.units import unit_of
 from metrikon.core.extraction.wording import decided, in_other_words, misread, put_together, spelled_out
 from metrikon.core.extraction.words import rests_on
 from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.meaning import a_sum
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 from metrikon.core.values.numbers import parse_number
@@ -232,6 +233,8 @@ def within_print(field: Field, value: Any, index: Index) -> Evidence | None:
     if not isinstance(value, Decimal | int) or isinstance(value, bool) or value == int(value) < 100:
         return None
     found = index.once("numbers within print", _within_print).get(abs(Decimal(value)))
+    if found and a_sum(field) and is_share(found, index):
+        return None
     return evidence_at(index, found, 0.7) if found else None
 
 

@@ -14,7 +14,7 @@ from math import prod
 from typing import Any
 
 from metrikon.core.records.findings import Finding
-from metrikon.core.records.meaning import concept_of
+from metrikon.core.records.meaning import a_share, concept_of
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.number_words import plain
 
@@ -83,9 +83,6 @@ def ended(kind: RecordType, record: Mapping[str, Any]) -> Iterator[tuple[dict[st
                 yield row, still[0], ends[0]
 
 
-_SHARE = re.compile(r"pct|percent|prozent|prosent|porcent|pourcent|rate|satz|taux|tipo|aliquota|tarief")
-
-
 def _tax_as_total(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Finding]:
     """Taxes that are as large as all that they are in or on: another total was copied."""
     figures = {
@@ -98,7 +95,7 @@ def _tax_as_total(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Findi
         return
     largest = max(totals, key=lambda each: figures[each.name])
     for each in kind.header:
-        if each.name in figures and concept_of(each) == "tax" and not _SHARE.search(_said(each)) and figures[each.name] >= figures[largest.name]:
+        if each.name in figures and concept_of(each) == "tax" and not a_share(each) and figures[each.name] >= figures[largest.name]:
             message = f"{each.title} {record[each.name]} is not less than {largest.title} {record[largest.name]}, but a tax is a part of it."
             yield Finding("tax", "stop", message, (f"/{each.name}", f"/{largest.name}"))
 

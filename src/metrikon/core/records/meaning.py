@@ -170,3 +170,18 @@ def _rates(field: Field) -> frozenset[str]:
 def concept_of(field: Field) -> str:
     """The likeliest concept of a field; nothing when none is known."""
     return next((concept for concept, _ in meaning(field)), "")
+
+
+_SHARE = re.compile(r"pct|percent|per cent|prozent|prosent|porcent|pourcent|procent|rate|satz|taux|tipo|aliquota|tarief|%")
+
+
+@lru_cache(maxsize=4096)
+def a_share(field: Field) -> bool:
+    """Whether a field holds so many per cent and no sum of money."""
+    return bool(_SHARE.search(f"{field.name} {field.title} {field.schema.get('description') or ''}".casefold()))
+
+
+@lru_cache(maxsize=4096)
+def a_sum(field: Field) -> bool:
+    """Whether a field holds a sum of money."""
+    return concept_of(field) in MONEY and not a_share(field)
