@@ -62,8 +62,21 @@ def test_what_a_model_was_unsure_of_is_less_sure_and_a_reading_that_agrees_makes
     said: dict[str, Any] = {"ours": "Quillfeather", "note": "We thank you"}
     text = json.dumps(said)
     sure = {}
-    for chance in (0.99, 0.3):
+    for chance in (0.99, 0.45):
         answer = Given("ask", text, "m", tokens=tuple(tokens(text, 1, {"We thank you": chance})))
         sure[chance] = settled(kind, index, [answer], Asking("2026-11-26")).evidence["/note"].confidence
     assert sure[0.99] > 0.9
-    assert sure[0.3] < 0.5
+    assert 0.4 < sure[0.45] < 0.5
+
+
+@pytest.mark.parametrize(("schema", "left"), [({"type": ["string", "null"]}, {"note": None}), ({"type": "string"}, {})])
+def test_what_is_likelier_wrong_than_right_is_a_suggestion_beside_an_empty_field(schema: dict[str, Any], left: dict[str, Any]) -> None:
+    kind = record_type({"type": "object", "properties": {"ours": {"type": "string"}, "note": schema}, "required": ["ours"]})
+    index = Index(typed_document("Quillfeather Ferns\nWe thank you for coming.\n"))
+    text = json.dumps({"ours": "Quillfeather", "note": "We thank you"})
+    answer = Given("ask", text, "m", tokens=tuple(tokens(text, 1, {"We thank you": 0.2, "Quillfeather": 0.2})))
+    reading = settled(kind, index, [answer], Asking("2026-11-26"))
+    assert reading.record == {"ours": "Quillfeather", **left}  # what must have a value keeps it
+    assert "/note" not in reading.evidence
+    told = next(each for each in reading.findings if each.check == "unsure")
+    assert (told.level, told.fields, told.compared) == ("stop", ("/note",), {"suggested": "We thank you"})

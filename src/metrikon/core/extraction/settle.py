@@ -157,14 +157,21 @@ def _assessed(
     record = with_derived(kind, record)
     evidence = _grounded(kind, record, index, planned, made)
     record, evidence = _retyped(kind, record, evidence, index, planned, made, asking.today)
-    invented = inventions(kind, record, evidence, index, asking)
-    if invented and not (given and given[0].stage == PATTERNS):
+    by_model = bool(given) and given[0].stage != PATTERNS
+    invented = inventions(kind, record, evidence, index, asking) if by_model or not given else {}
+    if invented:
         record = _with(record, dict.fromkeys(invented))
         evidence = {pointer: each for pointer, each in evidence.items() if pointer not in invented}
+    righted: list[Finding] = []
+    if by_model:
+        instead, righted = of_what_was_taken_back(kind, record, evidence, index)
+        if instead:
+            record = _with(record, instead)
+            evidence = _grounded(kind, record, index, planned, made)
     derived_evidence(kind, record, evidence)
     record, undecided = with_defaults(kind, record, evidence, asking.today)
     left_open: list[Finding] = []
-    if given and given[0].stage != PATTERNS and not made.unread:
+    if by_model and not made.unread:
         record, left_open = open_as_no(kind, record, evidence)
     from_cells = {pointer.split("/")[1] for pointer in made.cells}
     record = {**record, **as_printed({name: value for name, value in record.items() if name not in from_cells}, evidence, index)}
@@ -172,15 +179,14 @@ def _assessed(
         for pointer, least in each.sure.items():
             if pointer in evidence and least < evidence[pointer].sure:
                 evidence[pointer] = msgspec.structs.replace(evidence[pointer], sure=round(least, 3))
-    notes = list(invented.values()) if invented and not (given and given[0].stage == PATTERNS) else []
-    notes += undecided + left_open
+    notes = list(invented.values())
+    notes += righted + undecided + left_open
     notes += [Finding("cut off", "stop", "The model's answer was cut off: values or rows may be missing.")] if made.cut_off else []
     notes += [_unusable(kind, pointer) for pointer in made.dropped if get(record, pointer) is None]
     notes += [_no_answer(problem) for _, problem in made.unread]
     notes += mending.rows_differ(kind, record, made)
     if not (given and given[0].stage == PATTERNS):
         notes += belonging(kind, record, evidence, index, made.cells)
-        notes += of_what_was_taken_back(kind, record, evidence, index)
         notes += read_otherwise(kind, record, evidence, planned, made)
         notes += of_orders(kind, record, evidence, index, planned)
         notes += unsaid(kind, record, lambda number: number in index.numbers)

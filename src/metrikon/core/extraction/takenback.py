@@ -19,6 +19,7 @@ from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get, shape
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.number_words import plain
+from metrikon.core.values.numbers import parse_number
 
 SOON = 24  # tokens within which something is put right
 _RIGHTED = """
@@ -31,10 +32,11 @@ _WORDS = frozenset(_RIGHTED.split())
 
 @dataclass(frozen=True)
 class Back:
-    """What was taken back, and what was said in its place."""
+    """What was taken back, and what was said in its place; `by_one`: by the same speaker, in one breath."""
 
     first: Aloud
     then: Aloud
+    by_one: bool = True
 
 
 def taken_back(index: Index) -> list[Back]:
@@ -45,16 +47,45 @@ def taken_back(index: Index) -> list[Back]:
 def _backs(index: Index) -> Iterator[Back]:
     said = said_of(index)
     heard = index.once("aloud None", read_aloud)
+    spoken = index.once("turns", _turns)
     for one, two in pairwise([each for each in heard if each.kind in ("number", "amount")]):
         if one.run != two.run or two.first - one.last > SOON or one.written == two.written:
             continue
         between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]}
         if between & _WORDS:
-            yield Back(one, two)
+            speakers = {spoken.get((place.page, place.words[0])) for each in (one, two) if (place := said.place(each.run, each.first, each.last)).words}
+            yield Back(one, two, len(speakers) == 1)
 
 
-def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
-    """Numbers that stand only where somebody takes them back."""
+def _turns(index: Index) -> dict[tuple[int, int], int]:
+    """The number of the turn in which each word is said; a turn ends where another speaks."""
+    found: dict[tuple[int, int], int] = {}
+    turn, speaker = 0, None
+    for each in index.document.sentences:
+        turn, speaker = turn + (each.speaker != speaker), each.speaker
+        found.update(dict.fromkeys(((each.page, word) for word in each.words), turn))
+    return found
+
+
+def of_what_was_taken_back(
+    kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index
+) -> tuple[dict[str, Any], list[Finding]]:
+    """What stands in the place of numbers that somebody takes back, by pointer, where it is plain; and findings for all of them."""
+    instead: dict[str, Any] = {}
+    found = []
+    for pointer, back in _given(kind, record, evidence, index):
+        value = get(record, pointer)
+        message = f"{kind.titled(pointer)} is given as {value}, which is taken back: {back.then.written} is said soon after it."
+        compared = {}
+        if back.by_one and back.first.kind == back.then.kind == "number" and (number := parse_number(back.then.written, ".")) is not None:
+            instead[pointer], compared = (int(number) if number == int(number) else number), {"given": str(value)}
+            message = f"{kind.titled(pointer)} was given as {value}, which is taken back; {back.then.written}, which is said soon after it, was taken."
+        found.append(Finding("taken back", "stop", message, (pointer,), compared))
+    return instead, found
+
+
+def _given(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[tuple[str, Back]]:
+    """Numbers of a record that stand only where somebody takes them back, by pointer."""
     backs = taken_back(index)
     last = index.once("said last", _last) if backs else {}
     for back in backs:
@@ -70,8 +101,7 @@ def of_what_was_taken_back(kind: RecordType, record: Mapping[str, Any], evidence
             if field is None or field.kind != "amount" or isinstance(value, bool) or not isinstance(value, int | Decimal) or each.box is None:
                 continue
             if Decimal(value) == Decimal(back.first.written.split()[0]) and each.page == place.page and each.box == box:
-                message = f"{kind.titled(pointer)} is given as {value}, which is taken back: {back.then.written} is said soon after it."
-                yield Finding("taken back", "stop", message, (pointer,))
+                yield pointer, back
 
 
 def _last(index: Index) -> dict[str, tuple[int, int]]:

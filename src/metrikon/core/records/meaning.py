@@ -178,7 +178,7 @@ _SHARE = re.compile(r"pct|percent|per cent|prozent|prosent|porcent|pourcent|proc
 @lru_cache(maxsize=4096)
 def a_share(field: Field) -> bool:
     """Whether a field holds so many per cent and no sum of money."""
-    return bool(_SHARE.search(f"{field.name} {field.title} {field.schema.get('description') or ''}".casefold()))
+    return bool(_SHARE.search(f"{field.name} {field.title}".casefold()))
 
 
 @lru_cache(maxsize=4096)
