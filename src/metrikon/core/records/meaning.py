@@ -6,7 +6,7 @@ Names of fields and their descriptions are all that is known of a record type; l
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 from metrikon.core.records.lexicon import concepts_in, words_of
@@ -113,6 +113,19 @@ def own_stems(field: Field) -> tuple[frozenset[str], frozenset[str]]:
     """The stems of the words of a field's name and title, and of its description."""
     name = frozenset(_stems(f"{re.sub(r'(?<=[a-z])(?=[A-Z])', ' ', field.name.replace('_', ' '))} {field.schema.get('title') or ''}"))
     return name, frozenset(_stems(str(field.schema.get("description") or "")))
+
+
+@lru_cache(maxsize=4096)
+def words_of_its_own(field: Field) -> frozenset[str]:
+    """The stems of the words of a field's name that no concept of the trade takes in, such as "stamped"."""
+    text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", field.name.replace("_", " "))
+    taken = {at for _, first, count in concepts_in(text) for at in range(first, first + count)}
+    return frozenset(_stems(" ".join(word for at, word in enumerate(words_of(text)) if at not in taken)))
+
+
+def stems_of(texts: Iterable[str]) -> frozenset[str]:
+    """The stems of the words of some labels."""
+    return frozenset().union(*(_stems(text) for text in texts))
 
 
 def _stems(text: str) -> set[str]:

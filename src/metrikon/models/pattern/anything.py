@@ -17,7 +17,7 @@ from metrikon.core.extraction.index import Index, Place, has_digit
 from metrikon.core.extraction.support import a_sign
 from metrikon.core.extraction.words import rests_on
 from metrikon.core.records.adding import shown_product
-from metrikon.core.records.meaning import concept_of
+from metrikon.core.records.meaning import concept_of, stems_of, words_of_its_own
 from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.numbers import CURRENCY_CODES
@@ -146,9 +146,15 @@ def _sure(each: Field, option: Option, close: bool) -> float:
         return 0.92
     if close:
         return doubted
-    if each.kind in ("date", "iban", "mail", "phone", "time") and option.score >= 0.8:
+    if each.kind in ("date", "iban", "mail", "phone", "time") and option.score >= 0.8 and _called_so(each, option):
         return 0.85
     return doubted
+
+
+def _called_so(each: Field, option: Option) -> bool:
+    """Whether what a field is called besides its kind stands by the value: "Date" alone is not the date in a stamp."""
+    own = words_of_its_own(each)
+    return not own or option.mention is None or bool(own & stems_of(label for label, _ in option.mention.labels))
 
 
 def _row_sure(name: str, fields: tuple[Field, ...], rows: list[dict[str, Any]], sure: Mapping[str, float]) -> dict[str, float]:
