@@ -13,12 +13,15 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.aloud import meetings
-from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.index import Index, has_digit, squeezed
 from metrikon.core.extraction.placed import said_of
 from metrikon.core.extraction.takenback import moment_put_right
+from metrikon.core.records.meaning import concept_of
+from metrikon.core.records.pointers import get
 from metrikon.core.records.shapes import takes
-from metrikon.core.records.types import Field
+from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.dates import parse_date
+from metrikon.core.values.number_words import plain
 
 SHORTEST, LONG = 6, 15  # letters of a text that is corrected, and from which two of them may differ
 MOST_WORDS = 14
@@ -50,6 +53,39 @@ def month_printed(field: Field, value: Any, found: bool, index: Index) -> str | 
     beside = {(spot.page, word) for spots in months.values() for spot in spots for word in spot.words}
     alone = any(place.exact and not beside & {(place.page, word) for word in place.words} for place in index.find_text(value))
     return next(iter(months)) if len(months) == 1 and not alone else None
+
+
+_COUNTY = re.compile(r"\b(?:count|region|state|provin|kreis|land|bundesland|departement|kanton|canton)")
+_PLACES = ("address", "town", "postcode")
+
+
+def place_alone(field: Field, value: Any) -> str | None:
+    """A place without what stands after it: the county of a town, a number of another kind that the next line begins with."""
+    concept = concept_of(field)
+    if not isinstance(value, str) or concept not in _PLACES or ", " not in value:
+        return None
+    kept, _, last = value.rpartition(", ")
+    if _count(last) >= SHORTEST and not re.search(r"[^\W\d_]{4}", last):
+        return kept
+    first = value.partition(", ")[0]
+    alone = concept == "town" and not has_digit(value) and not _COUNTY.search(plain(f"{field.name} {field.schema.get('description') or ''}"))
+    return first if alone else None
+
+
+_NAMED = re.compile(r"\b(?:nam|nom|nombre|firm|compan|soci|organi|aziend|bedrijf)")
+
+
+def without_name(kind: RecordType, record: Any, field: Field, value: Any) -> str | None:
+    """An address without the name before it, where that is another value of the record and the field does not ask for it."""
+    about = plain(f"{field.name.replace('_', ' ')} {field.schema.get('description') or ''}")
+    if not isinstance(value, str) or concept_of(field) != "address" or _NAMED.search(about):
+        return None
+    first, comma, rest = value.partition(",")
+    name = squeezed(first)
+    if not comma or has_digit(first) or len(name) < SHORTEST or not has_digit(rest):
+        return None
+    others = (squeezed(str(other)) for each in kind.header if each is not field and isinstance(other := get(record, each.shape), str))
+    return rest.strip() if any(name == other or (name in other and len(other) < 2 * len(name)) for other in others) else None
 
 
 def moment_said(field: Field, value: Any, index: Index, today: str) -> str | None:

@@ -27,7 +27,7 @@ from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
-from metrikon.core.extraction.retyped import as_printed_near, moment_said, month_printed
+from metrikon.core.extraction.retyped import as_printed_near, moment_said, month_printed, place_alone, without_name
 from metrikon.core.extraction.rows_instead import rows_instead
 from metrikon.core.extraction.takenback import of_what_was_taken_back
 from metrikon.core.extraction.trust import trusted
@@ -203,10 +203,11 @@ def _retyped(
     corrected: dict[str, Any] = {}
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
-        if field is None or (each.found and field.kind not in ("month", "moment")):
+        if field is None or (each.found and field.kind not in ("month", "moment", "text")):
             continue
         value = get(record, pointer)
         instead = month_printed(field, value, each.found, index) or moment_said(field, value, index, today)
+        instead = instead or without_name(kind, record, field, value) or place_alone(field, value)
         instead = instead or (None if each.found else as_printed_near(field, value, index))
         if instead is not None and instead != value:
             corrected[pointer] = instead
