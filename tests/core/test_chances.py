@@ -62,11 +62,11 @@ def test_what_a_model_was_unsure_of_is_less_sure_and_a_reading_that_agrees_makes
     said: dict[str, Any] = {"ours": "Quillfeather", "note": "We thank you"}
     text = json.dumps(said)
     sure = {}
-    for chance in (0.99, 0.45):
+    for chance in (0.99, 0.55):
         answer = Given("ask", text, "m", tokens=tuple(tokens(text, 1, {"We thank you": chance})))
         sure[chance] = settled(kind, index, [answer], Asking("2026-11-26")).evidence["/note"].confidence
     assert sure[0.99] > 0.9
-    assert 0.4 < sure[0.45] < 0.5
+    assert 0.5 < sure[0.55] < 0.6
 
 
 @pytest.mark.parametrize(("schema", "left"), [({"type": ["string", "null"]}, {"note": None}), ({"type": "string"}, {})])

@@ -20,7 +20,7 @@ from metrikon.core.records.pointers import get, shape, steps
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.number_words import MARKS, plain
 
-SUGGESTED = 0.4  # confidence below which a value of a field that may be empty is a suggestion: on documents of other hands most are wrong
+SUGGESTED = 0.5  # confidence below which a value of a field that may be empty is a suggestion: on documents of other hands most are wrong
 CERTAIN = 0.85  # of what was read besides, from which it is held against the model
 
 
