@@ -103,3 +103,60 @@ def test_marks_in_a_column_are_yes_and_what_is_blank_is_no(mark: str, wanted: li
     document = typed_document(BILL.replace(" T\n", f" {mark}\n"))
     found = settled(kind, Index(document), [Given("ask", dumps(said).decode(), "m")], Asking(TODAY))
     assert [row["marked"] for row in found.record["lines"]] == wanted
+
+
+PHONE: dict[str, Any] = {"type": ["string", "null"], "pattern": r"^\+[1-9][0-9]{6,14}$"}
+PRACTICE = (
+    "Praxis am Moos, Sielweg 9, 00742 Moosheim, Deutschland\nTelefon (040) 0004 170-0, Durchwahlen statt der Null\nAda Fern  -11\nRufus Tarn  -12\n"
+)
+
+
+@pytest.mark.parametrize(
+    ("given", "wanted"),
+    [("+40 0004 170-0", "+494000041700"), ("-12", "+4940000417012"), ("+4911", "+4940000417011"), ("(040) 0004 170-0", "+494000041700")],
+)
+def test_an_area_code_is_no_country_and_an_extension_is_a_whole_number(given: str, wanted: str) -> None:
+    found = through({"call": PHONE}, PRACTICE.encode(), {"call": given}).reading
+    assert found.record["call"] == wanted
+    assert found.evidence["/call"].found
+
+
+@pytest.mark.parametrize(("name", "value"), [("fax_number", "+494000041700"), ("other_phone", "00742 Moosheim")])
+def test_a_fax_that_nobody_names_and_a_postcode_are_no_telephone(name: str, value: str) -> None:
+    found = through({name: {"type": ["string", "null"], "x-metrikon": {"kind": "phone"}}}, PRACTICE.encode(), {name: value}).reading
+    assert found.record[name] is None
+    assert found.findings[0].compared["suggested"]
+
+
+def test_so_many_per_cent_is_no_sum_of_money() -> None:
+    bill = b"Moss Lane Pumps\n\nDrop pipe            894.34\n\nSales tax 7.25%       64.84\nTotal                959.18\n"
+    schema = {"sales_tax": {"type": ["number", "null"], "description": "Sales tax"}, "tax_rate": {"type": ["number", "null"]}}
+    found = through(schema, bill, {"sales_tax": 7.25, "tax_rate": 7.25}).reading
+    assert str(found.record["sales_tax"]) == "64.84"
+    assert str(found.record["tax_rate"]) == "7.25"
+
+
+LETTER = b"Moss Lane Tea Room\n4 Quay Street, 00455 Saint Elm\n\nDeliver to: Moss Lane Tea Room, 4 Quay Street, 00455 Saint Elm\nBranch: Rosslackan, Co. Wexford\n"
+
+
+def test_a_place_is_given_without_the_name_before_it_and_the_county_after_it() -> None:
+    schema = {
+        "buyer": TEXT,
+        "deliver_to": {**TEXT, "description": "Delivery address: street, postcode, town"},
+        "town": {**TEXT, "description": "Town"},
+    }
+    said = {"buyer": "Moss Lane Tea Room", "deliver_to": "Moss Lane Tea Room, 4 Quay Street, 00455 Saint Elm", "town": "Rosslackan, Co. Wexford"}
+    found = through(schema, LETTER, said).reading
+    assert found.record["deliver_to"] == "4 Quay Street, 00455 Saint Elm"
+    assert found.record["town"] == "Rosslackan"
+    schema["deliver_to"] = {**TEXT, "description": "Delivery address with the name of the house"}
+    schema["town"] = {**TEXT, "description": "Town and county"}
+    assert through(schema, LETTER, said).reading.record == said
+
+
+def test_the_date_of_a_paper_is_not_certain_for_a_field_that_is_called_otherwise() -> None:
+    stamp = {"type": ["string", "null"], "format": "date", "description": "Date written into the stamp"}
+    bill = b"Moss Lane Pumps\nInvoice 41\nDate   16/02/2026\nThank you. PAID 12 March 2026\n"
+    found = through({"stamped_on": stamp}, bill, {"stamped_on": "2026-03-12"}).reading
+    assert found.record["stamped_on"] == "2026-03-12"
+    assert "differ" not in found.evidence["/stamped_on"].inputs

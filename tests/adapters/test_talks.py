@@ -44,6 +44,14 @@ def test_a_number_that_is_taken_back_stops_the_record_and_one_that_is_said_again
     for given, levels in ((6, ["stop"]), (9, [])):
         found = through({"ferns": NUMBER}, call(*said), {"ferns": given}).reading
         assert [each.level for each in found.findings if each.check == "taken back"] == levels
+        assert found.record["ferns"] == 9  # what was said in its place by the same speaker
+
+
+def test_another_number_of_another_speaker_is_not_put_in_the_place_of_one_that_is_taken_back() -> None:
+    said = ("Moss Lane Garden, this is Edda. The arch is three hundred more.", "No, leave the arch.", "Then it comes to eighty five.")
+    found = through({"arch": NUMBER}, call(*said), {"arch": 300}).reading
+    assert found.record["arch"] == 300
+    assert [each.level for each in found.findings if each.check == "taken back"] == ["stop"]
 
 
 def test_the_name_of_who_answers_is_not_that_of_the_caller() -> None:

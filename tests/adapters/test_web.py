@@ -8,6 +8,8 @@ import pytest
 
 from metrikon.core.documents.model import Document
 from metrikon.core.documents.text import document_text
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.prompt import parts
 from metrikon.readers.registry import read
 
 BODY = "The roof of the palm house is mended at last, and the palms may grow for another twenty years. " * 3
@@ -159,3 +161,36 @@ def test_head_and_foot_of_a_page_say_who_is_behind_it_and_links_tell_their_addre
 def test_moments_that_a_page_tells_programs_are_facts() -> None:
     document = read(b"<!doctype html><html><body><p>Fern walk on <time datetime='2026-05-02T14:30'>Saturday</time></p></body></html>")
     assert [(fact.name, fact.value) for fact in document.facts if fact.path.startswith("/time")] == [("Saturday", "2026-05-02T14:30")]
+
+
+CARDS = "".join(
+    f'<div class="who"><h3>{name}</h3><p>{work}</p><p>Durchwahl -{number}</p></div>'
+    for name, work, number in (("Ada Fern", "Palms", 11), ("Rufus Tarn", "Ferns", 12), ("Edda Moss", "Seeds", 13))
+)
+
+
+def test_parts_alike_of_a_page_stand_apart_and_are_counted() -> None:
+    found = page(f"<main><h1>Team</h1><p>{BODY}</p>{CARDS}<p>Come and see us.</p></main>")
+    lines = [line.text for line in found.pages[0].lines]
+    assert [(lines[each.line], each.number, each.of) for each in found.alike] == [("Ada Fern", 1, 3), ("Rufus Tarn", 2, 3), ("Edda Moss", 3, 3)]
+    (shown,) = parts(Index(found), {}, 9000)
+    assert "\n\n[2 of 3]\nRufus Tarn\nFerns\nDurchwahl -12\n\n[3 of 3]" in shown.text
+
+
+@pytest.mark.parametrize(
+    "parts_of_page",
+    [
+        CARDS.replace('<div class="who"><h3>Edda Moss</h3><p>Seeds</p><p>Durchwahl -13</p></div>', ""),  # two are no row
+        "".join(f"<section><p>{BODY}</p><p>{BODY * 2}</p></section>" for _ in range(3)),  # chapters
+        "<div><h2>Hours</h2><p>9 to 5</p></div><div><p>Mill Lane</p><p>Ellerby</p></div><div><ul><li>Ferns</li><li>Moss</li></ul><p>All</p></div>",
+    ],
+)
+def test_what_only_stands_side_by_side_is_not_counted(parts_of_page: str) -> None:
+    assert page(f"<main><h1>Garden</h1><p>{BODY}</p>{parts_of_page}</main>").alike == ()
+
+
+def test_a_link_that_only_leads_elsewhere_is_no_text_of_the_foot() -> None:
+    foot = "<footer>Mill Lane 4 · <a href='/imprint'>Imprint</a> · Changed 2 March 2026 · <a href='tel:+441632960412'>Call</a></footer>"
+    said = text(f"<main><p>{BODY}</p></main>{foot}")
+    assert "Mill Lane 4 · Changed 2 March 2026 · Call <+441632960412>" in said
+    assert "Imprint" not in said

@@ -41,10 +41,8 @@ def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chro
     driver.quit()
 
 
-@pytest.fixture
-def desk(browser: webdriver.Chrome, running: Callable[..., Running]) -> Desk:
-    """Somebody signed in to the console of an empty service."""
-    service = running()
+def signed_in(browser: webdriver.Chrome, service: Running) -> Desk:
+    """Somebody signed in to the console of a service."""
     browser.delete_all_cookies()
     browser.get(service.url)
     made = Desk(browser, service)
@@ -52,6 +50,12 @@ def desk(browser: webdriver.Chrome, running: Callable[..., Running]) -> Desk:
     browser.find_element(By.NAME, "password").send_keys("glasshouse lane" + Keys.ENTER)
     made.see("nav.rail")
     return made
+
+
+@pytest.fixture
+def desk(browser: webdriver.Chrome, running: Callable[..., Running]) -> Desk:
+    """Somebody signed in to the console of an empty service."""
+    return signed_in(browser, running())
 
 
 @pytest.fixture

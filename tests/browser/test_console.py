@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from decimal import Decimal
 from pathlib import Path
 
 import httpx
+from selenium import webdriver
 from selenium.webdriver.common.actions.action_builder import ActionBuilder
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from metrikon.demo import scenario
+from metrikon.sandbox.model_server import ModelServer
+from tests.browser.conftest import signed_in
 from tests.browser.desk import Desk
-from tests.helpers import at_rest, eventually, states
+from tests.helpers import Running, at_rest, eventually, states
 
 BROKEN_WHY = "cannot be read"
 
@@ -345,3 +349,43 @@ def test_a_trial_tells_what_a_person_had_to_correct(full: Desk) -> None:
     assert "1 of 1 record" in full.see("a.trialline").text
     full.read("order_number")  # how complete the fields were, week by week
     assert full.complaints() == []
+
+
+SLIPS = """
+metrikon: 1
+name: slips
+intakes:
+  - kind: upload
+destinations:
+  table: {kind: xlsx, path: slips.xlsx, sheet: Slips}
+steps:
+  - name: document
+    read: {}
+  - name: slip
+    extract: {document: "${document}", record_type: slip}
+  - name: verdict
+    check: {record: "${slip}"}
+  - name: row
+    write: {to: table, key: ["${verdict.record.number}"], columns: {motto: "${verdict.record.motto}"}}
+"""
+
+
+def test_what_the_model_was_unsure_of_is_offered_beside_an_empty_field(
+    browser: webdriver.Chrome, running: Callable[..., Running], stand_in: ModelServer, tmp_path: Path
+) -> None:
+    desk = signed_in(browser, running(model_url=stand_in.url, model_name="stand-in"))
+    client = desk.service.client
+    fields = {"number": {"type": "string"}, "motto": {"type": ["string", "null"], "description": "Motto of the house"}}
+    client.put_record_type("slip", json.dumps({"type": "object", "title": "Slip", "properties": fields, "required": ["number"]}))
+    client.put_flow("slips", SLIPS)
+    stand_in.mood.answer, stand_in.mood.unsure = {"number": "S-41", "motto": "Ferns first"}, ("motto",)
+    slip = tmp_path / "slip.txt"
+    slip.write_text("Ellerby Garden\nFerns first\n\nNumber   S-41\n")
+    record = client.wait(client.upload("slips", slip).run_id, 90).record_id or ""
+    desk.go(f"/records/{record}?field=/motto")
+    desk.read("Take “Ferns first”")
+    desk.press("t")
+    desk.read("Nothing found wrong.")
+    assert "Take “" not in desk.text()
+    desk.press("a")
+    eventually(lambda: client.record(record).values["motto"] == "Ferns first")

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from metrikon.core.documents.drawing import drawn
 from metrikon.core.documents.model import Document, Sentence, words_box
-from metrikon.core.documents.setting import LINES, Grid, Laid, Paragraph, Piece, Set, paragraph, set_blocks
+from metrikon.core.documents.setting import LINES, MOST_KEPT, Grid, Laid, Paragraph, Piece, Set, paragraph, set_blocks
 from metrikon.core.documents.tables import find_tables
 from metrikon.core.documents.text import document_text, page_text
 from metrikon.core.documents.types import column_types, header_row
@@ -165,3 +165,12 @@ def test_a_cell_longer_than_a_page_loses_nothing() -> None:
     assert enough
     assert len(made.tables[0].rows[0][0].words) == 1500
     assert all(word.y1 < page.height for page in made.pages for word in page.words)
+
+
+@given(st.lists(st.sampled_from(["2.", "März", "2026", "01632", "960", "417", "fern", "a", "glasshouses"]), min_size=1, max_size=60))
+def test_what_holds_figures_stays_with_the_word_after_it(words: list[str]) -> None:
+    made, _ = set_blocks([paragraph(" ".join(words))])
+    lines = [[word.text for word in made.pages[0].words[line.first : line.last]] for line in made.pages[0].lines]
+    assert [word for line in lines for word in line] == words
+    for line in lines[:-1]:
+        assert not line[-1][0].isdigit() or all(word[0].isdigit() for word in line[-MOST_KEPT - 1 :])

@@ -5,7 +5,8 @@ It takes pictures and counts what they would cost, but answers from words alone;
 POST /v1/chat/completions     answers any prompt that carries a document and a schema
 GET  /v1/models               its one model, "stand-in"
 POST /v1/audio/transcriptions returns the text stored beside a recording of the demo, and says that it does
-POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds, "obey": true or false, "blind": true or false}
+POST /misbehave               {"kinds": [...], "rate": 0..1, "times": n, "wait": seconds, "obey": true or false, "blind": true or false,
+                              "unsure": names of fields, "answer": what it says whatever it is asked, or null}
 GET  /misbehave               what is set, and how many calls came
 """
 
@@ -13,7 +14,9 @@ from __future__ import annotations
 
 import base64
 import json
+import math
 import random
+import re
 import socket
 import threading
 import time
@@ -43,6 +46,8 @@ class Mood:
     hang: float = 30.0
     obey: bool = False  # follows orders that stand in documents
     blind: bool = False  # refuses pictures
+    unsure: tuple[str, ...] = ()  # names of fields: it tells how sure it is of its words, and is not sure of these
+    answer: dict[str, Any] | None = None  # what it says whatever it is asked
     pictures: int = 0  # that were shown to it
     calls: int = 0
     sent: int = 0  # pieces of streamed answers
@@ -131,6 +136,7 @@ class _Handler(BaseHTTPRequestHandler):
             mood.rate, mood.times = float(body.get("rate", 1)), int(body.get("times", -1))
             mood.wait, mood.hang = float(body.get("wait", mood.wait)), float(body.get("hang", mood.hang))
             mood.obey, mood.blind = bool(body.get("obey", mood.obey)), bool(body.get("blind", mood.blind))
+            mood.unsure, mood.answer = tuple(body.get("unsure", mood.unsure)), body.get("answer", mood.answer)
             mood.retry_after = int(body.get("retry_after", mood.retry_after))
         self._send(200, {"set": True})
 
@@ -175,7 +181,8 @@ class _Handler(BaseHTTPRequestHandler):
         if schema is None:
             text = "I need a document and a JSON Schema to answer."
         else:
-            text = _spoiled(kind, Answering(document, schema, self.server.mood.obey).answer(), self.server.mood.dice)
+            mood = self.server.mood
+            text = _spoiled(kind, mood.answer or Answering(document, schema, mood.obey).answer(), mood.dice)
             text = text[: 4 * int(body.get("max_tokens") or 4000)] if kind == "loop" else text
         asked = sum(len(str(m.get("content", ""))) for m in messages) // 4 + sum(width * height // 750 for width, height in shown)
         usage = {"prompt_tokens": asked, "completion_tokens": len(text) // 4, "total_tokens": asked + len(text) // 4}
@@ -191,8 +198,11 @@ class _Handler(BaseHTTPRequestHandler):
         self.send_header("Content-Type", "text/event-stream")
         self.send_header("Transfer-Encoding", "chunked")
         self.end_headers()
+        unsure = self.server.mood.unsure
+        pieces = _told(text, unsure) if unsure else [(text[at : at + PIECE], None) for at in range(0, len(text), PIECE)]
         parts: list[dict[str, Any]] = [
-            {"choices": [{"index": 0, "delta": {"content": text[at : at + PIECE]}, "finish_reason": None}]} for at in range(0, len(text), PIECE)
+            {"choices": [{"index": 0, "delta": {"content": piece}, "finish_reason": None, **({"logprobs": told} if told else {})}]}
+            for piece, told in pieces
         ]
         try:
             for part in [*parts, {"choices": [], "usage": usage}]:
@@ -254,6 +264,15 @@ def _spoiled(kind: str | None, answer: Any, dice: random.Random) -> str:
     if kind in ("wrong types", "invented", "missing") and isinstance(answer, dict) and answer:
         return json.dumps(_changed(kind, dict(answer), dice), ensure_ascii=False)
     return text
+
+
+def _told(text: str, unsure: tuple[str, ...]) -> list[tuple[str, dict[str, Any] | None]]:
+    """An answer in words, each with the logarithm of its probability."""
+    words = re.findall(r'"(?:[^"\\]|\\.)*"|[^"]+', text)
+    names = {json.dumps(name) for name in unsure}
+    doubted = [words[at - 1] in names or (at > 1 and words[at - 2] in names and ":" in words[at - 1]) for at in range(len(words))]
+    chances = [math.log(0.3 if doubt else 0.99) for doubt in doubted]
+    return [(word, {"content": [{"token": word, "logprob": chance}]}) for word, chance in zip(words, chances, strict=True)]
 
 
 def _changed(kind: str, answer: dict[str, Any], dice: random.Random) -> dict[str, Any]:

@@ -9,7 +9,7 @@ import { Keys } from "../../parts/keys";
 import { at } from "../../parts/pointers";
 import { count, isFigure, shown } from "../../parts/words";
 import { Carried } from "./Carried";
-import { given as asGiven, useDraft } from "./draft";
+import { given as asGiven, useDraft, type Draft } from "./draft";
 import { Rows } from "./Rows";
 import { Editor } from "./Value";
 import { Viewer } from "./Viewer";
@@ -101,6 +101,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
       ? [
           { key: "a", does: "approve", run: () => { if (!approve.isPending && !draft.checking) approve.mutate(); } },
           { key: "r", does: "refuse, with a reason", run: () => setRefusing(true) },
+            { key: "t", does: "take what is suggested", run: () => { const text = suggested(draft, active); if (text) draft.put(active, text); } },
           { key: "u", does: "undo", run: draft.undo },
         ]
       : []),
@@ -184,6 +185,12 @@ function doubtfulFirst(pointers: string[], evidence: Record<string, Evidence>, t
   return pointers.filter((pointer) => troubled.has(pointer) || (pointer in evidence && sure(pointer) < SURE)).sort((one, other) => sure(one) - sure(other));
 }
 
+/** What stands as a suggestion beside an empty field. */
+function suggested(draft: Draft, pointer: string): string {
+  const value = at(draft.values, pointer);
+  return value === undefined || value === null ? (draft.findings.find((each) => each.fields[0] === pointer && each.compared?.suggested)?.compared?.suggested ?? "") : "";
+}
+
 function listsOf(fields: Field[]): [string, Field[]][] {
   const found = new Map<string, Field[]>();
   for (const field of fields) {
@@ -201,19 +208,21 @@ interface LineProps {
   editing: boolean;
   taken: string | null;
   ticked: boolean;
+  may: boolean;
   choose: (pointer: string) => void;
   edit: (pointer: string) => void;
   keep: (text: string) => void;
   leave: () => void;
 }
 
-function FieldLine({ field, record, draft, active, editing, taken, ticked, choose, edit, keep, leave }: LineProps): ReactNode {
+function FieldLine({ field, record, draft, active, editing, taken, ticked, may, choose, edit, keep, leave }: LineProps): ReactNode {
   const pointer = field.shape;
   const value = at(draft.values, pointer);
   const asRead = at(record.as_read, pointer);
   const given = draft.evidence[pointer];
   const on = pointer === active;
   const differs = String(value ?? "") !== String(asRead ?? "");
+  const offered = may ? suggested(draft, pointer) : "";
   const currency = field.kind === "amount" ? String(at(draft.values, "/currency") ?? "") : "";
   return (
     <div className={`field ${on ? "on" : ""}`} data-pointer={pointer} onClick={() => choose(pointer)} onDoubleClick={() => edit(pointer)}>
@@ -228,6 +237,11 @@ function FieldLine({ field, record, draft, active, editing, taken, ticked, choos
             {value === undefined || value === null ? <span className="soft">not found</span> : shown(value)}
             {isFigure(value) && currency && <span className="small soft"> {currency}</span>}
           </div>
+        )}
+        {offered && !(on && editing) && (
+          <button className="word" onClick={(event) => { event.stopPropagation(); draft.put(pointer, offered); }}>
+            Take “{offered.slice(0, 60)}”
+          </button>
         )}
         {!differs && given && Number(given.confidence) < SURE && given.how !== "not found in the document" && (
           <div className="changed" title={inputs(given)}>

@@ -89,8 +89,9 @@ def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidenc
         else:
             del holder[last]
         del evidence[each.shape]
-        message = f"{each.title} was given as {str(value)[:60]!r}, which is {known.confidence:.0%} sure; the field was left empty. Compare it."
-        found.append(Finding("unsure", "stop", message, (each.shape,), {"suggested": str(value)[:200]}))
+        told = {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)[:200]
+        message = f"{each.title} was given as “{told[:60]}”, which is {known.confidence:.0%} sure; the field was left empty. Compare it."
+        found.append(Finding("unsure", "stop", message, (each.shape,), {"suggested": told}))
     return found
 
 

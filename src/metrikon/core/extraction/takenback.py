@@ -53,7 +53,9 @@ def _backs(index: Index) -> Iterator[Back]:
             continue
         between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]}
         if between & _WORDS:
-            speakers = {spoken.get((place.page, place.words[0])) for each in (one, two) if (place := said.place(each.run, each.first, each.last)).words}
+            speakers = {
+                spoken.get((place.page, place.words[0])) for each in (one, two) if (place := said.place(each.run, each.first, each.last)).words
+            }
             yield Back(one, two, len(speakers) == 1)
 
 
@@ -79,7 +81,9 @@ def of_what_was_taken_back(
         compared = {}
         if back.by_one and back.first.kind == back.then.kind == "number" and (number := parse_number(back.then.written, ".")) is not None:
             instead[pointer], compared = (int(number) if number == int(number) else number), {"given": str(value)}
-            message = f"{kind.titled(pointer)} was given as {value}, which is taken back; {back.then.written}, which is said soon after it, was taken."
+            message = (
+                f"{kind.titled(pointer)} was given as {value}, which is taken back; {back.then.written}, which is said soon after it, was taken."
+            )
         found.append(Finding("taken back", "stop", message, (pointer,), compared))
     return instead, found
 
