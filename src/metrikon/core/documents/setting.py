@@ -189,10 +189,12 @@ class Setter:
             self._sheets[-1].at += 1
         pages: list[int] = []
         header = self._row(grid.header, widths, starts, pages) if any(grid.header) else ()
-        rows = []
+        rows: list[tuple[Cell, ...]] = []
+        apart = not any(grid.header) and any("\n" in cell for row in grid.rows for cell in row)  # it lays text out, in parts
         for row in grid.rows:
             if self.full:
                 break
+            self._sheets[-1].at += apart and bool(self._sheets[-1].at) and bool(rows)
             rows.append(self._row(row, widths, starts, pages))
         if header or rows:
             self._tables.append(Table(header or tuple(Cell() for _ in range(columns)), tuple(rows), tuple(dict.fromkeys(pages))))

@@ -20,6 +20,7 @@ from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.text import fold, name_key
 
 LEAST = 1.6  # of header agreement: two columns named as the type names them, or nearly so
+OF_A_ROW = 0.6  # columns a table without heads must have for each value of a row that is printed
 MOST_MARK = 3  # letters of a mark that stands in a column or not
 CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
 SEEN = 40  # rows from which it is told what a column holds
@@ -61,9 +62,18 @@ def list_table(pointer: str, fields: Sequence[Field], schema: Mapping[str, Any],
     scored = [(table, *_columns(fields, table)) for table in tables]
     table, columns, score = max(scored, key=lambda each: (round(each[2], 2), len(each[0].rows)))
     if score < LEAST:
+        scored = [each for each in scored if not _only_lays_out(fields, each[0])]
+        if not scored:
+            return None
         table, columns, score = max(scored, key=lambda each: len(each[0].rows) * len(each[0].header))
     not_rows = frozenset(fold(text) for text in (schema.get("x-metrikon") or {}).get("not_rows", ()))
     return ListTable(pointer, tuple(fields), table, columns, _known(fields, table, columns, score), not_rows)
+
+
+def _only_lays_out(fields: Sequence[Field], table: Table) -> bool:
+    """Whether a table without heads has too few columns for what a row holds: dates beside text, labels beside what they name."""
+    printed = sum(1 for each in fields if each.kind != "yes/no")
+    return not any(cell.text for cell in table.header) and len(table.header) < OF_A_ROW * printed
 
 
 def _known(fields: Sequence[Field], table: Table, columns: Mapping[str, int], score: float) -> bool:
