@@ -160,3 +160,11 @@ def test_the_date_of_a_paper_is_not_certain_for_a_field_that_is_called_otherwise
     found = through({"stamped_on": stamp}, bill, {"stamped_on": "2026-03-12"}).reading
     assert found.record["stamped_on"] == "2026-03-12"
     assert "differ" not in found.evidence["/stamped_on"].inputs
+
+
+@pytest.mark.parametrize(("second", "left"), [({"type": ["string", "null"]}, None), ({"type": "string"}, "+494000041700")])
+def test_a_number_that_stands_once_is_kept_by_the_first_field_that_has_it(second: dict[str, Any], left: str | None) -> None:
+    schema = {name: {**type_of, "x-metrikon": {"kind": "phone"}} for name, type_of in (("call", {"type": "string"}), ("in_need", second))}
+    found = through(schema, PRACTICE.encode(), {"call": "+494000041700", "in_need": "+494000041700"}).reading
+    assert (found.record["call"], found.record["in_need"]) == ("+494000041700", left)
+    assert any(each.check == "same words" and each.level == "stop" for each in found.findings)

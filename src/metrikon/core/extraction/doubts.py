@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from metrikon.core.extraction.asking import Asking
+from metrikon.core.extraction.ground import places
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.orders import order_lines
 from metrikon.core.extraction.placed import said_of
@@ -106,7 +107,7 @@ def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, 
     A telephone number, an address or an account that stands nowhere, and the day of the run. It stops the record where the document
     holds something of that kind that may have been meant, or where the field must have a value.
     """
-    found = {}
+    found = dict(_given_twice(kind, record, evidence, index))
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
         value = get(record, pointer)
@@ -126,6 +127,21 @@ def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, 
             message = f"{kind.titled(pointer)} was given as {value}, which stands nowhere in the document; the field was left empty."
             found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value})
     return found
+
+
+def _given_twice(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[tuple[str, Finding]]:
+    """Telephone numbers that stand once and are given for several fields: the first of them keeps it, those that may be empty do not."""
+    first: dict[str, Field] = {}
+    for each in kind.header:
+        value = get(record, each.shape)
+        if each.kind != "phone" or not isinstance(value, str) or each.shape not in evidence or evidence[each.shape].how in ("person", "list"):
+            continue
+        other = first.setdefault(value, each)
+        if other is each or not (each.nullable or not each.required):
+            continue
+        if len({(place.page, place.words[0]) for place in places(each, value, index)}) == 1:
+            message = f"{each.title} was given as {value}, which stands once and was given for {other.title} too; the field was left empty."
+            yield each.shape, Finding("same words", "stop", message, (each.shape,), {"suggested": value})
 
 
 def _read_out(index: Index) -> bool:
