@@ -11,7 +11,7 @@ from metrikon.core.flows.model import Destination as Said
 from metrikon.core.flows.model import XlsxDestination as SaidXlsx
 from metrikon.destinations.sql import SqlDestination
 from metrikon.destinations.xlsx import XlsxDestination
-from metrikon.ports.destination import Broken, Destination
+from metrikon.ports.destination import Destination, Unusable
 
 
 def place(said: Said, home: Path) -> str:
@@ -25,13 +25,13 @@ def place(said: Said, home: Path) -> str:
 
 
 def build(said: Said, home: Path) -> Destination:
-    """The adapter. Raises `Broken` when what the flow says cannot be used."""
+    """The adapter. Raises `Unusable` when what the flow says cannot be used."""
     if isinstance(said, SaidXlsx):
         return XlsxDestination(_absolute(said.path, home), said.sheet)
     try:
         return SqlDestination(_url(said.url, home), said.table)
     except ArgumentError as error:
-        raise Broken(f"{said.url!r} is no database URL, such as sqlite:///ledger.db.") from error
+        raise Unusable(f"{said.url!r} is no database URL, such as sqlite:///ledger.db.") from error
 
 
 def _absolute(path: str, home: Path) -> Path:

@@ -12,7 +12,7 @@ from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, Operati
 from sqlalchemy.types import TypeEngine
 
 from metrikon.destinations.cells import as_date, cell_value
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row, Unusable
 
 
 class SqlDestination:
@@ -24,7 +24,7 @@ class SqlDestination:
         try:
             self.engine = _engine(url)
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
-            raise Broken(f"The database URL of this destination cannot be used: {error}.") from error
+            raise Unusable(f"The database URL of this destination cannot be used: {error}.") from error
         self.name = table
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
         self.is_sqlite = self.engine.dialect.name == "sqlite"
@@ -73,7 +73,7 @@ class SqlDestination:
             return table
         table = Table(self.name, MetaData(), autoload_with=connection)
         if KEY_COLUMN not in table.c:
-            raise Broken(f"The table {self.name} has no column {KEY_COLUMN}. Add one with a unique index, or name another table.")
+            raise Unusable(f"The table {self.name} has no column {KEY_COLUMN}. Add one with a unique index, or name another table.")
         missing = [(name, value) for name, value in wanted.items() if _column(name) not in table.c]
         for name, value in missing:
             kind = self._type(value).compile(self.engine.dialect)

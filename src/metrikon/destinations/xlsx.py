@@ -21,7 +21,7 @@ from openpyxl.utils import get_column_letter
 from openpyxl.utils.exceptions import InvalidFileException
 
 from metrikon.destinations.cells import cell_value
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row, Unusable
 
 MOST_ROWS = 1_048_576
 
@@ -72,7 +72,7 @@ class XlsxDestination:
         try:
             book = load_workbook(self.path)
         except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError) as error:
-            raise Broken(f"{self.path} is no workbook that can be read ({error}). Move it away or repair it, then continue.") from error
+            raise Unusable(f"{self.path} is no workbook that can be read ({error}). Move it away or repair it, then continue.") from error
         except OSError as error:
             raise Busy(f"{self.path} cannot be read: {error.strerror}.") from error
         return book, book[self.sheet] if self.sheet in book.sheetnames else book.create_sheet(self.sheet)

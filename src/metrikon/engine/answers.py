@@ -199,4 +199,4 @@ class Answers:
         found = [unpacked(entry, self._house.files) for entry in asked]
         path = next(entry.path for entry in reversed(found) if entry.data["result"]["id"] == record["id"])
         journal.append(connection, record["run_id"], [Written("answered", path, data, "check", now)])
-        runs.move(connection, record["run_id"], "ready", now, "", now)
+        runs.wake(connection, [record["run_id"]], now)  # one that is worked on keeps its lease, and notices by itself

@@ -171,6 +171,11 @@ class Breaker:
             if count >= FAILURES:
                 self._until[name] = self._clock.now() + min(LONGEST_REST, self._rest * 2 ** (count - FAILURES))
 
+    def left(self, name: str) -> None:
+        """The call that would have told was not made, or told nothing: the next one may."""
+        with self._lock:
+            self._trying.discard(name)
+
     def forget(self) -> None:
         """Try every model again at once: a person says that it is worth it."""
         with self._lock:

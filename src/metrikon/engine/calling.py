@@ -105,7 +105,11 @@ class Bound:
         board = self.board
         board.breaker.check(name)
         spec = board.specs.get(name) or ModelSpec(name=name, url="")
-        reserved = self._reserved(spec, request)
+        try:
+            reserved = self._reserved(spec, request)
+        except BaseException:
+            board.breaker.left(name)
+            raise
         start = board.clock.now()
         usage = Usage()
         try:
@@ -120,6 +124,7 @@ class Bound:
             self._note(name, request, key, asked, "failed", Usage(calls=1, seconds=(board.clock.now() - start) / 1000), None, str(error))
             raise
         finally:
+            board.breaker.left(name)
             board.budget.settle(reserved, usage.cost, usage.input_tokens + usage.output_tokens)
         call = self._note(name, request, key, asked, "good", usage, dumps({"text": answer.text, "tokens": answer.tokens}))
         return replace(answer, usage=usage, call=call)

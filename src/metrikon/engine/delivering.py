@@ -13,7 +13,7 @@ from sqlalchemy import Connection, update
 
 from metrikon.engine.catalog import Catalog
 from metrikon.ports.clock import Clock
-from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row
+from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, Unusable
 from metrikon.store import deliveries, journal, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
@@ -86,24 +86,25 @@ class Deliveries:
                     soonest = min(soonest or rest, rest)
                     continue
                 self._busy.add(destination)
-                self._pool.submit(self._deliver, destination, deliveries.due(connection, destination, now))
+                try:
+                    self._pool.submit(self._deliver, destination)
+                except BaseException:
+                    self._busy.discard(destination)
+                    raise
         return soonest
 
-    def _deliver(self, destination: str, rows: list[dict[str, Any]]) -> None:
+    def _deliver(self, destination: str) -> None:
+        """Write the rows that are due; looked up only now, so that none is sent that a batch before this one has written."""
         start = time.monotonic()
         try:
-            receipts = self._adapter(destination, rows[0]).write([Row(row["key"], row["values"]) for row in rows])
-            self._written(rows, receipts)
-        except Busy as error:
-            self._failed(rows, str(error), again=True)
-        except Broken as error:
-            self._adapters.pop(destination, None)
-            self._failed(rows, str(error), again=False)
+            with self._database.reading() as connection:
+                rows = deliveries.due(connection, destination, self._clock.now())
+            if rows:
+                self._send(destination, rows)
         except StoreFailed as error:
             log.error("%s: rows were written but could not be noted; they are looked up before they are repeated: %s", destination, error)
-        except Exception as error:
-            log.exception("delivery to %s", destination)
-            self._failed(rows, f"An error of the program kept the rows from being written ({type(error).__name__}: {error}).", again=False)
+        except Exception:
+            log.exception("rows for %s could not be looked up; they are looked up again", destination)
         finally:
             took = time.monotonic() - start
             self._not_before[destination] = time.monotonic() + max(
@@ -112,6 +113,33 @@ class Deliveries:
             self._busy.discard(destination)
             self._wake.set()
             self.on_done()
+
+    def _send(self, destination: str, rows: list[dict[str, Any]]) -> None:
+        """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
+        try:
+            receipts = self._adapter(destination, rows[0]).write([Row(row["key"], row["values"]) for row in rows])
+        except Busy as error:
+            self._failed(rows, str(error), again=True)
+            return
+        except Broken as error:
+            self._adapters.pop(destination, None)
+            if len(rows) == 1 or isinstance(error, Unusable):
+                self._failed(rows, str(error), again=False)
+                return
+            receipts = None
+        except Exception as error:
+            if len(rows) == 1:
+                log.exception("delivery to %s", destination)
+                message = f"An error of the program kept the row from being written ({type(error).__name__}: {error})."
+                self._failed(rows, message, again=False)
+                return
+            receipts = None
+        if receipts is not None:
+            self._written(rows, receipts)
+            return
+        half = len(rows) // 2
+        self._send(destination, rows[:half])
+        self._send(destination, rows[half:])
 
     def _adapter(self, destination: str, row: dict[str, Any]) -> Destination:
         if destination not in self._adapters:

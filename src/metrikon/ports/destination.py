@@ -34,6 +34,10 @@ class Broken(Exception):
     """The destination cannot take these rows; a person must change something first."""
 
 
+class Unusable(Broken):
+    """The destination can take no row at all before a person has changed something."""
+
+
 class Destination(Protocol):
     """`able`: "keyed" enforces our key, "findable" lets us look it up before we repeat a write."""
 

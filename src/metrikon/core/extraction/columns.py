@@ -21,6 +21,7 @@ from metrikon.core.values.text import fold, name_key
 
 LEAST = 1.6  # of header agreement: two columns named as the type names them, or nearly so
 OF_A_ROW = 0.6  # columns a table without heads must have for each value of a row that is printed
+LONG_CELL = 60  # characters of a cell that holds more than one value
 MOST_MARK = 3  # letters of a mark that stands in a column or not
 CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
 SEEN = 40  # rows from which it is told what a column holds
@@ -72,8 +73,11 @@ def list_table(pointer: str, fields: Sequence[Field], schema: Mapping[str, Any],
 
 def _only_lays_out(fields: Sequence[Field], table: Table) -> bool:
     """Whether a table without heads has too few columns for what a row holds: dates beside text, labels beside what they name."""
+    if any(cell.text for cell in table.header):
+        return False
     printed = sum(1 for each in fields if each.kind != "yes/no")
-    return not any(cell.text for cell in table.header) and len(table.header) < OF_A_ROW * printed
+    long = sum(1 for row in table.rows if any(len(cell.text) > LONG_CELL for cell in row))
+    return len(table.header) < OF_A_ROW * printed or (len(table.header) == 2 and long >= 2)
 
 
 def _known(fields: Sequence[Field], table: Table, columns: Mapping[str, int], score: float) -> bool:

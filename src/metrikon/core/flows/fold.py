@@ -102,13 +102,22 @@ class Open(msgspec.Struct, frozen=True):
     reason: str = ""  # why it is parked
 
 
+class Loop(msgspec.Struct, frozen=True):
+    """An `each` being gone through: how many elements there are, how many are not yet through, and why some were refused."""
+
+    count: int
+    left: int
+    refused: tuple[str, ...] = ()
+
+
 class State(msgspec.Struct, frozen=True):
     """Where a run stands."""
 
     flow: Flow
     frames: Map[str, Frame] = Map()
     open: Map[str, Open] = Map()
-    waiting: Map[str, int] = Map()  # path of an `each` → elements not yet through
+    loops: Map[str, Loop] = Map()  # by the path of an `each`
+    refused: tuple[str, ...] = ()  # what was said of the elements of all loops that were refused, while others went on
     outcome: str | None = None
     reason: str = ""
 
@@ -250,7 +259,7 @@ def _each(state: State, frame: Frame, each: Each, path: str) -> tuple[State, tup
         return _parked(state, path, frame, step, f"The list has {len(items)} elements; at most {MOST_ELEMENTS} are gone through.")
     if not items:
         return _next(state, frame, [])
-    state = replace(state, waiting=state.waiting.set(path, len(items)))
+    state = replace(state, loops=state.loops.set(path, Loop(len(items), len(items))))
     effects: list[Effect] = []
     for number, item in enumerate(items, 1):
         prefix = f"{path}[{number}]/"
@@ -265,16 +274,49 @@ def _each(state: State, frame: Frame, each: Each, path: str) -> tuple[State, tup
 
 def _frame_done(state: State, frame: Frame) -> tuple[State, tuple[Effect, ...]]:
     if frame.parent is None:
-        return replace(state, outcome="done"), (Settle("done"),)
-    parent = state.frames[frame.parent]
+        reason = "; ".join(state.refused)
+        return replace(state, outcome="done", reason=reason), (Settle("done", reason),)
     state = replace(state, frames=state.frames.delete(frame.prefix))
+    path = _loop_of(state, frame)
+    return _through(state, path, None) if path else _next(state, state.frames[frame.parent], None)
+
+
+def _loop_of(state: State, frame: Frame) -> str | None:
+    """The path of the `each` of which a frame is an element."""
+    if frame.parent is None:
+        return None
+    parent = state.frames[frame.parent]
     path = f"{parent.prefix}{parent.steps[parent.at].name}"
-    if path not in state.waiting:
-        return _next(state, parent, None)
-    left = state.waiting[path] - 1
-    if left:
-        return replace(state, waiting=state.waiting.set(path, left)), ()
-    return _next(replace(state, waiting=state.waiting.delete(path)), parent, None)
+    return path if path in state.loops else None
+
+
+def _through(state: State, path: str, refused: str | None) -> tuple[State, tuple[Effect, ...]]:
+    """An element of a loop is through, or was refused; after the last one the run goes on, unless all were refused."""
+    loop = state.loops[path]
+    loop = replace(loop, left=loop.left - 1, refused=(*loop.refused, refused) if refused is not None else loop.refused)
+    if loop.left:
+        return replace(state, loops=state.loops.set(path, loop)), ()
+    state = replace(state, loops=state.loops.delete(path))
+    holder = state.frames[path.rpartition("/")[0] + "/" if "/" in path else ""]
+    if loop.refused and len(loop.refused) == loop.count:
+        return _refused(state, holder, "; ".join(dict.fromkeys(loop.refused)))
+    if loop.refused:
+        told = f"{len(loop.refused)} of {loop.count} {'was' if len(loop.refused) == 1 else 'were'} refused: {'; '.join(dict.fromkeys(loop.refused))}"
+        state = replace(state, refused=(*state.refused, told))
+    return _next(state, holder, None)
+
+
+def _refused(state: State, frame: Frame, reason: str) -> tuple[State, tuple[Effect, ...]]:
+    """What a frame does is refused: its element of the nearest loop ends, the others go on; without a loop the run does."""
+    while frame.parent is not None and _loop_of(state, frame) is None:
+        frame = state.frames[frame.parent]
+    path = _loop_of(state, frame)
+    if path is None:
+        return replace(state, outcome="refused", reason=reason, open=Map()), (Settle("refused", reason),)
+    frames = Map({prefix: each for prefix, each in state.frames.items() if not prefix.startswith(frame.prefix)})
+    opened = Map({at: step for at, step in state.open.items() if not step.frame.startswith(frame.prefix)})
+    loops = Map({at: each for at, each in state.loops.items() if not at.startswith(frame.prefix)})
+    return _through(replace(state, frames=frames, open=opened, loops=loops), path, reason)
 
 
 def _next(state: State, frame: Frame, result: Any) -> tuple[State, tuple[Effect, ...]]:
@@ -330,8 +372,7 @@ def _continued(state: State) -> tuple[State, tuple[Effect, ...]]:
 
 def _answered(state: State, path: str, step: Open, data: Mapping[str, Any]) -> tuple[State, tuple[Effect, ...]]:
     if data.get("decision") == "refuse":
-        reason = f"Refused by {data.get('by', 'a person')}: {data.get('comment') or 'no reason given'}"
-        return replace(state, outcome="refused", reason=reason, open=Map()), (Settle("refused", reason),)
+        return _refused(state, state.frames[step.frame], f"Refused by {data.get('by', 'a person')}: {data.get('comment') or 'no reason given'}")
     return _done(state, path, step, data.get("result"))
 
 

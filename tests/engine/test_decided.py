@@ -1,0 +1,116 @@
+"""What people decide while a run goes on: nothing is asked again, nothing that was approved is lost."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from sqlalchemy import text
+
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
+from metrikon.demo import scenario
+from metrikon.ports.model import ModelAnswer, ModelRequest
+from tests.engine.test_several import EACH, NAMES, merged, rows
+from tests.helpers import answer_here, eventually, run_state
+
+AT_ONCE = """
+metrikon: 1
+name: supplier-invoices
+intakes:
+  - kind: upload
+steps:
+  - name: document
+    read: {}
+  - name: papers
+    each:
+      of: ${document.documents}
+      as: paper
+      steps:
+        - name: sort
+          choose:
+            cases:
+              - when: paper_number = 1
+                steps:
+                  - name: one
+                    extract: {document: "${document}", only: "${paper}", record_type: invoice}
+                  - name: looked
+                    check: {record: "${one}", review: always}
+            otherwise:
+              - name: two
+                extract: {document: "${document}", only: "${paper}", record_type: invoice}
+              - name: three
+                extract: {document: "${document}", only: "${paper}", record_type: invoice, context: "Once more."}
+"""
+LOOKED_AT = EACH.replace(
+    "        - name: row\n", '        - name: looked\n          check: {record: "${invoice}", review: always}\n        - name: row\n'
+).replace("invoice.record", "looked.record")
+
+
+class Slow:
+    """A model that answers from the third call on only when it is let."""
+
+    name = "slow"
+    room = 20_000
+    sees = 0
+
+    def __init__(self) -> None:
+        self.calls, self.go = 0, threading.Event()
+
+    def answer(self, request: ModelRequest) -> ModelAnswer:
+        self.calls += 1
+        if self.calls > 2:
+            self.go.wait(30)
+        return answer_here(request)
+
+
+def waiting(app: App) -> list[str]:
+    with app.database.reading() as connection:
+        return list(connection.execute(text("SELECT id FROM records WHERE state = 'waits' ORDER BY id")).scalars())
+
+
+def test_a_record_approved_while_another_is_read_costs_no_second_call(tmp_path: Path) -> None:
+    model = Slow()
+    app = App(Settings(home=tmp_path / "home"), models={"slow": model})
+    try:
+        app.catalog.put_record_type("invoice", scenario.invoice_type())
+        app.catalog.put_flow(AT_ONCE)
+        app.start()
+        run = app.arrivals.take("supplier-invoices", "upload", None, "two.pdf", merged(*NAMES)).run_id
+        eventually(lambda: model.calls == 3)
+        (first,) = eventually(lambda: waiting(app))
+        app.answers.approve(first, None, "ada")
+        assert run_state(app, run)[0] == "running"  # its worker keeps it
+        model.go.set()
+        eventually(lambda: run_state(app, run)[0] == "done")
+        assert model.calls == 3
+    finally:
+        model.go.set()
+        app.close()
+
+
+@pytest.mark.parametrize("refused_first", [True, False])
+def test_one_of_two_records_is_refused_and_the_other_is_written(refused_first: bool, house: Callable[..., App]) -> None:
+    app = house(flow=LOOKED_AT)
+    app.start()
+    run = app.arrivals.take("supplier-invoices", "upload", None, "two.pdf", merged(*NAMES)).run_id
+    one, two = eventually(lambda: found if len(found := waiting(app)) == 2 else None)
+    decide = [lambda: app.answers.refuse(one, "ada", "not ours"), lambda: app.answers.approve(two, None, "ada")]
+    for each in decide if refused_first else decide[::-1]:
+        each()
+    eventually(lambda: run_state(app, run)[0] == "done")
+    assert len(rows(app, "number")) == 1
+    assert "1 of 2" in run_state(app, run)[1]
+    assert "not ours" in run_state(app, run)[1]
+
+
+def test_a_run_of_which_every_record_is_refused_ends_as_refused(house: Callable[..., App]) -> None:
+    app = house(flow=LOOKED_AT)
+    app.start()
+    run = app.arrivals.take("supplier-invoices", "upload", None, "two.pdf", merged(*NAMES)).run_id
+    for each in eventually(lambda: found if len(found := waiting(app)) == 2 else None):
+        app.answers.refuse(each, "ada", "not ours")
+    eventually(lambda: run_state(app, run)[0] == "refused")
+    assert "not ours" in run_state(app, run)[1]

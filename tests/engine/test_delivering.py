@@ -1,0 +1,93 @@
+"""Rows on their way out: one that is wrong keeps no other, none is sent twice, and no error leaves a destination busy."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import pytest
+
+from metrikon.app.assemble import App
+from metrikon.demo import scenario
+from metrikon.destinations.memory import MemoryDestination
+from metrikon.ports.destination import Broken, Receipt, Row, Unusable
+from metrikon.store import deliveries
+from tests.helpers import at_rest, delivered, eventually, run_state, states
+
+FILES = ("01-fernhill-nurseries.pdf", "02-moorgate-seed.pdf", "10-kestrel-seed.pdf")
+
+
+class Picky(MemoryDestination):
+    """Takes no batch with a row of a vendor that it does not like."""
+
+    def __init__(self, not_of: str, error: type[Broken]) -> None:
+        super().__init__()
+        self.not_of, self.error, self.tries = not_of, error, 0
+
+    def write(self, rows: Sequence[Row]) -> list[Receipt]:
+        self.tries += 1
+        if any(self.not_of in str(row.values["Vendor"]) and row.values["Line"] == 2 for row in rows):
+            raise self.error("That line cannot be taken.")
+        return super().write(rows)
+
+
+def taken(app: App, names: Sequence[str]) -> dict[str, str]:
+    return {name: app.arrivals.take(scenario.FLOW, "upload", None, name, scenario.document(name)).run_id for name in names}
+
+
+@pytest.mark.parametrize("error", [Broken, Unusable])
+def test_a_row_that_cannot_be_taken_keeps_no_other_from_being_written(error: type[Broken], house: Callable[..., App]) -> None:
+    app = house()
+    picky = Picky("Moorgate", error)
+    app.deliveries._build = lambda said: picky
+    hand_out, gate = app.deliveries._hand_out, threading.Event()
+    app.deliveries._hand_out = lambda: hand_out() if gate.is_set() else 0.1  # type: ignore[method-assign]
+    runs = taken(app, FILES)
+    app.start()
+    eventually(lambda: states(app) == {"waiting": len(FILES)})  # all rows go together
+    gate.set()
+    at_rest(app, len(FILES))
+    found = {name: run_state(app, run)[0] for name, run in runs.items()}
+    if error is Unusable:  # the destination itself says that it takes none
+        assert set(found.values()) == {"parked"}
+        assert picky.tries < 10
+        return
+    assert found == {FILES[0]: "done", FILES[1]: "parked", FILES[2]: "done"}
+    rows = delivered(app)
+    assert set(rows.values()) == {"done", "given up"}
+    assert not any("Moorgate" in str(row["Vendor"]) and row["Line"] == 2 for row in picky.rows.values())
+    assert any("Moorgate" in str(row["Vendor"]) for row in picky.rows.values())
+
+
+def test_an_error_while_looking_for_rows_leaves_no_destination_busy(house: Callable[..., App], monkeypatch: pytest.MonkeyPatch) -> None:
+    app = house()
+    look, errors = deliveries.due, [OSError("the disk"), OSError("the disk")]
+
+    def due(*given: Any) -> list[dict[str, Any]]:
+        if errors:
+            raise errors.pop()
+        return look(*given)
+
+    monkeypatch.setattr(deliveries, "due", due)
+    (run,) = taken(app, FILES[:1]).values()
+    app.start()
+    eventually(lambda: run_state(app, run)[0] == "done")
+    assert errors == []
+
+
+def test_rows_are_looked_up_when_they_are_sent_so_that_none_is_sent_twice(house: Callable[..., App], monkeypatch: pytest.MonkeyPatch) -> None:
+    app = house()
+    memory = MemoryDestination()
+    app.deliveries._build = lambda said: memory
+    handed: list[tuple[Any, ...]] = []
+    monkeypatch.setattr(app.deliveries._pool, "submit", lambda *given: handed.append(given))
+    (run,) = taken(app, FILES[:1]).values()
+    app.start()
+    eventually(lambda: handed)
+    deliver, destination = handed[0]
+    deliver(destination)
+    batches = list(memory.batches)
+    deliver(destination)  # handed out once more, from what was seen before the first was noted
+    assert memory.batches == batches
+    assert run_state(app, run)[0] != "parked"
