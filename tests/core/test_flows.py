@@ -17,6 +17,7 @@ from metrikon.demo.scenario import flow_text
 
 START = Entry("started", "", {"item": {"id": "i", "file": "f", "name": "a.pdf"}, "run": {"id": "r", "today": "2026-11-23"}})
 RECORD = {"vendor": "Fernhill", "number": "7", "document_type": "invoice", "lines": [{"amount": 1}, {"amount": 2}]}
+NOW = 1_800_000_000_000  # milliseconds
 
 
 def done(path: str, result: Any = None) -> Entry:
@@ -141,18 +142,18 @@ def test_a_row_without_its_whole_key_is_never_written() -> None:
     state, effects = lived(flow_text(), [*UP_TO_ROWS[:3], done("checked", {"id": "x", "record": record})])
     assert all(isinstance(each, Park) for each in effects)
     assert "checked.record.number" in effects[0].reason  # type: ignore[union-attr]
-    assert todo(state) == ()
+    assert todo(state, NOW) == ()
 
 
 def test_a_failed_step_is_tried_again_then_parked_then_continued() -> None:
-    failed = Entry("failed", "invoice", {"message": "down", "again": True})
+    failed = Entry("failed", "invoice", {"message": "down", "again": True, "at": NOW})
     state, effects = lived(flow_text(), [*UP_TO_ROWS[:2], failed])
-    assert effects == [Again("invoice", 2.0)]
+    assert effects == [Again("invoice", NOW + 2_000)]
     waits = []
     for _ in range(3):
         state, more = advance(state, failed)
         waits.append(more[0])
-    assert waits[:2] == [Again("invoice", 4.0), Again("invoice", 8.0)]
+    assert waits[:2] == [Again("invoice", NOW + 4_000), Again("invoice", NOW + 8_000)]
     assert waits[2] == Park("invoice", "down")
     state, more = advance(state, Entry("continued"))
     assert paths(list(more)) == ["invoice"]
@@ -160,13 +161,16 @@ def test_a_failed_step_is_tried_again_then_parked_then_continued() -> None:
 
 
 def test_the_server_may_ask_for_a_longer_wait() -> None:
-    failed = Entry("failed", "invoice", {"message": "busy", "again": True, "wait": 30})
-    assert lived(flow_text(), [*UP_TO_ROWS[:2], failed])[1] == [Again("invoice", 30.0)]
+    failed = Entry("failed", "invoice", {"message": "busy", "again": True, "wait": 30, "at": NOW, "jitter": 1.1})
+    state, effects = lived(flow_text(), [*UP_TO_ROWS[:2], failed])
+    assert effects == [Again("invoice", NOW + 33_000)]
+    assert todo(state, NOW + 32_999) == (Again("invoice", NOW + 33_000),)  # whatever wakes the run
+    assert paths(list(todo(state, NOW + 33_000))) == ["invoice"]
 
 
 def test_a_begun_step_without_an_end_is_no_failed_attempt() -> None:
     state, _ = lived(flow_text(), [*UP_TO_ROWS[:2], Entry("begun", "invoice", {"attempt": 1})])
-    (effect,) = todo(state)
+    (effect,) = todo(state, NOW)
     assert isinstance(effect, Perform)
     assert (effect.attempt, effect.begun) == (1, True)
 
@@ -181,7 +185,7 @@ def test_a_person_is_asked_and_answers() -> None:
     asked = [*UP_TO_ROWS[:3], Entry("asked", "checked", {"result": {"id": "x"}})]
     state, effects = lived(flow_text(), asked)
     assert effects == [Ask("checked")]
-    assert todo(state) == ()
+    assert todo(state, NOW) == ()
     yes = Entry("answered", "checked", {"decision": "approve", "result": {"id": "x", "record": RECORD}})
     assert paths(list(advance(state, yes)[1])) == ROWS
     no = Entry("answered", "checked", {"decision": "refuse", "by": "ada", "comment": "twice"})
@@ -218,7 +222,7 @@ def test_replaying_any_history_gives_the_state_that_was_lived(cut: int, dice: An
     for entry in [Entry(e.event, e.path, dict(e.data)) for e in entries]:
         replayed, _ = advance(replayed, entry)
     assert replayed == live
-    assert todo(replayed) == todo(live)
+    assert todo(replayed, NOW) == todo(live, NOW)
 
 
 def test_an_empty_list_has_nothing_to_do() -> None:

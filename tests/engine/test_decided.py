@@ -12,7 +12,7 @@ from sqlalchemy import text
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.demo import scenario
-from metrikon.ports.model import ModelAnswer, ModelRequest
+from metrikon.ports.model import ModelAnswer, ModelDown, ModelRequest
 from tests.engine.test_several import EACH, NAMES, merged, rows
 from tests.helpers import answer_here, eventually, run_state
 
@@ -114,3 +114,42 @@ def test_a_run_of_which_every_record_is_refused_ends_as_refused(house: Callable[
         app.answers.refuse(each, "ada", "not ours")
     eventually(lambda: run_state(app, run)[0] == "refused")
     assert "not ours" in run_state(app, run)[1]
+
+
+class Rested(Slow):
+    """A model that is down at its third call, and says for how long."""
+
+    def __init__(self, wait: float) -> None:
+        super().__init__()
+        self.wait = wait
+
+    def answer(self, request: ModelRequest) -> ModelAnswer:
+        self.calls += 1
+        if self.calls == 3:
+            raise ModelDown("The model rests.", self.wait)
+        return answer_here(request)
+
+
+@pytest.mark.parametrize("wait", [0.2, 600.0])
+def test_a_step_waits_as_long_as_it_was_told_whoever_else_goes_on(wait: float, tmp_path: Path) -> None:
+    model = Rested(wait)
+    app = App(Settings(home=tmp_path / "home"), models={"rested": model})
+    try:
+        app.catalog.put_record_type("invoice", scenario.invoice_type())
+        app.catalog.put_flow(AT_ONCE.replace('context: "Once more."}', 'context: "Once more."}\n                retry: {wait: 0.01}'))
+        app.start()
+        run = app.arrivals.take("supplier-invoices", "upload", None, "two.pdf", merged(*NAMES)).run_id
+        (first,) = eventually(lambda: waiting(app))
+        if wait < 1:  # it is tried again though a person is waited for
+            eventually(lambda: model.calls == 4)
+            eventually(lambda: run_state(app, run)[0] == "review")
+        app.answers.approve(first, None, "ada")
+        if wait < 1:
+            eventually(lambda: run_state(app, run)[0] == "done")
+            return
+        eventually(lambda: run_state(app, run)[0] == "waiting")
+        assert model.calls == 3  # the answer of a person does not wake it
+        app.answers.continue_run(run, "ada")
+        eventually(lambda: run_state(app, run)[0] == "done")
+    finally:
+        app.close()

@@ -82,8 +82,7 @@ class Work:
                     state, more = advance(state, entry)
                     queue.extend(more)
             elif isinstance(effect, Again):
-                jitter = 0.85 + 0.3 * self.clock.chance()
-                self.wakes.append(self.clock.now() + int(effect.wait * 1000 * jitter))
+                self.wakes.append(effect.due)
         self._hand_on(state, stopped_early=bool(queue))
 
     def _replayed(self) -> tuple[State, tuple[Effect, ...]]:
@@ -103,7 +102,7 @@ class Work:
             if entry.event == "started":
                 self.today = str(whole.data["run"]["today"])
                 self.file_name = str(whole.data["item"]["name"])
-        return state, todo(state)
+        return state, todo(state, self.clock.now())
 
     def _started(self, connection: Connection, state: State) -> tuple[State, tuple[Effect, ...]]:
         item = items.get(connection, self.claim.item_id)
@@ -150,9 +149,13 @@ class Work:
 
     def _failed(self, effect: Perform, data: dict[str, Any], start: int) -> Entry:
         now = self.clock.now()
-        written = Written("failed", effect.path, data, effect.step.kind, now, now - start)
+        written = Written("failed", effect.path, {**data, **self._from(now)}, effect.step.kind, now, now - start)
         self._commit([written])
         return written.entry
+
+    def _from(self, now: int) -> dict[str, Any]:
+        """From when a step waits, and how much more or less than said, so that not all come back at once."""
+        return {"at": now, "jitter": round(0.85 + 0.3 * self.clock.chance(), 3)}
 
     def _keep(self, effect: Perform, outcome: Outcome, start: int) -> Entry:
         """Journal what a step gave, in one commit with what it stores."""
@@ -204,7 +207,7 @@ class Work:
                     made.append(Written("done", each.path, {"result": result}, "write", now, 0))
                 elif stands.state == "elsewhere":
                     message = f"The row is being written by run {stands.run_id}; waiting for it."
-                    made.append(Written("failed", each.path, {"message": message, "again": True, "wait": 2}, "write", now, 0))
+                    made.append(Written("failed", each.path, {"message": message, "again": True, "wait": 2, **self._from(now)}, "write", now, 0))
             return journal.append(connection, self.claim.run_id, [*entries, *made], self.claim), made
 
         total, made = self.bench.database.write(job)

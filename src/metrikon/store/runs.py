@@ -39,7 +39,7 @@ _DUE = Hot(
     select(runs.c.id)
     .where(
         or_(
-            and_(or_(runs.c.state == "ready", runs.c.state == "waiting"), runs.c.wake_at <= bindparam("now")),
+            and_(or_(runs.c.state == "ready", runs.c.state == "waiting", runs.c.state == "review"), runs.c.wake_at <= bindparam("now")),
             and_(runs.c.state == "running", runs.c.lease_until < bindparam("now")),
         )
     )

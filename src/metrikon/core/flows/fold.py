@@ -25,7 +25,7 @@ MOST_ELEMENTS = 20_000  # of a list that `each` goes through
 
 @dataclass(frozen=True)
 class Entry:
-    """One entry of a journal.
+    """One entry of a journal. A "failed" one says when (`at`, milliseconds since 1970), so that what waits knows until when.
 
     `event`: "started", "begun", "done", "failed", "asked", "answered", "continued" or "held".
     `path`: the step instance it concerns, such as lines[3]/row; empty for the run as a whole.
@@ -49,10 +49,10 @@ class Perform:
 
 @dataclass(frozen=True)
 class Again:
-    """Try a step again after some seconds (before jitter)."""
+    """Try a step again at a moment (milliseconds since 1970)."""
 
     path: str
-    wait: float
+    due: int
 
 
 @dataclass(frozen=True)
@@ -100,6 +100,7 @@ class Open(msgspec.Struct, frozen=True):
     failures: int = 0
     status: str = "ready"  # "ready", "begun", "waiting", "parked", "asked"
     reason: str = ""  # why it is parked
+    due: int = 0  # when it is tried again, while it is waiting
 
 
 class Loop(msgspec.Struct, frozen=True):
@@ -149,11 +150,12 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
     return state, ()
 
 
-def todo(state: State) -> tuple[Effect, ...]:
-    """What must be done from a state as it stands, after a replay."""
+def todo(state: State, now: int) -> tuple[Effect, ...]:
+    """What must be done from a state as it stands at a moment, after a replay; whatever woke the run, a step waits as long as it must."""
     if state.outcome is not None:
         return (Settle(state.outcome, state.reason),)
-    return tuple(_perform(path, step) for path, step in in_order(state) if step.status in ("ready", "begun", "waiting"))
+    wanted = ((path, step) for path, step in in_order(state) if step.status in ("ready", "begun", "waiting"))
+    return tuple(Again(path, step.due) if step.status == "waiting" and step.due > now else _perform(path, step) for path, step in wanted)
 
 
 def in_order(state: State) -> list[tuple[str, Open]]:
@@ -341,7 +343,8 @@ def _failed(state: State, path: str, step: Open, data: Mapping[str, Any]) -> tup
         wait = min(retry.longest, retry.wait * 2 ** (failures - 1))
         asked = data.get("wait")
         wait = max(wait, float(asked)) if asked is not None else wait
-        return _with_open(state, path, replace(step, failures=failures, status="waiting")), (Again(path, wait),)
+        due = int(data.get("at", 0)) + int(wait * 1000 * float(data.get("jitter", 1)))
+        return _with_open(state, path, replace(step, failures=failures, status="waiting", due=due)), (Again(path, due),)
     reason = str(data.get("message", ""))
     parked = replace(step, failures=failures, status="parked", reason=reason)
     return _with_open(state, path, parked), (Park(path, reason),)
