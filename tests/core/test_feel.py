@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, holes, names, parse
+from metrikon.core.values.exact import as_kept
 
 CASES = json.loads(Path(__file__).with_name("feel.json").read_text("utf-8"))
 SCOPE = {"n": 3, "lines": [{"code": "A", "amount": Decimal(10)}, {"code": "B", "amount": Decimal(20)}]}
@@ -88,3 +89,11 @@ def test_no_text_breaks_the_language(text: str) -> None:
 @given(st.decimals(-(10**6), 10**6, places=2), st.decimals(-(10**6), 10**6, places=2))
 def test_arithmetic_is_exact(a: Decimal, b: Decimal) -> None:
     assert evaluate("a + b - b", {"a": a, "b": b}) == a
+
+
+@given(st.lists(st.decimals(-(10**6), 10**6, places=2) | st.integers(-(10**6), 10**6).map(Decimal), min_size=1, max_size=6))
+def test_what_was_written_and_read_again_gives_the_same_as_what_was_at_hand(numbers: list[Decimal]) -> None:
+    live = {"l": numbers, "rows": [{"n": each} for each in numbers]}
+    for text in ("sum(l)", "mean(l)", "max(l)", "l[1] + 1", "sum(rows.n)", "l[-1] in [0..5]", "count(l) * l[1]"):
+        assert evaluate(text, as_kept(live)) == evaluate(text, live)
+        assert evaluate(text, live) is not None

@@ -14,6 +14,7 @@ from sqlalchemy import Connection
 
 from metrikon.core.flows.fold import Again, Effect, Entry, Perform, State, advance, in_order, todo
 from metrikon.core.flows.kinds import OUTWARD
+from metrikon.core.values.exact import as_kept
 from metrikon.destinations.build import place
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
@@ -162,9 +163,10 @@ class Work:
         kind = effect.step.kind
         if outcome.commit is None:
             now = self.clock.now()
-            written = Written("done", effect.path, packed({"result": outcome.result}, self.bench.house.files), kind, now, now - start)
+            result = as_kept(outcome.result)
+            written = Written("done", effect.path, packed({"result": result}, self.bench.house.files), kind, now, now - start)
             self.pending.append(written)
-            return Entry("done", effect.path, {"result": outcome.result})
+            return Entry("done", effect.path, {"result": result})
         make = outcome.commit
         entries, self.pending = self.pending, []
 
@@ -184,7 +186,7 @@ class Work:
         self._seen(total, len(entries) + 1)
         if made["event"] == "asked":
             self.asks = next((str(each["message"]) for each in made["result"].get("findings", ()) if each["level"] == "stop"), "")
-        return Entry(made["event"], effect.path, {"result": made["result"]})
+        return Entry(made["event"], effect.path, {"result": as_kept(made["result"])})
 
     def _write(self, effects: list[Perform]) -> list[Entry]:
         """Enter rows to be written, all in one commit. Those written before are done at once."""

@@ -233,7 +233,9 @@ def _followed(chain: tuple[str, ...], scope: Mapping[str, Any]) -> Any:
 
 
 def native(value: Any) -> Any:
-    """A value as FEEL knows it: whole numbers become `Decimal`."""
+    """A value as FEEL knows it: whole numbers become `Decimal`, in lists too."""
+    if isinstance(value, list):
+        return [native(each) for each in value] if any(isinstance(each, int | list) for each in value) else value
     return Decimal(value) if isinstance(value, int) and not isinstance(value, bool) else value
 
 

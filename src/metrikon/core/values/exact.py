@@ -26,6 +26,11 @@ def dumps_sorted(value: Any) -> bytes:
     return _ORDERED.encode(value)
 
 
+def as_kept(value: Any) -> Any:
+    """A value as it comes back after it was written: so what is at hand is the same as what is read again."""
+    return _DECODER.decode(_ENCODER.encode(value))
+
+
 def loads(data: bytes | str) -> Any:
     """Read JSON; numbers with a fraction or exponent become `Decimal`. Raises `NotJson`."""
     try:
