@@ -389,3 +389,15 @@ def test_what_the_model_was_unsure_of_is_offered_beside_an_empty_field(
     assert "Take “" not in desk.text()
     desk.press("a")
     eventually(lambda: client.record(record).values["motto"] == "Ferns first")
+
+
+def test_a_run_is_cancelled_with_a_reason_and_run_anew(full: Desk) -> None:
+    full.go("/arrivals")
+    full.click("09-brackendale-wrong-sum.pdf")
+    full.click("Cancel…")
+    full.see('[role="dialog"] textarea').send_keys("sent twice")
+    full.click("Cancel the run")
+    full.read("Cancelled by gardener: sent twice")
+    assert list(full.service.client.records(state="waits")) == []
+    full.click("Run it again")
+    full.read("waits for you")

@@ -12,9 +12,10 @@ from sqlalchemy import text
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.demo import scenario
+from metrikon.engine.answers import NotNow
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRequest
 from tests.engine.test_several import EACH, NAMES, merged, rows
-from tests.helpers import answer_here, eventually, run_state
+from tests.helpers import answer_here, delivered, eventually, run_state
 
 AT_ONCE = """
 metrikon: 1
@@ -97,7 +98,7 @@ def test_one_of_two_records_is_refused_and_the_other_is_written(refused_first: b
     app.start()
     run = app.arrivals.take("supplier-invoices", "upload", None, "two.pdf", merged(*NAMES)).run_id
     one, two = eventually(lambda: found if len(found := waiting(app)) == 2 else None)
-    decide = [lambda: app.answers.refuse(one, "ada", "not ours"), lambda: app.answers.approve(two, None, "ada")]
+    decide: list[Callable[[], None]] = [lambda: app.answers.refuse(one, "ada", "not ours"), lambda: app.answers.approve(two, None, "ada")]
     for each in decide if refused_first else decide[::-1]:
         each()
     eventually(lambda: run_state(app, run)[0] == "done")
@@ -153,3 +154,46 @@ def test_a_step_waits_as_long_as_it_was_told_whoever_else_goes_on(wait: float, t
         eventually(lambda: run_state(app, run)[0] == "done")
     finally:
         app.close()
+
+
+def the_run(app: App, *names: str) -> str:
+    app.start()
+    return app.arrivals.take("supplier-invoices", "upload", None, "two.pdf", merged(*names)).run_id
+
+
+UNSAID = LOOKED_AT.replace(
+    "        - name: looked\n",
+    '        - name: sort\n          choose:\n            cases:\n              - {when: "paper.weight > 2", steps: [{name: heavy, stop: {reason: "Too heavy."}}]}\n        - name: looked\n',
+)
+
+
+def test_a_run_that_a_flow_has_parked_is_replaced_once_the_flow_is_put_right(house: Callable[..., App]) -> None:
+    app = house(flow=UNSAID)
+    run = the_run(app, *NAMES)
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    assert "came out null" in run_state(app, run)[1]
+    app.catalog.put_flow(LOOKED_AT)
+    with app.database.reading() as connection:
+        item = connection.execute(text("SELECT item_id FROM runs WHERE id = :run"), {"run": run}).scalar_one()
+    again = app.answers.run_again(item, "ada")
+    assert run_state(app, run) == ("stopped", "Replaced by a new run on version 2 of the flow.")
+    for each in eventually(lambda: found if len(found := waiting(app)) == 2 else None):
+        app.answers.approve(each, None, "ada")
+    eventually(lambda: run_state(app, again)[0] == "done")
+    assert len(rows(app, "number")) == 2
+
+
+def test_a_cancelled_run_writes_no_more_and_asks_nobody(house: Callable[..., App]) -> None:
+    app = house(flow=LOOKED_AT)
+    run = the_run(app, *NAMES)
+    first, second = eventually(lambda: found if len(found := waiting(app)) == 2 else None)
+    app.answers.approve(first, None, "ada")
+    eventually(lambda: list(delivered(app).values()) == ["done"])
+    app.answers.cancel(run, "ada", "sent twice")
+    assert run_state(app, run) == ("stopped", "Cancelled by ada: sent twice")
+    assert waiting(app) == []
+    with pytest.raises(NotNow):
+        app.answers.approve(second, None, "ada")
+    with pytest.raises(NotNow, match="stopped already"):
+        app.answers.cancel(run, "ada")
+    assert len(rows(app, "number")) == 1

@@ -14,6 +14,7 @@ const SIGNS: Record<string, [string, string, string]> = {
   begun: ["›", "under way", ""],
   started: ["·", "began", ""],
   continued: ["›", "continued", ""],
+  cancelled: ["×", "cancelled", "stopped"],
 };
 
 export function Journal({ entries }: { entries: Entry[] }): ReactNode {

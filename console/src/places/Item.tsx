@@ -1,5 +1,5 @@
 /** An item: what came in, its runs, and the journal of each. */
-import { Button } from "@mantine/core";
+import { Button, Modal, Textarea } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { Link, useParams } from "react-router";
@@ -10,6 +10,8 @@ import { Journal } from "../parts/Journal";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
 import { count, figure } from "../parts/words";
+
+const SETTLED = ["done", "stopped", "refused"];
 
 export function ItemPlace(): ReactNode {
   const { id = "" } = useParams();
@@ -22,7 +24,7 @@ export function ItemPlace(): ReactNode {
   const { data } = item;
   const latest = data.runs[0];
   const shown = open ?? latest?.id ?? null;
-  const settled = latest && ["done", "stopped", "refused"].includes(latest.state);
+  const anew = latest && [...SETTLED, "parked"].includes(latest.state);
   return (
     <>
       <Keys keys={[]} />
@@ -36,9 +38,9 @@ export function ItemPlace(): ReactNode {
           {run.id === shown && <RunBody id={run.id} />}
         </section>
       ))}
-      {settled && (
+      {anew && (
         <Button variant="default" loading={again.isPending} onClick={() => again.mutate()}>
-          Run it again
+          {latest.state === "parked" ? "Run it anew, on the newest version of its flow" : "Run it again"}
         </Button>
       )}
     </>
@@ -64,6 +66,8 @@ function RunHead({ run, open, toggle }: { run: Run; open: boolean; toggle: () =>
 function RunBody({ id }: { id: string }): ReactNode {
   const run = useQuery({ queryKey: ["run", id], queryFn: () => call<RunDetail>("GET", `/api/runs/${id}`) });
   const client = useQueryClient();
+  const [cancelling, setCancelling] = useState(false);
+  const cancel = useMutation({ mutationFn: (comment: string) => call("POST", `/api/runs/${id}/cancel`, { comment }), onSuccess: () => client.invalidateQueries() });
   const goOn = useMutation({ mutationFn: () => call("POST", `/api/runs/${id}/continue`, {}), onSuccess: () => client.invalidateQueries() });
   if (run.error) return <Problem error={run.error} again={() => void run.refetch()} />;
   if (!run.data) return null;
@@ -71,7 +75,7 @@ function RunBody({ id }: { id: string }): ReactNode {
   const goes = { parked: "Continue from the step that failed", held: "Run it anyway", waiting: "Try at once" }[state as string];
   return (
     <div style={{ borderTop: "1px solid var(--hair)" }}>
-      {(goes ?? record_id) && (
+      {(goes ?? record_id ?? !SETTLED.includes(state)) && (
         <div style={{ display: "flex", gap: 10, padding: "10px 14px" }}>
           {record_id && (
             <Button component={Link} to={`/records/${record_id}`} size="compact-md" variant={state === "review" ? "filled" : "default"}>
@@ -83,11 +87,39 @@ function RunBody({ id }: { id: string }): ReactNode {
               {goes}
             </Button>
           )}
+          {!SETTLED.includes(state) && (
+            <Button size="compact-md" variant="subtle" onClick={() => setCancelling(true)}>
+              Cancel…
+            </Button>
+          )}
         </div>
       )}
       {goOn.error && <Problem error={goOn.error} />}
+      {cancel.error && <Problem error={cancel.error} />}
+      <Cancel opened={cancelling} close={() => setCancelling(false)} cancel={(comment) => cancel.mutate(comment)} />
       <Journal entries={run.data.journal} />
       <Calls run={id} />
     </div>
+  );
+}
+
+function Cancel({ opened, close, cancel }: { opened: boolean; close: () => void; cancel: (comment: string) => void }): ReactNode {
+  const [comment, setComment] = useState("");
+  return (
+    <Modal opened={opened} onClose={close} title="Cancel this run">
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          close();
+          cancel(comment);
+        }}
+      >
+        <Textarea data-autofocus label="Why" autosize minRows={2} value={comment} onChange={(event) => setComment(event.currentTarget.value)} />
+        <p className="soft small">It ends where it stands. Rows that it has written stay; nothing more of it is done.</p>
+        <Button type="submit" color="red">
+          Cancel the run
+        </Button>
+      </form>
+    </Modal>
   );
 }

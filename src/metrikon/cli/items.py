@@ -26,7 +26,7 @@ def add(commands: Any) -> None:
     sending.add_argument("--timeout", type=float, default=120.0, help="seconds to wait (default 120)")
     reaching(sending)
     sending.set_defaults(run=run_upload)
-    runs = commands.add_parser("runs", help="list, show and continue runs").add_subparsers(title="runs", metavar="ACTION", required=True)
+    runs = commands.add_parser("runs", help="list, show, continue and cancel runs, or run an item again").add_subparsers(title="runs", metavar="ACTION", required=True)
     listing = runs.add_parser("list", help="runs, newest first")
     listing.add_argument("--state", default="", help="only these, parted by commas: ready running waiting review parked held done stopped refused")
     listing.add_argument("--flow", default="")
@@ -42,6 +42,15 @@ def add(commands: Any) -> None:
     going.add_argument("--parked", action="store_true", help="continue every parked run")
     reaching(going)
     going.set_defaults(run=run_continue)
+    ending = runs.add_parser("cancel", help="end a run where it stands; what it has written stays")
+    ending.add_argument("id")
+    ending.add_argument("--why", default="", help="kept with the run")
+    reaching(ending)
+    ending.set_defaults(run=run_cancel)
+    again = runs.add_parser("again", help="run the item of a run anew, on the newest version of its flow; a parked run is replaced")
+    again.add_argument("id")
+    reaching(again)
+    again.set_defaults(run=run_again)
 
 
 def run_upload(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
@@ -124,4 +133,21 @@ def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             service.continue_run(given.id)
             count = 1
     print_json({"continued": count}, out) if given.json else print(f"{count} run{'s' if count != 1 else ''} continued.", file=out)
+    return 0
+
+
+def run_cancel(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Cancel a run."""
+    with client(given) as service:
+        service.cancel(given.id, given.why)
+        run = service.run(given.id)
+    print_json(asdict(run), out) if given.json else print(f"{run.item_name}: {run.state}. {run.reason}", file=out)
+    return 0
+
+
+def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Run an item anew."""
+    with client(given) as service:
+        run_id = service.run_again(service.run(given.id).item_id)
+    print_json({"run_id": run_id}, out) if given.json else print(f"Started run {run_id}.", file=out)
     return 0

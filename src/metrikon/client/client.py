@@ -97,12 +97,16 @@ class Client:
         """Continue a parked run, or run a held one anyway."""
         self._ask("POST", f"/api/runs/{run_id}/continue")
 
+    def cancel(self, run_id: str, comment: str = "") -> None:
+        """End a run where it stands; what it has written stays."""
+        self._ask("POST", f"/api/runs/{run_id}/cancel", body={"comment": comment})
+
     def continue_parked(self) -> int:
         """Continue every parked run; how many there were."""
         return int(self._ask("POST", "/api/runs/continue")["continued"])
 
     def run_again(self, item_id: str) -> str:
-        """Run an item again; the id of the new run."""
+        """Run an item again, in the place of a parked run; the id of the new run."""
         return str(self._ask("POST", f"/api/items/{item_id}/runs")["run_id"])
 
     def trial(self, record_type: str, *, model: str = "", context: str = "", most: int = 0, every: float = 1.0) -> Iterator[dict[str, Any]]:

@@ -21,7 +21,7 @@ from metrikon.engine.engine import Engine
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
 from metrikon.ports.clock import Clock
-from metrikon.store import calls, items, journal, records, runs
+from metrikon.store import calls, deliveries, items, journal, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
 from metrikon.store.tables import flows as flows_table
@@ -140,18 +140,43 @@ class Answers:
                 continue  # it moved on by itself
         return len(parked)
 
-    def run_again(self, item_id: str) -> str:
-        """A new run of an item, on the newest version of its flow. Rows that were written are not written again."""
+    def cancel(self, run_id: str, by: str, comment: str = "") -> None:
+        """End a run where it stands: what it has written stays, nothing more of it is done."""
+
+        def job(connection: Connection) -> None:
+            state = connection.execute(select(runs_table.c.state).where(runs_table.c.id == run_id)).scalar()
+            if state is None:
+                raise NotThere(f"There is no run {run_id}.")
+            if state in runs.SETTLED:
+                raise NotNow(f"The run is {state} already.")
+            self._end(connection, run_id, by, f"Cancelled by {by}{f': {comment}' if comment else '.'}")
+
+        self._database.write(job)
+
+    def _end(self, connection: Connection, run_id: str, by: str, reason: str) -> None:
+        now = self._clock.now()
+        journal.append(connection, run_id, [Written("cancelled", "", {"by": by, "reason": reason}, at=now)])
+        deliveries.dropped(connection, run_id, reason)
+        records.closed(connection, run_id, by, reason, now)
+        runs.move(connection, run_id, "stopped", now, reason)
+
+    def run_again(self, item_id: str, by: str = "") -> str:
+        """A new run of an item, on the newest version of its flow. Rows that were written are not written again.
+
+        A parked run, which cannot go on by itself, is replaced by it.
+        """
 
         def job(connection: Connection) -> str:
-            query = select(runs_table.c.flow, runs_table.c.state).where(runs_table.c.item_id == item_id).order_by(runs_table.c.id.desc()).limit(1)
+            query = select(runs_table.c.id, runs_table.c.flow, runs_table.c.state).where(runs_table.c.item_id == item_id).order_by(runs_table.c.id.desc()).limit(1)
             last = connection.execute(query).first()
             if last is None:
                 raise NotThere(f"There is no item {item_id}.")
-            if last.state not in runs.SETTLED:
-                raise NotNow(f"The item has a run that is {last.state}. Settle that one first.")
+            if last.state not in (*runs.SETTLED, "parked"):
+                raise NotNow(f"The item has a run that is {last.state}. Settle or cancel that one first.")
             query_version = select(flows_table.c.version).where(flows_table.c.name == last.flow).order_by(flows_table.c.version.desc()).limit(1)
             version = int(connection.execute(query_version).scalar_one())
+            if last.state == "parked":
+                self._end(connection, last.id, by, f"Replaced by a new run on version {version} of the flow.")
             run_id = self._clock.new_id()
             items.start_run(connection, run_id, item_id, last.flow, version, self._clock.now())
             return run_id

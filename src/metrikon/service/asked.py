@@ -97,6 +97,10 @@ class RefuseBody(View):
     comment: str = Field(..., min_length=1, max_length=2000)
 
 
+class CancelBody(View):
+    comment: str = Field("", max_length=2000)
+
+
 class SwitchBody(View):
     running: bool
 

@@ -7,7 +7,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from sqlalchemy import select
 
 from metrikon.app.assemble import App
-from metrikon.service.asked import IdPath, ItemQuery, NamePath, RunQuery
+from metrikon.service.asked import CancelBody, IdPath, ItemQuery, NamePath, RunQuery
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDetail, ItemPage, ItemView, RunDetail, RunPage, RunStarted, RunView
@@ -54,8 +54,8 @@ def blueprint(app: App) -> APIBlueprint:
 
     @api.post("/api/items/<string:id>/runs", responses={201: RunStarted}, operation_id="runAgain")
     def run_again(path: IdPath) -> Response:
-        """Run an item again on the newest version of its flow; rows that were written are not written again."""
-        return reply(RunStarted(run_id=app.answers.run_again(path.id)), 201)
+        """Run an item again on the newest version of its flow; rows that were written are not written again. A parked run is replaced."""
+        return reply(RunStarted(run_id=app.answers.run_again(path.id, str(g.person))), 201)
 
     @api.get("/api/runs", responses={200: RunPage}, operation_id="listRuns")
     def list_runs(query: RunQuery) -> Response:
@@ -69,14 +69,7 @@ def blueprint(app: App) -> APIBlueprint:
     @api.get("/api/runs/<string:id>", responses={200: RunDetail}, operation_id="getRun")
     def get_run(path: IdPath) -> Response:
         """A run with its journal."""
-        with app.database.reading() as connection:
-            query = select(runs, items.c.name.label("item_name")).join(items, items.c.id == runs.c.item_id).where(runs.c.id == path.id)
-            row = connection.execute(query).mappings().first()
-            entries = journal.shown(connection, path.id)
-            record = connection.execute(select(records.c.id).where(records.c.run_id == path.id).limit(1)).scalar()
-        if row is None:
-            raise Problem(404, "not-there", f"There is no run {path.id}.")
-        return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record))
+        return _run(path.id)
 
     @api.post("/api/runs/<string:id>/continue", responses={200: ContinueView}, operation_id="continueRun")
     def continue_run(path: IdPath) -> Response:
@@ -84,10 +77,26 @@ def blueprint(app: App) -> APIBlueprint:
         app.answers.continue_run(path.id, str(g.person))
         return reply(ContinueView(continued=1))
 
+    @api.post("/api/runs/<string:id>/cancel", responses={200: RunDetail}, operation_id="cancelRun")
+    def cancel_run(path: IdPath, body: CancelBody) -> Response:
+        """End a run where it stands: what it has written stays, nothing more of it is done."""
+        app.answers.cancel(path.id, str(g.person), body.comment)
+        return _run(path.id)
+
     @api.post("/api/runs/continue", responses={200: ContinueView}, operation_id="continueParked")
     def continue_parked() -> Response:
         """Continue every parked run."""
         return reply(ContinueView(continued=app.answers.continue_parked(str(g.person))))
+
+    def _run(run_id: str) -> Response:
+        with app.database.reading() as connection:
+            query = select(runs, items.c.name.label("item_name")).join(items, items.c.id == runs.c.item_id).where(runs.c.id == run_id)
+            row = connection.execute(query).mappings().first()
+            entries = journal.shown(connection, run_id)
+            record = connection.execute(select(records.c.id).where(records.c.run_id == run_id).limit(1)).scalar()
+        if row is None:
+            raise Problem(404, "not-there", f"There is no run {run_id}.")
+        return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record))
 
     def _uploaded() -> tuple[bytes, str]:
         if request.content_type and request.content_type.startswith("multipart/form-data"):

@@ -125,6 +125,12 @@ def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -
     _DONE.many(connection, [{"of": key, "place": receipt, "now": at} for key, receipt in receipts])
 
 
+def dropped(connection: Connection, run_id: str, why: str) -> None:
+    """Rows of a run that are not written yet are not to be written any more; another run may enter them anew."""
+    of_run = (deliveries.c.run_id == run_id) & (deliveries.c.state == "to do")
+    connection.execute(update(deliveries).where(of_run).values(state="given up", error=why))
+
+
 def failed(connection: Connection, keys: Sequence[str], error: str, not_before: int | None) -> None:
     """A batch was not written: to be tried again at a time, or given up when there is none."""
     for start in range(0, len(keys), 500):

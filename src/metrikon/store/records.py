@@ -97,6 +97,14 @@ def others(connection: Connection, kind: RecordType, values: dict[str, Any], ite
     return []
 
 
+def closed(connection: Connection, run_id: str, by: str, comment: str, at: int) -> None:
+    """Records of a run that wait for a person do so no longer: nothing of them is written."""
+    waiting = connection.execute(select(records.c.id).where(records.c.run_id == run_id, records.c.state == "waits")).scalars().all()
+    for record_id in waiting:
+        change(connection, record_id, at, state="refused", reviewed_at=at, reviewed_by=by, comment=comment)
+        release_keys(connection, record_id)
+
+
 def release_keys(connection: Connection, record_id: str) -> None:
     """Let go of the keys of a record that was refused."""
     connection.execute(delete(claims).where(claims.c.record_id == record_id))

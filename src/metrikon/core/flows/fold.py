@@ -27,7 +27,7 @@ MOST_ELEMENTS = 20_000  # of a list that `each` goes through
 class Entry:
     """One entry of a journal. A "failed" one says when (`at`, milliseconds since 1970), so that what waits knows until when.
 
-    `event`: "started", "begun", "done", "failed", "asked", "answered", "continued" or "held".
+    `event`: "started", "begun", "done", "failed", "asked", "answered", "continued" or "cancelled".
     `path`: the step instance it concerns, such as lines[3]/row; empty for the run as a whole.
     """
 
@@ -134,6 +134,9 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
         return _started(state, entry.data)
     if entry.event == "continued":
         return _continued(state)
+    if entry.event == "cancelled":
+        reason = str(entry.data.get("reason", ""))
+        return replace(state, outcome="stopped", reason=reason, open=Map()), (Settle("stopped", reason),)
     step = state.open.get(entry.path)
     if step is None:
         return state, ()
