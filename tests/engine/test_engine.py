@@ -37,7 +37,7 @@ def take(app: App, name: str = FERNHILL, identity: str | None = None, data: byte
 
 def ledger(app: App) -> list[tuple[str, ...]]:
     with sqlite3.connect(app.home / "ledger.db") as connection:
-        return connection.execute("SELECT vendor, number, line, amount FROM invoice_lines ORDER BY delivery_key").fetchall()
+        return connection.execute("SELECT vendor, number, line, amount FROM invoice_lines ORDER BY rowid").fetchall()
 
 
 def sheet(app: App) -> list[tuple[Any, ...]]:

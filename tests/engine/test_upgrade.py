@@ -7,6 +7,7 @@ import sqlite3
 from pathlib import Path
 
 import pytest
+from openpyxl import load_workbook
 from sqlalchemy import text
 
 from metrikon.app.assemble import App
@@ -30,7 +31,19 @@ def test_a_kept_folder_opens_and_its_runs_finish(name: str, tmp_path: Path) -> N
             record = connection.execute(text("SELECT id FROM records WHERE state = 'waits'")).scalar_one()
         app.answers.approve(record, None, "ada")
         eventually(lambda: states(app) == {"done": 3})
+        with app.database.reading() as connection:
+            items = connection.execute(text("SELECT id FROM items")).scalars().all()
+        for item in items:  # rows that were written under the keys of that version are known by them
+            app.answers.run_again(item)
+        eventually(lambda: not set(states(app)) - {"done", "review"})
+        with app.database.reading() as connection:
+            waiting = connection.execute(text("SELECT id FROM records WHERE state = 'waits'")).scalars().all()
+        for again in waiting:
+            app.answers.approve(again, None, "ada")
+        eventually(lambda: states(app) == {"done": 6})
     finally:
         app.close()
     with sqlite3.connect(home / "ledger.db") as connection:
         assert connection.execute("SELECT count(*), count(DISTINCT delivery_key) FROM invoice_lines").fetchone() == (7, 7)
+    sheet = load_workbook(home / "ledger.xlsx")["Invoice lines"]
+    assert sheet.max_row == 8

@@ -11,6 +11,8 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy import Connection
+
 from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
 from metrikon.core.flows.model import FolderIntake
@@ -34,7 +36,7 @@ from metrikon.ports.clock import Clock, SystemClock
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
 from metrikon.ports.transcription import Transcriber
-from metrikon.store import calls, flows
+from metrikon.store import calls, deliveries, flows
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
@@ -101,8 +103,13 @@ class App:
 
     def start(self) -> None:
         """Begin to work and to look at folders."""
+        self.database.write(self._named_from_home)
         self.engine.start()
         self._scanner.start()
+
+    def _named_from_home(self, connection: Connection) -> None:
+        for former, now in ((f"xlsx:{self.home}/", "xlsx:"), (f"sql:sqlite://{self.home}/", "sql:sqlite:")):
+            deliveries.renamed(connection, former, now)
 
     def close(self) -> None:
         """Stop taking in, let running steps finish, let go of everything."""

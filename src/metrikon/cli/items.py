@@ -26,7 +26,9 @@ def add(commands: Any) -> None:
     sending.add_argument("--timeout", type=float, default=120.0, help="seconds to wait (default 120)")
     reaching(sending)
     sending.set_defaults(run=run_upload)
-    runs = commands.add_parser("runs", help="list, show, continue and cancel runs, or run an item again").add_subparsers(title="runs", metavar="ACTION", required=True)
+    runs = commands.add_parser("runs", help="list, show, continue and cancel runs, or run an item again").add_subparsers(
+        title="runs", metavar="ACTION", required=True
+    )
     listing = runs.add_parser("list", help="runs, newest first")
     listing.add_argument("--state", default="", help="only these, parted by commas: ready running waiting review parked held done stopped refused")
     listing.add_argument("--flow", default="")

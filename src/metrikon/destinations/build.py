@@ -15,7 +15,24 @@ from metrikon.ports.destination import Destination, Unusable
 
 
 def place(said: Said, home: Path) -> str:
-    """The place itself, secrets left out: two flows that write to it share its delivery keys."""
+    """The place itself, as it is named from the house, secrets left out: two flows that write to it share its delivery keys."""
+    if isinstance(said, SaidXlsx):
+        return f"xlsx:{_from_home(_absolute(said.path, home), home)}#{said.sheet}"
+    try:
+        url = make_url(_url(said.url, home))
+    except ArgumentError:
+        return f"sql:{said.table}"
+    if url.get_backend_name() == "sqlite":
+        return f"sql:sqlite:{_from_home(Path(url.database or ''), home)}#{said.table}"
+    return f"sql:{url.get_backend_name()}:{url.host or 'localhost'}:{url.port or ''}/{url.database}#{said.table}"
+
+
+def _from_home(path: Path, home: Path) -> str:
+    return str(path.relative_to(home)) if path.is_relative_to(home) else str(path)
+
+
+def former_place(said: Said, home: Path) -> str:
+    """The place as an earlier version named it in its keys: by its path on the machine, without its host."""
     if isinstance(said, SaidXlsx):
         return f"xlsx:{_absolute(said.path, home)}#{said.sheet}"
     try:

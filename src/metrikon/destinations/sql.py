@@ -12,6 +12,7 @@ from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, Operati
 from sqlalchemy.types import TypeEngine
 
 from metrikon.destinations.cells import as_date, cell_value
+from metrikon.destinations.former import Former
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row, Unusable
 
 
@@ -26,6 +27,7 @@ class SqlDestination:
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
             raise Unusable(f"The database URL of this destination cannot be used: {error}.") from error
         self.name = table
+        self._former: Former[str] | None = None  # keys that an earlier version has written; no more of them come
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
         self.is_sqlite = self.engine.dialect.name == "sqlite"
 
@@ -47,11 +49,23 @@ class SqlDestination:
             for start in range(0, len(keys), 500):
                 query = select(table.c[KEY_COLUMN]).where(table.c[KEY_COLUMN].in_(keys[start : start + 500]))
                 there.update(connection.execute(query).scalars())
+            there.update(row.key for row in rows if row.key not in there and self._held_before(connection, table, row))
             insert = sqlite.insert if self.is_sqlite else postgresql.insert
             fresh = [self._values(table, row) for row in rows if row.key not in there]
             if fresh:
                 connection.execute(insert(table).on_conflict_do_nothing(), fresh)
         return [Receipt(key, "there already" if key in there else "written", f"table {self.name}") for key in keys]
+
+    def _held_before(self, connection: Any, table: Table, row: Row) -> bool:
+        """Whether an earlier version has written the row, under a key of its own rule."""
+        if self._former is None:
+            query = select(table.c[KEY_COLUMN]).where(table.c[KEY_COLUMN].like("sql:%"))
+            self._former = Former(((str(key), str(key)) for key in connection.execute(query).scalars()), self.name)
+
+        def values(key: str) -> list[Any]:
+            return list(connection.execute(select(table).where(table.c[KEY_COLUMN] == key)).first() or ())
+
+        return self._former.find(row, values) is not None
 
     def _table(self, connection: Any, rows: Sequence[Row]) -> Table:
         wanted: dict[str, Any] = {}

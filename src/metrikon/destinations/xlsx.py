@@ -21,6 +21,7 @@ from openpyxl.utils import get_column_letter
 from openpyxl.utils.exceptions import InvalidFileException
 
 from metrikon.destinations.cells import cell_value
+from metrikon.destinations.former import Former
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row, Unusable
 
 MOST_ROWS = 1_048_576
@@ -41,10 +42,12 @@ class XlsxDestination:
         book, sheet = self._loaded()
         columns = _columns(sheet, rows)
         keys = _keys(sheet, columns[KEY_COLUMN])
+        former = Former(keys.items(), self.sheet)
         receipts, at = [], sheet.max_row if sheet.max_row > 1 or sheet["A1"].value is not None else 1
         for row in rows:
-            if row.key in keys:
-                receipts.append(Receipt(row.key, "there already", f"{self.path.name}, row {keys[row.key]}"))
+            there = keys.get(row.key) or former.find(row, lambda at: (cell.value for cell in sheet[at]))
+            if there:
+                receipts.append(Receipt(row.key, "there already", f"{self.path.name}, row {there}"))
                 continue
             at += 1
             if at > MOST_ROWS:

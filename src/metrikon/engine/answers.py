@@ -17,6 +17,7 @@ from metrikon.core.records.lists import filled
 from metrikon.core.records.pointers import leaves
 from metrikon.core.records.rules import MADE_ANEW, ruled
 from metrikon.core.records.types import RecordType
+from metrikon.engine.delivering import handed_over
 from metrikon.engine.engine import Engine
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
@@ -156,7 +157,11 @@ class Answers:
     def _end(self, connection: Connection, run_id: str, by: str, reason: str) -> None:
         now = self._clock.now()
         journal.append(connection, run_id, [Written("cancelled", "", {"by": by, "reason": reason}, at=now)])
-        deliveries.dropped(connection, run_id, reason)
+        entries: dict[str, list[Written]] = {}
+        handed_over(connection, entries, deliveries.dropped(connection, run_id, reason), now)
+        for other, written in entries.items():
+            journal.append(connection, other, written)
+        runs.wake(connection, list(entries), now)
         records.closed(connection, run_id, by, reason, now)
         runs.move(connection, run_id, "stopped", now, reason)
 
@@ -167,7 +172,12 @@ class Answers:
         """
 
         def job(connection: Connection) -> str:
-            query = select(runs_table.c.id, runs_table.c.flow, runs_table.c.state).where(runs_table.c.item_id == item_id).order_by(runs_table.c.id.desc()).limit(1)
+            query = (
+                select(runs_table.c.id, runs_table.c.flow, runs_table.c.state)
+                .where(runs_table.c.item_id == item_id)
+                .order_by(runs_table.c.id.desc())
+                .limit(1)
+            )
             last = connection.execute(query).first()
             if last is None:
                 raise NotThere(f"There is no item {item_id}.")

@@ -11,6 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection, update
 
+from metrikon.core.flows.keys import MARK
 from metrikon.engine.catalog import Catalog
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, Unusable
@@ -117,7 +118,7 @@ class Deliveries:
     def _send(self, destination: str, rows: list[dict[str, Any]]) -> None:
         """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
         try:
-            receipts = self._adapter(destination, rows[0]).write([Row(row["key"], row["values"]) for row in rows])
+            receipts = self._adapter(destination, rows[0]).write([_row(row) for row in rows])
         except Busy as error:
             self._failed(rows, str(error), again=True)
             return
@@ -148,16 +149,19 @@ class Deliveries:
         return self._adapters[destination]
 
     def _written(self, rows: list[dict[str, Any]], receipts: list[Receipt]) -> None:
-        by_key = {receipt.key: receipt for receipt in receipts}
+        by_key = {row["key"]: (row, receipt) for row, receipt in zip(rows, receipts, strict=True)}
 
         def job(connection: Connection) -> None:
             now = self._clock.now()
-            deliveries.done(connection, [(r.key, r.place) for r in receipts], now)
+            deliveries.done(connection, [(key, receipt.place) for key, (_, receipt) in by_key.items()], now)
             entries: dict[str, list[Written]] = {}
-            for row in rows:
-                receipt = by_key[row["key"]]
-                result = {"key": row["key"], "result": receipt.result, "place": receipt.place}
+            for key, (row, receipt) in by_key.items():
+                result = {"key": key, "result": receipt.result, "place": receipt.place}
                 entries.setdefault(row["run_id"], []).append(Written("done", row["path"], {"result": result}, "write", now, now - row["begun_at"]))
+            for key, run_id, path in deliveries.waiting(connection, list(by_key)):
+                row, receipt = by_key[key]
+                result = {"key": key, "result": "there already", "place": receipt.place, "by": row["run_id"]}
+                entries.setdefault(run_id, []).append(Written("done", path, {"result": result}, "write", now, now - row["begun_at"]))
             for run_id, written in entries.items():
                 journal.append(connection, run_id, written)
             runs.wake(connection, list(entries), now)
@@ -177,6 +181,7 @@ class Deliveries:
                 for row in over:
                     data = {"message": message, "again": False}
                     entries.setdefault(row["run_id"], []).append(Written("failed", row["path"], data, "write", now, now - row["begun_at"]))
+                handed_over(connection, entries, [row["key"] for row in over], now)
                 for run_id, written in entries.items():
                     journal.append(connection, run_id, written)
                 runs.wake(connection, list(entries), now)
@@ -191,3 +196,17 @@ class Deliveries:
             self._database.write(job)
         except StoreFailed as error:
             log.error("a failed delivery could not be noted: %s", error)
+
+
+def handed_over(connection: Connection, entries: dict[str, list[Written]], keys: list[str], now: int) -> None:
+    """Rows that are given up: whoever waits for one enters it anew, as its own."""
+    for _, run_id, path in deliveries.waiting(connection, keys):
+        data = {"message": "Another step that was to write this row has given it up.", "again": True, "wait": 0, "at": now}
+        entries.setdefault(run_id, []).append(Written("failed", path, data, "write", now, 0))
+
+
+def _row(row: dict[str, Any]) -> Row:
+    """A row as a destination gets it: of the key what comes after the place, which the destination is itself."""
+    key = str(row["key"])
+    _, mark, own = key.rpartition(f"|{MARK}")
+    return Row(MARK + own, row["values"], row["parts"] or ()) if mark else Row(key, row["values"])

@@ -13,9 +13,10 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.flows.fold import Again, Effect, Entry, Perform, State, advance, in_order, todo
+from metrikon.core.flows.keys import key_of
 from metrikon.core.flows.kinds import OUTWARD
 from metrikon.core.values.exact import as_kept
-from metrikon.destinations.build import place
+from metrikon.destinations.build import former_place, place
 from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
@@ -193,8 +194,9 @@ class Work:
         if not effects:
             return []
         flow = self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version)
-        places = {name: place(flow.destinations[name], self.bench.home) for name in {str(effect.parameters["to"]) for effect in effects}}
-        wanted = [self._wanted(effect, places[str(effect.parameters["to"])]) for effect in effects]
+        named = {str(effect.parameters["to"]) for effect in effects}
+        places = {name: (place(flow.destinations[name], self.bench.home), former_place(flow.destinations[name], self.bench.home)) for name in named}
+        wanted = [self._wanted(effect, *places[str(effect.parameters["to"])]) for effect in effects]
         entries, self.pending = self.pending, []
         now = self.clock.now()
 
@@ -207,20 +209,18 @@ class Work:
                 if stands.state == "done":
                     result = {"key": each.key, "result": "there already", "place": stands.receipt or "", "by": stands.run_id}
                     made.append(Written("done", each.path, {"result": result}, "write", now, 0))
-                elif stands.state == "elsewhere":
-                    message = f"The row is being written by run {stands.run_id}; waiting for it."
-                    made.append(Written("failed", each.path, {"message": message, "again": True, "wait": 2, **self._from(now)}, "write", now, 0))
             return journal.append(connection, self.claim.run_id, [*entries, *made], self.claim), made
 
         total, made = self.bench.database.write(job)
         self._seen(total, len(entries) + len(made))
         return [each.entry for each in made]
 
-    def _wanted(self, effect: Perform, destination: str) -> deliveries.Wanted:
+    def _wanted(self, effect: Perform, destination: str, former: str) -> deliveries.Wanted:
         values = effect.parameters
-        parts = "|".join("".join(c for c in str(part) if c.isprintable() and c != "|").strip().casefold() for part in values["key"])
-        key = f"{destination}|{parts}"[:500]
-        return deliveries.Wanted(key, destination, str(values["to"]), effect.path, dict(values["columns"]), effect.step.retry.attempts)
+        parts = tuple(values["key"])
+        key = f"{destination}|{key_of(parts, bool(values.get('ignore_case')))}"
+        to, columns = str(values["to"]), dict(values["columns"])
+        return deliveries.Wanted(key, parts, destination, former, to, effect.path, columns, effect.step.retry.attempts)
 
     def _commit(self, entries: list[Written]) -> None:
         """Journal what is pending and these entries."""

@@ -11,10 +11,11 @@ KEY_COLUMN = "delivery_key"
 
 @dataclass(frozen=True)
 class Row:
-    """One row: its delivery key and its values by column."""
+    """One row: its delivery key, its values by column, and the parts of its key, by which rows of an earlier version are recognised."""
 
     key: str
     values: Mapping[str, Any]
+    parts: Sequence[Any] = ()
 
 
 @dataclass(frozen=True)

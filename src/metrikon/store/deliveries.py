@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, insert, null, select, update
+from sqlalchemy import Connection, bindparam, delete, func, insert, null, select, update
 
+from metrikon.core.flows.keys import LONGEST_FORMER, by_former_rule, is_former
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.hot import Hot
-from metrikon.store.tables import deliveries
+from metrikon.store.tables import deliveries, delivery_waits
 
 
 @dataclass(frozen=True)
@@ -18,7 +19,9 @@ class Wanted:
     """A row to be delivered for a step of a run."""
 
     key: str
+    parts: tuple[Any, ...]  # of the key
     destination: str  # the place itself, so that two flows that write there share its keys
+    former_place: str  # as an earlier version named it
     target: str  # its name in the flow
     path: str
     values: dict[str, Any]
@@ -27,7 +30,7 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Standing:
-    """How a key stands after it was asked for: "ours" to be written, "done" before, or "elsewhere" under way."""
+    """How a key stands after it was asked for: "ours" to be written, "done" before, or "elsewhere": under way for another step."""
 
     state: str
     run_id: str
@@ -35,35 +38,69 @@ class Standing:
 
 
 # statements of the hot path are built once: building one costs more than running it
-_KNOWN = Hot(select(deliveries.c.state, deliveries.c.run_id, deliveries.c.path, deliveries.c.receipt).where(deliveries.c.key == bindparam("of")))
+_KNOWN = Hot(
+    select(deliveries.c.state, deliveries.c.run_id, deliveries.c.path, deliveries.c.receipt, deliveries.c["values"]).where(
+        deliveries.c.key == bindparam("of")
+    )
+)
 _ENTER = Hot(insert(deliveries).inline())
 
 
 def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: Sequence[Wanted], at: int) -> dict[str, Standing]:
-    """Enter rows to be written, each key once. How each path's key stands is returned."""
+    """Enter rows to be written, each key once. How each path's key stands is returned; those that stand elsewhere wait for it."""
     found: dict[str, Standing] = {}
     fresh: dict[str, dict[str, Any]] = {}
+    waits: list[dict[str, str]] = []
     for position, each in enumerate(wanted):
-        rows = _KNOWN.run(connection, {"of": each.key})
-        state, by, path, receipt = rows[0] if rows else (None, None, None, None)
+        key = each.key
+        rows = _KNOWN.run(connection, {"of": key})
+        if not rows and (former := _former(connection, each)) is not None:
+            key, rows = former[0], [former[1]]
+        state, by, path, receipt, _ = rows[0] if rows else (None, None, None, None, None)
         if each.key in fresh:
-            found[each.path] = Standing("done", run_id, "the same key stands twice in this run")
+            found[each.path] = Standing("elsewhere", run_id, None)
+            waits.append({"key": key, "run_id": run_id, "path": each.path})
         elif state is None:
             found[each.path] = Standing("ours", run_id, None)
             fresh[each.key] = _row(each, position, run_id, flow, version, at)
         elif state == "done":
             found[each.path] = Standing("done", str(by), receipt)
         elif by == run_id and path == each.path:
-            _once_more(connection, each, at)
+            _once_more(connection, key, each, at)
             found[each.path] = Standing("ours", run_id, None)
         elif state == "given up":
-            row = _row(each, position, run_id, flow, version, at)
-            connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(row))
+            row = {**_row(each, position, run_id, flow, version, at), "key": key}
+            connection.execute(update(deliveries).where(deliveries.c.key == key).values(row))
             found[each.path] = Standing("ours", run_id, None)
         else:
             found[each.path] = Standing("elsewhere", str(by), None)
+            waits.append({"key": key, "run_id": run_id, "path": each.path})
+    for wait in waits:
+        connection.execute(delete(delivery_waits).where(delivery_waits.c.run_id == run_id, delivery_waits.c.path == wait["path"]))
+        connection.execute(insert(delivery_waits).values(wait))
     if fresh:
         _ENTER.many(connection, list(fresh.values()))
+    return found
+
+
+def _former(connection: Connection, each: Wanted) -> tuple[str, tuple[Any, ...]] | None:
+    """A delivery of the same row by an earlier version: its key and how it stands."""
+    key = f"{each.former_place}|{by_former_rule(each.parts)}"[:LONGEST_FORMER]
+    rows = _KNOWN.run(connection, {"of": key})
+    held = key[len(each.former_place) + 1 :]
+    return (key, rows[0]) if rows and is_former(held, len(key) == LONGEST_FORMER, each.parts, loads(rows[0][4]).values()) else None
+
+
+def waiting(connection: Connection, keys: Sequence[str]) -> list[tuple[str, str, str]]:
+    """Who waits for some rows: (key, run, path). They wait no longer: whoever asks tells them."""
+    found: list[tuple[str, str, str]] = []
+    for start in range(0, len(keys), 500):
+        these = delivery_waits.c.key.in_(keys[start : start + 500])
+        query = select(delivery_waits.c.key, delivery_waits.c.run_id, delivery_waits.c.path).where(these)
+        rows = [(str(key), str(run), str(path)) for key, run, path in connection.execute(query)]
+        if rows:
+            connection.execute(delete(delivery_waits).where(these))
+            found += rows
     return found
 
 
@@ -86,15 +123,16 @@ def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: 
         "done_at": None,
         "receipt": None,
         "error": None,
+        "parts": dumps(each.parts),
     }
 
 
-def _once_more(connection: Connection, each: Wanted, at: int) -> None:
+def _once_more(connection: Connection, key: str, each: Wanted, at: int) -> None:
     values = {"state": "to do", "attempts": 0, "not_before": at, "values": dumps(each.values), "error": None}
-    connection.execute(update(deliveries).where(deliveries.c.key == each.key).values(values))
+    connection.execute(update(deliveries).where(deliveries.c.key == key).values(values))
 
 
-_WANTED = ("key", "values", "run_id", "path", "begun_at", "flow", "flow_version", "target", "attempts", "most_attempts")
+_WANTED = ("key", "values", "run_id", "path", "begun_at", "flow", "flow_version", "target", "attempts", "most_attempts", "parts")
 _PLACES = Hot(select(deliveries.c.destination).where(deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now")).distinct())
 _DUE = Hot(
     select(*(deliveries.c[name] for name in _WANTED))
@@ -117,7 +155,7 @@ def places(connection: Connection, now: int) -> list[str]:
 def due(connection: Connection, destination: str, now: int, most: int = 5000) -> list[dict[str, Any]]:
     """Rows of a destination that can be written now, oldest first, those of a run in their order."""
     rows = _DUE.run(connection, {"place": destination, "now": now, "most": most})
-    return [{**dict(zip(_WANTED, row, strict=True)), "values": loads(row[1])} for row in rows]
+    return [{**dict(zip(_WANTED, row, strict=True)), "values": loads(row[1]), "parts": loads(row[-1]) if row[-1] else None} for row in rows]
 
 
 def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -> None:
@@ -125,10 +163,17 @@ def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -
     _DONE.many(connection, [{"of": key, "place": receipt, "now": at} for key, receipt in receipts])
 
 
-def dropped(connection: Connection, run_id: str, why: str) -> None:
-    """Rows of a run that are not written yet are not to be written any more; another run may enter them anew."""
+def dropped(connection: Connection, run_id: str, why: str) -> list[str]:
+    """Rows of a run that are not written yet are not to be written any more; their keys. Another run may enter them anew."""
     of_run = (deliveries.c.run_id == run_id) & (deliveries.c.state == "to do")
-    connection.execute(update(deliveries).where(of_run).values(state="given up", error=why))
+    connection.execute(delete(delivery_waits).where(delivery_waits.c.run_id == run_id))
+    return list(connection.execute(update(deliveries).where(of_run).values(state="given up", error=why).returning(deliveries.c.key)).scalars())
+
+
+def renamed(connection: Connection, former: str, now: str) -> None:
+    """Rows not yet written that name their place by a path within the house, as an earlier version did, name it from there."""
+    to_do = (deliveries.c.state == "to do") & deliveries.c.destination.startswith(former, autoescape=True)
+    connection.execute(update(deliveries).where(to_do).values(destination=now + func.substr(deliveries.c.destination, len(former) + 1)))
 
 
 def failed(connection: Connection, keys: Sequence[str], error: str, not_before: int | None) -> None:

@@ -131,8 +131,17 @@ deliveries = Table(
     Column("done_at", BigInteger),
     Column("receipt", Text),
     Column("error", Text),
+    Column("parts", LargeBinary),  # of the key, as JSON; they may be forgotten
     Index("deliveries_to_do", "destination", "state", "not_before"),
     Index("deliveries_of_run", "run_id"),
+)
+delivery_waits = Table(  # steps that wait until a row which another step has entered is written
+    "delivery_waits",
+    metadata,
+    Column("key", String(500), nullable=False),
+    Column("run_id", _ID, primary_key=True),
+    Column("path", String(400), primary_key=True),
+    Index("delivery_waits_for", "key"),
 )
 calls = Table(
     "calls",

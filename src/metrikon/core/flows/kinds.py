@@ -72,6 +72,7 @@ class Write(Form):
     to: str = Field(..., description="Name of the destination in this flow.")
     key: list[Any] = Field(..., min_length=1, description="What tells this row from all others, e.g. vendor, number, line.")
     columns: dict[str, Any] = Field(..., min_length=1, description="Column and value, in order.")
+    ignore_case: bool = Field(False, description="Take keys for the same that differ only in capitals and blanks.")
 
 
 class Stop(Form):
