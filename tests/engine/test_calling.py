@@ -16,7 +16,7 @@ from metrikon.demo import scenario
 from metrikon.engine.budget import FAILURES, Breaker, Budget, SpendLimits
 from metrikon.models.specs import BadModels, ModelSpec, specs_in
 from metrikon.ports.clock import StillClock
-from metrikon.ports.model import ModelAnswer, ModelDown, ModelRequest, OverLimit
+from metrikon.ports.model import ModelAnswer, ModelDown, ModelRefused, ModelRequest, OverLimit
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.store import calls
 from tests.helpers import answer_here, at_rest, eventually, run_state, states
@@ -146,6 +146,46 @@ def test_a_model_that_fails_again_and_again_rests_and_is_tried_once_after() -> N
         breaker.check("big")  # one call tells; the others wait for it
     breaker.good("big")
     breaker.check("big")
+
+
+class Refusing(Counting):
+    """A model that is down, then refuses what it is asked, then answers."""
+
+    def answer(self, request: ModelRequest) -> ModelAnswer:
+        self.calls += 1
+        if self.calls <= FAILURES:
+            raise ModelDown("It is down.")
+        if self.calls == FAILURES + 1:
+            raise ModelRefused("That cannot be asked.")
+        return answer_here(request)
+
+
+@pytest.mark.parametrize("over_limit", [False, True])
+def test_a_trial_call_that_tells_nothing_does_not_keep_a_model_shut(over_limit: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    model = Refusing("big")
+    app = App(Settings(home=tmp_path, model_rest=0.0), models={"big": model})
+    try:
+        bound = app.board.bound("big", "flow", "run")
+        request = ModelRequest(
+            [{"role": "user", "content": "<document>\nFerns\n</document>"}], {"type": "object", "properties": {"a": {"type": "string"}}}, fresh=True
+        )
+        for _ in range(FAILURES):
+            with pytest.raises(ModelDown):
+                bound.answer(request)
+        if over_limit:
+            with monkeypatch.context() as patched:
+
+                def reserve(*_: object) -> None:
+                    raise OverLimit("The limit of the day is reached.")
+
+                patched.setattr(app.board.budget, "reserve", reserve)
+                with pytest.raises(OverLimit):
+                    bound.answer(request)
+        with pytest.raises(ModelRefused):
+            bound.answer(request)
+        assert bound.answer(request).text
+    finally:
+        app.close()
 
 
 def test_the_same_request_costs_nothing_the_second_time(tmp_path: Path) -> None:
