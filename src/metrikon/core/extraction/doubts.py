@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import re
 from collections.abc import Iterator, Mapping
 from typing import Any
@@ -72,18 +73,19 @@ def of_orders(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, E
     return found
 
 
-def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence]) -> list[Finding]:
-    """Take values that are more likely wrong than right out of fields that may be empty; each stays as a suggestion beside its field.
+def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence]) -> tuple[dict[str, Any], list[Finding]]:
+    """The record without values that are more likely wrong than right, of fields that may be empty; each stays as a suggestion beside its field.
 
     Only those of which the reader itself was unsure: a value that is sure and stands nowhere is held by its own finding.
     """
-    found = []
+    found: list[Finding] = []
     for each in kind.header:
         known = evidence.get(each.shape)
         value = get(record, each.shape)
         may_be_empty = each.nullable or not each.required
         if known is None or value is None or not may_be_empty or known.confidence >= SUGGESTED or known.inputs.get("reading", MODEL) >= MODEL:
             continue
+        record = record if found else copy.deepcopy(record)
         holder, last = get(record, each.shape.rpartition("/")[0]), steps(each.shape)[-1]
         if each.nullable:
             holder[last] = None
@@ -93,7 +95,7 @@ def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidenc
         told = {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)[:200]
         message = f"{each.title} was given as “{told[:60]}”, which is {known.confidence:.0%} sure; the field was left empty. Compare it."
         found.append(Finding("unsure", "stop", message, (each.shape,), {"suggested": told}))
-    return found
+    return record, found
 
 
 _POSTCODE_AND_TOWN = re.compile(r"(?:[A-Z]{1,2}-)?\d{4,5}\s+[^\W\d_]{3}.*")

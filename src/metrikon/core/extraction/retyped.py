@@ -77,8 +77,9 @@ _NAMED = re.compile(r"\b(?:nam|nom|nombre|firm|compan|soci|organi|aziend|bedrijf
 
 def without_name(kind: RecordType, record: Any, field: Field, value: Any) -> str | None:
     """An address without the name before it, where that is another value of the record and the field does not ask for it."""
-    about = plain(f"{field.name.replace('_', ' ')} {field.schema.get('description') or ''}")
-    if not isinstance(value, str) or concept_of(field) != "address" or _NAMED.search(about):
+    if not isinstance(value, str) or concept_of(field) != "address":
+        return None
+    if _NAMED.search(plain(f"{field.name.replace('_', ' ')} {field.schema.get('description') or ''}")):
         return None
     first, comma, rest = value.partition(",")
     name = squeezed(first)

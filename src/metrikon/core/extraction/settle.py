@@ -96,8 +96,8 @@ def settled(
     record, evidence, findings, notes = base.record, base.evidence, [*base.findings, *doubted, *unnamed], base.notes
     evidence = trusted(record, evidence, base.reckoned, made, other, whole)
     if not whole:
-        record = copy.deepcopy(record)
-        findings = [*unsure(kind, record, evidence), *findings]
+        record, suggested = unsure(kind, record, evidence)
+        findings = [*suggested, *findings]
     evidence = _named(evidence, index)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
     stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
@@ -203,7 +203,7 @@ def _retyped(
     corrected: dict[str, Any] = {}
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
-        if field is None or (each.found and field.kind not in ("month", "moment", "text")):
+        if field is None or (each.found and (field.kind not in ("month", "moment", "text") or pointer in made.cells)):
             continue
         value = get(record, pointer)
         instead = month_printed(field, value, each.found, index) or moment_said(field, value, index, today)
