@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 
 from metrikon.core.documents.model import Document
+from metrikon.core.documents.setting import Grid, set_blocks
 from metrikon.core.extraction.asking import Asking, Given
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.plan import plan
@@ -258,3 +259,32 @@ def test_what_an_answer_cut_off_never_came_to_is_asked_once_more_by_itself() -> 
     assert (whole.record["shelf"], whole.record["keeper"], whole.record["seen"]) == ("A", "Rufus Tarn", "2026-03-02")
     assert whole.next == ()
     assert "cut off" in {each.check for each in whole.findings}
+
+
+def laid_out(heads: tuple[str, ...], rows: list[tuple[str, ...]]) -> Index:
+    made, _ = set_blocks([Grid(heads, tuple(rows))])
+    return Index(Document("0" * 64, "word", made.pages, made.tables))
+
+
+JOBS = [
+    (f"March {year} - May {year + 1}", f"Gardener\nMoss Lane Nursery\nTwo glasshouses; propagation of ferns and mosses in {year}")
+    for year in (2017, 2019, 2021)
+]
+
+
+@pytest.mark.parametrize(
+    ("heads", "rows", "asked_by_column"),
+    [
+        (("", ""), JOBS, False),  # dates beside text: the rows are shown, not cut down
+        (("When", "What"), JOBS, True),
+        (("", ""), [("Fern", "2.50"), ("Moss", "1.20"), ("Yew", "9.00")], True),
+    ],
+)
+def test_a_table_that_only_lays_text_out_is_no_list_of_rows(heads: tuple[str, ...], rows: list[tuple[str, ...]], asked_by_column: bool) -> None:
+    text = {"type": "string"}
+    item = {"type": "object", "properties": {"post": text, "price": {"type": "number"}}, "required": ["post"]}
+    kind = record_type({"type": "object", "properties": {"name": text, "jobs": {"type": "array", "items": item}}, "required": ["name"]})
+    made = plan(kind, laid_out(heads, rows), "2026-11-26")
+    assert ("/jobs" in made.tables) is asked_by_column
+    shown = made.asks[0].messages[1]["content"]
+    assert asked_by_column or all(cell.split("\n")[0] in shown for row in rows for cell in row)
