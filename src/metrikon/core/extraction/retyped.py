@@ -7,7 +7,7 @@ changed in a name, the year of another date. What is corrected so is told among 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -16,6 +16,7 @@ from metrikon.core.extraction.aloud import meetings
 from metrikon.core.extraction.index import Index, has_digit, squeezed
 from metrikon.core.extraction.placed import said_of
 from metrikon.core.extraction.takenback import moment_put_right
+from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.pointers import get
 from metrikon.core.records.shapes import takes
@@ -87,6 +88,31 @@ def without_name(kind: RecordType, record: Any, field: Field, value: Any) -> str
         return None
     others = (squeezed(str(other)) for each in kind.header if each is not field and isinstance(other := get(record, each.shape), str))
     return rest.strip() if any(name == other or (name in other and len(other) < 2 * len(name)) for other in others) else None
+
+
+def month_in_row(field: Field, value: Any, pointer: str, evidence: Mapping[str, Evidence], index: Index) -> str | None:
+    """A year with the month that is printed with it on the line of its row, where the field takes both; None when there is none, or several."""
+    pattern = field.schema.get("pattern")
+    if field.kind != "month" or not isinstance(value, str) or len(value) != 4 or "/*/" not in field.shape:
+        return None
+    if not pattern or not (takes(pattern, "2001") and takes(pattern, "2001-02")):
+        return None
+    above = pointer.rpartition("/")[0]
+    beside = [each for at, each in evidence.items() if at.startswith(f"{above}/") and at != pointer and each.box and each.how == "printed"]
+    lines = {(each.page, each.box[1], each.box[3]) for each in beside if each.box and not _YEAR.search(each.quote)}
+    found: dict[str, float] = {}
+    for month, spots in said_of(index).months.items():
+        for spot in spots if month.startswith(f"{value}-") else ():
+            word = index.pages[spot.page].words[spot.words[0]]
+            if any(page == spot.page and word.y0 < low and high < word.y1 for page, high, low in lines):
+                found[month] = word.x0
+    if len(found) == 2 and concept_of(field) in ("begin", "end"):
+        first, last = sorted(found, key=lambda month: found[month])
+        return first if concept_of(field) == "begin" else last
+    return next(iter(found)) if len(found) == 1 else None
+
+
+_YEAR = re.compile(r"(?:19|20)\d\d")
 
 
 def moment_said(field: Field, value: Any, index: Index, today: str) -> str | None:

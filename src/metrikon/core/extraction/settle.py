@@ -27,10 +27,11 @@ from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
-from metrikon.core.extraction.retyped import as_printed_near, moment_said, month_printed, place_alone, without_name
+from metrikon.core.extraction.retyped import as_printed_near, moment_said, month_in_row, month_printed, place_alone, without_name
 from metrikon.core.extraction.rows_instead import rows_instead
 from metrikon.core.extraction.takenback import of_what_was_taken_back
 from metrikon.core.extraction.trust import trusted
+from metrikon.core.extraction.whole_names import whole_name
 from metrikon.core.records.adding import unsaid
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
@@ -206,8 +207,9 @@ def _retyped(
         if field is None or (each.found and (field.kind not in ("month", "moment", "text") or pointer in made.cells)):
             continue
         value = get(record, pointer)
-        instead = month_printed(field, value, each.found, index) or moment_said(field, value, index, today)
-        instead = instead or without_name(kind, record, field, value) or place_alone(field, value)
+        instead = month_in_row(field, value, pointer, evidence, index) or month_printed(field, value, each.found, index)
+        instead = instead or moment_said(field, value, index, today)
+        instead = instead or without_name(kind, record, field, value) or place_alone(field, value) or whole_name(field, value, each, index)
         instead = instead or (None if each.found else as_printed_near(field, value, index))
         if instead is not None and instead != value:
             corrected[pointer] = instead
