@@ -168,3 +168,77 @@ def test_a_number_that_stands_once_is_kept_by_the_first_field_that_has_it(second
     found = through(schema, PRACTICE.encode(), {"call": "+494000041700", "in_need": "+494000041700"}).reading
     assert (found.record["call"], found.record["in_need"]) == ("+494000041700", left)
     assert any(each.check == "same words" and each.level == "stop" for each in found.findings)
+
+
+SLIP = "PARKHAUS\nFERNHILL\nStadtgarten Betriebs GmbH\n\nTicket 41-0778\nTotal 4.50\n"
+
+
+@pytest.mark.parametrize(
+    ("text", "given", "wanted"),
+    [
+        ("Moss-Garden Fernhill Ltd, Mill Lane 4\nInvoice 41\n", "Fernhill Ltd", "Moss-Garden Fernhill Ltd"),
+        ("Fernhill Nurseries Ltd\nMill Lane 4\nInvoice 41\n", "Fernhill", "Fernhill Nurseries Ltd"),
+        ("Invoice Fernhill Ltd\nMill Lane 4\n", "Fernhill Ltd", "Fernhill Ltd"),  # what stands before it is no part of a name
+        ("Fernhill Ltd, Mill Lane\nInvoice 41\n", "Fernhill Ltd", "Fernhill Ltd"),  # a mark ends it
+        ("Fernhill Ltd Tel 01632\n", "Fernhill Ltd", "Fernhill Ltd"),
+    ],
+)
+def test_the_name_of_a_house_is_given_whole(text: str, given: str, wanted: str) -> None:
+    found = through({"seller": {**TEXT, "description": "Name of the seller"}}, text.encode(), {"seller": given}).reading
+    assert found.record["seller"] == wanted
+
+
+def test_the_name_on_two_lines_of_a_slip_is_one() -> None:
+    kind = record_type({"type": "object", "properties": {"shop": {**TEXT, "description": "Name of the shop"}}, "required": ["shop"]})
+    lines = SLIP.splitlines()
+    wide = max(map(len, lines))
+    index = Index(typed_document("\n".join(line.center(wide).rstrip() for line in lines)))
+    assert extract(Perfect({"shop": "FERNHILL"}), kind, LocalPaper(index), TODAY).reading.record["shop"] in ("PARKHAUS FERNHILL", "FERNHILL")
+
+
+RESUME = b"Edda Fernsby\n\nWork\nFebruary 2019 - June 2021   Head gardener, Moss Lane Garden\nMarch 2016 - May 2016   Tree warden, Thornby Dale\n2014   Crew, Elder Farm\n"
+
+
+@pytest.mark.parametrize(
+    ("row", "given", "wanted"),
+    [(0, ("2019", "2021"), ("2019-02", "2021-06")), (1, ("2016", "2016"), ("2016-03", "2016-05")), (2, ("2014", "2014"), ("2014", "2014"))],
+)
+def test_a_year_in_a_row_takes_the_month_that_is_printed_with_it(row: int, given: tuple[str, str], wanted: tuple[str, str]) -> None:
+    month = {**TEXT, "pattern": r"^\d{4}(-\d{2})?$"}
+    jobs = rows_of(post={**TEXT, "description": "Position"}, begin={**month, "description": "Begin"}, end={**month, "description": "End"})
+    posts = ["Head gardener", "Tree warden", "Crew"]
+    said = {"jobs": [{"post": posts[row], "begin": given[0], "end": given[1]}]}
+    found = through({"jobs": jobs}, RESUME, said).reading.record["jobs"][0]
+    assert (found["begin"], found["end"]) == wanted
+
+
+@pytest.mark.parametrize(
+    ("address", "wanted"),
+    [("Rosslackan, Co. Wexford", "+353850004172"), ("Newry, Co. Down", "+44850004172"), ("Ballydoon", "+44850004172")],
+)
+def test_a_telephone_number_is_read_by_the_country_that_the_document_names(address: str, wanted: str) -> None:
+    letter = f"Edda Fernsby, {address}\nI would like to work in your garden. My telephone number is 085 000 4172.\n"
+    found = through({"call": {**TEXT, "pattern": PHONE["pattern"]}}, letter.encode(), {"call": "085 000 4172"}).reading
+    assert found.record["call"] == wanted
+
+
+TEAM = "".join(
+    f'<div class="who"><h3>{name}</h3><p>{work}</p>{more}</div>'
+    for name, work, more in (
+        ("Ada Fern", "Palms", "<p>Durchwahl -11</p>"),
+        ("Rufus Tarn", "Ferns", "<p>Durchwahl -12</p>"),
+        ("Edda Moss", "Seeds", ""),
+    )
+)
+
+
+def test_a_number_of_a_row_stands_in_the_part_of_its_row() -> None:
+    page = f"<!doctype html><html lang=de><body><main><h1>Team</h1><p>Telefon (040) 0004 170-0, Deutschland.</p>{TEAM}</main></body></html>"
+    team = rows_of(name={**TEXT, "description": "Name"}, work={**TEXT, "description": "Work"}, call=PHONE)
+    said = [
+        {"name": name, "work": work, "call": "+494000041700"}
+        for name, work in (("Ada Fern", "Palms"), ("Rufus Tarn", "Ferns"), ("Edda Moss", "Seeds"))
+    ]
+    found = through({"team": team}, page.encode(), {"team": said}).reading
+    assert [row["call"] for row in found.record["team"]] == ["+4940000417011", "+4940000417012", None]
+    assert any("outside the part of its row" in each for each in found.changes)

@@ -151,9 +151,16 @@ def _may_be_card(element: etree._Element) -> bool:
 
 
 def _built_alike(kin: list[etree._Element]) -> bool:
-    """Whether most of some elements hold the same parts in the same order as another of them."""
+    """Whether most of some elements hold the same parts in the same order as another of them, or some of those parts."""
     built = Counter(tuple(each.tag for each in element.iterdescendants() if each.tag in BLOCK) for element in kin)
-    return len(built) <= max(1, len(kin) // 2)
+    fullest = max(built, key=len)
+    return len(built) <= max(1, len(kin) // 2) or all(_within(each, fullest) for each in built)
+
+
+def _within(some: tuple[str, ...], every: tuple[str, ...]) -> bool:
+    """Whether some parts stand among others in their order."""
+    left = iter(every)
+    return all(each in left for each in some)
 
 
 def unseen(element: etree._Element) -> str | None:

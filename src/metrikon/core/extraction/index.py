@@ -14,6 +14,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from metrikon.core.documents.model import Cell, Document, Page, Segment, Table
+from metrikon.core.extraction.countries import named_country
 from metrikon.core.values.dates import date_readings, day_first
 from metrikon.core.values.languages import language_of
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_mark, parse_number
@@ -161,8 +162,11 @@ class Index:
     @cached_property
     def _american(self) -> bool:
         """Whether a document is from the United States by its telephone numbers, its ZIP codes or its sales tax."""
-        text = "\n".join(line.text for page in self.document.pages for line in page.lines)
-        return not _OTHER_TAX(text) and bool(_AMERICAN(text))
+        return not _OTHER_TAX(self._text) and bool(_AMERICAN(self._text))
+
+    @cached_property
+    def _text(self) -> str:
+        return "\n".join(line.text for page in self.document.pages for line in page.lines)
 
     @cached_property
     def language(self) -> str | None:
@@ -175,7 +179,7 @@ class Index:
         """The country whose numbering plan reads telephone numbers without a code: the document's, else that of its language."""
         if self.country is None and self.language == "en" and self._american:
             return "US"
-        return self.country or _OF_LANGUAGE.get(self.language or "")
+        return self.country or named_country(self._text, self.language) or _OF_LANGUAGE.get(self.language or "")
 
     @cached_property
     def texts(self) -> list[Squeezed]:

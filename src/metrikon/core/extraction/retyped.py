@@ -106,12 +106,13 @@ def month_in_row(field: Field, value: Any, pointer: str, evidence: Mapping[str, 
             word = index.pages[spot.page].words[spot.words[0]]
             if any(page == spot.page and word.y0 < low and high < word.y1 for page, high, low in lines):
                 found[month] = word.x0
-    if len(found) == 2 and concept_of(field) in ("begin", "end"):
+    if len(found) == 2 and concept_of(field) in (*_BEGINS, *_ENDS):
         first, last = sorted(found, key=lambda month: found[month])
-        return first if concept_of(field) == "begin" else last
+        return first if concept_of(field) in _BEGINS else last
     return next(iter(found)) if len(found) == 1 else None
 
 
+_BEGINS, _ENDS = ("begin", "valid from", "entry"), ("end", "valid until", "finished", "exit")
 _YEAR = re.compile(r"(?:19|20)\d\d")
 
 

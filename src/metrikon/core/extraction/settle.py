@@ -21,6 +21,7 @@ from metrikon.core.extraction.derived import derived_evidence, with_derived
 from metrikon.core.extraction.doubts import inventions, of_orders, read_otherwise, unsure
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
+from metrikon.core.extraction.in_parts import of_their_parts
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.instead import supported_instead
 from metrikon.core.extraction.orders import orders
@@ -166,6 +167,10 @@ def _assessed(
     righted: list[Finding] = []
     if by_model:
         instead, righted = of_what_was_taken_back(kind, record, evidence, index)
+        placed = of_their_parts(kind, record, evidence, index)
+        told = [f"{at}: {get(record, at)!r} stands outside the part of its row; {value or 'nothing'} was taken." for at, value in placed.items()]
+        made.changes += [each for each in told if each not in made.changes]
+        instead |= placed
         if instead:
             record = _with(record, instead)
             evidence = _grounded(kind, record, index, planned, made)
