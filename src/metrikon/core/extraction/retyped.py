@@ -7,7 +7,8 @@ changed in a name, the year of another date. What is corrected so is told among 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Container, Iterator, Mapping
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -16,13 +17,35 @@ from metrikon.core.extraction.aloud import meetings
 from metrikon.core.extraction.index import Index, has_digit, squeezed
 from metrikon.core.extraction.placed import said_of
 from metrikon.core.extraction.takenback import moment_put_right
+from metrikon.core.extraction.whole_names import whole_name
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.meaning import concept_of
-from metrikon.core.records.pointers import get
+from metrikon.core.records.pointers import get, shape
 from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.dates import parse_date
 from metrikon.core.values.number_words import plain
+
+Rule = Callable[["Told"], Any]
+
+
+@dataclass(frozen=True)
+class Told:
+    """A value as it was given: its field and pointer, its evidence, and what it stands among."""
+
+    field: Field
+    pointer: str
+    value: Any
+    kind: RecordType
+    record: Any
+    evidence: Mapping[str, Evidence]
+    index: Index
+    today: str
+
+    @property
+    def own(self) -> Evidence:
+        return self.evidence[self.pointer]
+
 
 SHORTEST, LONG = 6, 15  # letters of a text that is corrected, and from which two of them may differ
 MOST_WORDS = 14
@@ -195,3 +218,31 @@ def _off(one: str, two: str, most: int) -> bool:
             return False
         before = now
     return before[-1] <= most
+
+
+# of values that stand in the document, and of those that do not: the first rule that gives something has it
+_RULES: tuple[Rule, ...] = (
+    lambda t: month_in_row(t.field, t.value, t.pointer, t.evidence, t.index),
+    lambda t: month_printed(t.field, t.value, t.own.found, t.index),
+    lambda t: moment_said(t.field, t.value, t.index, t.today),
+    lambda t: without_name(t.kind, t.record, t.field, t.value),
+    lambda t: place_alone(t.field, t.value),
+    lambda t: whole_name(t.field, t.value, t.own, t.index),
+    lambda t: None if t.own.found else as_printed_near(t.field, t.value, t.index),
+)
+
+
+def put_right(
+    kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index, cells: Container[str], today: str
+) -> dict[str, Any]:
+    """Values that the print shows to be meant otherwise, by pointer, with what is meant. `cells`: pointers of what was taken as it stands."""
+    found: dict[str, Any] = {}
+    for pointer, each in evidence.items():
+        field = kind.by_shape.get(shape(pointer))
+        if field is None or (each.found and (field.kind not in ("month", "moment", "text") or pointer in cells)):
+            continue
+        told = Told(field, pointer, get(record, pointer), kind, record, evidence, index, today)
+        instead = next((given for rule in _RULES if (given := rule(told)) is not None), None)
+        if instead is not None and instead != told.value:
+            found[pointer] = instead
+    return found

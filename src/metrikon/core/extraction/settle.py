@@ -22,17 +22,18 @@ from metrikon.core.extraction.doubts import inventions, of_orders, read_otherwis
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
 from metrikon.core.extraction.in_parts import of_their_parts
-from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.index import Index, Place
 from metrikon.core.extraction.instead import supported_instead
+from metrikon.core.extraction.of_document import hidden_text, left_out, several_documents
 from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import parse_answer
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.readings import Draft, draft
-from metrikon.core.extraction.retyped import as_printed_near, moment_said, month_in_row, month_printed, place_alone, without_name
+from metrikon.core.extraction.retyped import put_right
 from metrikon.core.extraction.rows_instead import rows_instead
+from metrikon.core.extraction.stages import stages
 from metrikon.core.extraction.takenback import of_what_was_taken_back
 from metrikon.core.extraction.trust import trusted
-from metrikon.core.extraction.whole_names import whole_name
 from metrikon.core.records.adding import unsaid
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
@@ -44,7 +45,6 @@ from metrikon.core.records.types import RecordType
 from metrikon.core.values.numbers import parse_number
 
 KNOWN_LABELS = 5  # labels of a field from which it is taken that a document names it by one of them
-LABEL = 3  # letters a label needs to be looked for
 
 
 @dataclass(frozen=True)
@@ -102,8 +102,8 @@ def settled(
         findings = [*suggested, *findings]
     evidence = _named(evidence, index)
     following = () if whole else tuple(mending.following(kind, index, planned, made, base, given, asking))
-    stages = _stages(planned, made, given, evidence, findings, told, whole, bool(following))
-    return Reading(record, evidence, findings, (*made.changes, *told), notes, stages, following)
+    told_stages = stages(planned, made, given, evidence, findings, told, whole, bool(following))
+    return Reading(record, evidence, findings, (*made.changes, *told), notes, told_stages, following)
 
 
 def _named(evidence: dict[str, Evidence], index: Index) -> dict[str, Evidence]:
@@ -205,25 +205,15 @@ def _assessed(
 def _retyped(
     kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], index: Index, planned: Plan, made: Draft, today: str
 ) -> tuple[dict[str, Any], dict[str, Evidence]]:
-    """The record with values that stand nowhere corrected to the print that they come near to, and evidence anew where any was."""
-    corrected: dict[str, Any] = {}
-    for pointer, each in evidence.items():
-        field = kind.by_shape.get(shape(pointer))
-        if field is None or (each.found and (field.kind not in ("month", "moment", "text") or pointer in made.cells)):
-            continue
-        value = get(record, pointer)
-        instead = month_in_row(field, value, pointer, evidence, index) or month_printed(field, value, each.found, index)
-        instead = instead or moment_said(field, value, index, today)
-        instead = instead or without_name(kind, record, field, value) or place_alone(field, value) or whole_name(field, value, each, index)
-        instead = instead or (None if each.found else as_printed_near(field, value, index))
-        if instead is not None and instead != value:
-            corrected[pointer] = instead
-            told = f"{pointer}: {str(value)[:40]!r} does not stand so; {str(instead)[:40]!r}, which is printed, was taken."
-            if told not in made.changes:
-                made.changes.append(told)
-    if not corrected:
+    """The record with values put right by the print, and evidence anew where any was."""
+    right = put_right(kind, record, evidence, index, made.cells, today)
+    for pointer, instead in right.items():
+        told = f"{pointer}: {str(get(record, pointer))[:40]!r} does not stand so; {str(instead)[:40]!r}, which is printed, was taken."
+        if told not in made.changes:
+            made.changes.append(told)
+    if not right:
         return record, evidence
-    record = _with(record, corrected)
+    record = _with(record, right)
     return record, _grounded(kind, record, index, planned, made)
 
 
@@ -277,66 +267,6 @@ def _unusable(kind: RecordType, pointer: str) -> Finding:
     each = kind.by_shape.get(shape(pointer))
     title = each.title if each else pointer or "The record"
     return Finding("unusable", "stop", f"{title}: what the model gave cannot be used. Fill it in by hand.", (pointer,))
-
-
-def _stages(
-    planned: Plan,
-    made: Draft,
-    given: Sequence[Given],
-    evidence: Mapping[str, Evidence],
-    findings: Sequence[Finding],
-    told: Sequence[str],
-    whole: bool,
-    more: bool,
-) -> tuple[Stage, ...]:
-    """What each stage came to."""
-    names = dict.fromkeys(each.model for each in given if each.model)
-    asked = f"{len(given)} answer{'s' if len(given) != 1 else ''} of {', '.join(names)}" if given and names else "no answer was needed"
-    found = sum(1 for each in evidence.values() if each.found)
-    stopping = sum(1 for each in findings if each.level == "stop")
-    unread = f"{len(made.unread)} could not be understood" if made.unread else "all were understood"
-    doubtful = sum(1 for each in evidence.values() if each.confidence < 0.6)
-    return (
-        Stage("plan", "The pattern reader reads the whole record." if whole else planned.outcome),
-        Stage("ask", f"{asked}."[:1].upper() + f"{asked}."[1:]),
-        Stage("parse", f"{unread}; {len(made.changes)} changes.".capitalize(), tuple(made.changes[:200])),
-        Stage("ground", f"{found} of {len(evidence)} values stand in the document."),
-        Stage("check", f"{len(findings)} findings, {stopping} of them stop it." if findings else "Nothing was found wrong."),
-        Stage("repair", f"{len(made.repairs)} tried." if made.repairs else "None was needed." if not stopping else "None was tried.", tuple(told)),
-        Stage("settle", "More is asked." if more else f"{len(evidence)} values, {doubtful} of them doubtful."),
-    )
-
-
-def left_out(kind: RecordType, record: dict[str, Any], index: Index) -> list[Finding]:
-    """Fields without a value whose label stands at the start of a piece of print: they may have been overlooked."""
-    found = []
-    for each in kind.header:
-        if each.required or get(record, each.shape) is not None or "labels" not in each.ours or each.lookup:
-            continue
-        label = next((text for text in each.labels if len(squeezed(text)) >= LABEL and index.names(text)), None)
-        if label:
-            message = f"{each.title} was left out, though the document holds the words “{label}”."
-            found.append(Finding("left out", "stop", message, (each.shape,)))
-    return found
-
-
-def hidden_text(index: Index) -> list[Finding]:
-    """What the document holds that a person does not see: it was not read, and someone should know."""
-    hidden = index.document.hidden
-    if not hidden:
-        return []
-    some = "; ".join(f"“{each.text[:80]}” ({each.why})" for each in hidden[:3])
-    return [Finding("hidden text", "warn", f"The document holds text that a person does not see, which was left out: {some}.")]
-
-
-def several_documents(index: Index) -> list[Finding]:
-    """That a file holds several documents, of which no one record can be made."""
-    held = index.document.documents
-    if len(held) < 2:
-        return []
-    told = "; ".join(f"{each.title or 'one'} (page {', '.join(map(str, each.pages))})" for each in held[:6])
-    message = f"The file seems to hold {len(held)} documents: {told}. Let the flow go through `documents` of its read step, or send them one by one."
-    return [Finding("several documents", "stop", message)]
 
 
 def as_printed(record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> dict[str, Any]:
