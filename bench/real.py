@@ -86,6 +86,12 @@ class Side:
     usage: Usage
     asked: int = 1
 
+    @property
+    def invented(self) -> int:
+        """Values given where the document says nothing; values of rows too many are wrong, and not counted here."""
+        filled = {f"{name}[]" for name, value in self.case.truth.items() if isinstance(value, list) and value}
+        return sum(1 for each in self.score.errors if each.what == "invented" and each.path not in filled)
+
 
 @dataclass
 class Told:
@@ -107,7 +113,8 @@ class Told:
             "precision": precision,
             "recall": recall,
             "f1": 2 * precision * recall / max(1e-9, precision + recall),
-            "invented": invented,
+            "invented": sum(s.invented for s in self.sides),
+            "given": right + wrong + invented,
             "empty": sum(s.score.empty for s in self.sides),
             "whole": len(whole),
             "whole_through": sum(s.through for s in whole),
@@ -230,8 +237,8 @@ def _page(size: str, sides: Mapping[str, list[Side]]) -> str:
         "# A real small model, on documents of other hands",
         "",
         f"Made by hand with `python -m bench.real` on {date.today().isoformat()}: {size}, against one plain prompt with the same model (text, schema,",
-        "answers locked to it). *Invented*: given where the document says nothing, of the values that have nothing; values of rows too many",
-        "count too. *Through*: would be written unattended.",
+        "answers locked to it). *Invented*: given where the document says nothing, of the values that have nothing (in brackets: of all values",
+        f"given). *Through*: would be written unattended, at the least confidence that flows have when they say nothing ({LEAST}).",
         "",
         "| kind | | documents | precision | recall | F1 | invented | wholly right | of them through | wrong of all written unattended | tokens (median) |",
         "|---|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|",
@@ -241,7 +248,7 @@ def _page(size: str, sides: Mapping[str, list[Side]]) -> str:
         for kind, told in by_kind(found).items():
             t = told.line()
             lines.append(
-                f"| {kind.replace('_', ' ')} | {label} | {t['documents']:.0f} | {t['precision']:.3f} | {t['recall']:.3f} | {t['f1']:.3f} | {t['invented']:.0f} of {t['empty']:.0f} | "
+                f"| {kind.replace('_', ' ')} | {label} | {t['documents']:.0f} | {t['precision']:.3f} | {t['recall']:.3f} | {t['f1']:.3f} | {t['invented']:.0f} of {t['empty']:.0f} ({t['invented'] / max(1, t['given']):.1%}) | "
                 f"{t['whole']:.0f} | {t['whole_through']:.0f} | {t['written_wrong']:.0f} of {t['written']:.0f} | {t['tokens']:.0f} |"
             )
     return "\n".join(lines) + "\n"
