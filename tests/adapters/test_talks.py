@@ -90,3 +90,19 @@ def test_a_post_under_another_heading_is_no_row_of_the_work_unless_it_is_asked_f
     for about, wanted in (("Jobs, no voluntary work", right), ("Jobs and voluntary work", said)):
         found = through({"jobs": {**rows, "description": about}}, resume, {"jobs": said}).reading
         assert found.record["jobs"] == wanted
+
+
+@pytest.mark.parametrize(
+    ("name", "about", "given", "stopped"),
+    [
+        ("call_date", "Date of the call", "2026-03-12", True),
+        ("call_date", "Date of the call", "2026-03-02", False),
+        ("fecha_llamada", "Fecha", "2026-03-12", True),
+        ("visit", "Date agreed in the call", "2026-03-12", False),
+        ("call_back_date", "Date of the call back", "2026-03-12", False),
+    ],
+)
+def test_a_talk_knows_its_own_date(name: str, about: str, given: str, stopped: bool) -> None:
+    said = ("Moss Lane Garden, this is Edda.", "Can I come on the twelfth of March?", "On Thursday the twelfth of March, yes.")
+    found = through({name: {**TEXT, "format": "date", "description": about}}, call(*said), {name: given}).reading
+    assert any(each.check == "own date" and each.level == "stop" for each in found.findings) is stopped

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from metrikon.app.assemble import App
 from metrikon.intakes.folder import Folder
 
 
@@ -89,3 +90,16 @@ def test_a_file_that_could_not_be_kept_is_taken_at_the_next_look(tmp_path: Path,
     assert "No space left" in folder.problems["a.pdf"]
     assert folder.scan(1, taken) == 1
     assert taken == [("a.pdf", b"x")]
+
+
+def test_problems_are_told_while_a_scan_finds_another_folder(house: Callable[..., App]) -> None:
+    app = house()
+
+    class Late:
+        @property
+        def problems(self) -> dict[str, str]:
+            app._folders["flow", "another"] = Folder(app.home, False, 0.5, 100)  # as a scan does in its own thread
+            return {"a.pdf": "a.pdf is too large."}
+
+    app._folders["flow", "first"] = Late()  # type: ignore[assignment]
+    assert app.problems() == [{"flow": "flow", "folder": "first", "message": "a.pdf is too large."}]

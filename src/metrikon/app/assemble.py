@@ -141,7 +141,7 @@ class App:
     def problems(self) -> list[dict[str, Any]]:
         """Files in watched folders that could not be taken, with the flow and the reason."""
         found = []
-        for (flow, path), folder in self._folders.items():
+        for (flow, path), folder in list(self._folders.items()):  # a scan may add one meanwhile
             found += [{"flow": flow, "folder": path, "message": message} for message in list(folder.problems.values())]
         return found
 

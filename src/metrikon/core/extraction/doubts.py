@@ -73,6 +73,32 @@ def of_orders(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, E
     return found
 
 
+_TALK = (
+    r"(?:call|phone call|conversation|meeting|recording|anruf|gesprach|gespraech|telefonat|sitzung|aufnahme|appel|reunion|enregistrement|llamada|conversacion|grabacion"
+    r"|chiamata|telefonata|riunione|gesprek|vergadering|opname|chamada|conversa|reuniao|opkald|samtal|mode|rozmow\w*|spotkani\w*)s?"
+)
+_DAY = r"(?:date|day|datum|tag|jour|fecha|dia|data|giorno|dag|dato|dzien)"
+_SMALL = r"(?: (?:of|the|de|des|der|du|la|l|del|della|van|het|da|do|den|av))*"
+_THE_TALK = re.compile(rf"\b{_DAY}{_SMALL} {_TALK}\b|\b{_TALK} {_DAY}\b|\b(?:anruf|gesprachs?|gespraechs?|sitzungs?|aufnahme)datum\b")
+_AFTER_IT = re.compile(r"\b(?:back|next|return|follow|ruck\w*|zuruck|rappel\w*|devol\w*|vuelta|richiam\w*|terug\w*|proxim\w*|nachst\w*|naechst\w*)")
+
+
+def of_its_own_date(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> list[Finding]:
+    """A date that a record gives a talk, where the talk says of itself that it was on another."""
+    own = said_of(index).own_date if index.document.sentences else None
+    found = []
+    for each in kind.header if own is not None else ():
+        value = get(record, each.shape)
+        known = evidence.get(each.shape)
+        if each.kind not in ("date", "moment") or not isinstance(value, str) or known is None or known.how in ("person", "list"):
+            continue
+        about = " ".join(re.findall(r"\w+", plain(f"{each.name.replace('_', ' ')} . {each.schema.get('description') or ''}")))
+        if own is not None and value[:10] != own.isoformat() and _THE_TALK.search(about) and not _AFTER_IT.search(about):
+            message = f"{each.title} is given as {value}, but the talk says of itself that it was on {own.isoformat()}."
+            found.append(Finding("own date", "stop", message, (each.shape,), {"given": value, "own": own.isoformat()}))
+    return found
+
+
 def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence]) -> tuple[dict[str, Any], list[Finding]]:
     """The record without values that are more likely wrong than right, of fields that may be empty; each stays as a suggestion beside its field.
 

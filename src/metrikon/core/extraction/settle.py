@@ -18,7 +18,7 @@ from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.defaults import open_as_no, with_defaults
 from metrikon.core.extraction.derived import derived_evidence, with_derived
-from metrikon.core.extraction.doubts import inventions, of_orders, read_otherwise, unsure
+from metrikon.core.extraction.doubts import inventions, of_its_own_date, of_orders, read_otherwise, unsure
 from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
 from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
 from metrikon.core.extraction.in_parts import of_their_parts
@@ -194,6 +194,7 @@ def _assessed(
     if not (given and given[0].stage == PATTERNS):
         notes += belonging(kind, record, evidence, index, made.cells)
         notes += read_otherwise(kind, record, evidence, planned, made)
+        notes += of_its_own_date(kind, record, evidence, index)
         notes += of_orders(kind, record, evidence, index, planned)
         notes += unsaid(kind, record, lambda number: number in index.numbers)
     notes += second.differing(kind, record, made.second)
