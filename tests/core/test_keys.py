@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 from decimal import Decimal
 from typing import Any
 
@@ -12,7 +13,8 @@ from hypothesis import strategies as st
 from metrikon.core.flows.keys import by_former_rule, former_parts, is_former, key_of
 from metrikon.core.values.exact import as_kept
 
-PARTS = st.lists(st.text(max_size=20) | st.decimals(-(10**6), 10**6, places=2) | st.booleans() | st.integers(-99, 99), min_size=1, max_size=4)
+TEXT = st.text(max_size=20).map(lambda text: unicodedata.normalize("NFC", text))
+PARTS = st.lists(TEXT | st.decimals(-(10**6), 10**6, places=2) | st.booleans() | st.integers(-99, 99), min_size=1, max_size=4)
 LONG = "Ferns of the northern house, " * 20
 
 
