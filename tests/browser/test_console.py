@@ -384,6 +384,12 @@ def test_what_the_model_was_unsure_of_is_offered_beside_an_empty_field(
     record = client.wait(client.upload("slips", slip).run_id, 90).record_id or ""
     desk.go(f"/records/{record}?field=/motto")
     desk.read("Take “Ferns first”")
+    desk.see('.field[data-pointer="/number"]').click()
+    desk.press("e")
+    desk.see(".field input").send_keys("S-42" + Keys.ENTER)
+    desk.read("S-41 was read")
+    desk.see('.field[data-pointer="/motto"]').click()
+    desk.read("Take “Ferns first”")  # another field was corrected meanwhile
     desk.press("t")
     desk.read("Nothing found wrong.")
     assert "Take “" not in desk.text()

@@ -69,6 +69,15 @@ def test_what_a_model_was_unsure_of_is_less_sure_and_a_reading_that_agrees_makes
     assert 0.5 < sure[0.55] < 0.6
 
 
+def test_a_value_whose_doubt_need_not_stop_the_record_stays() -> None:
+    note = {"type": ["string", "null"], "x-metrikon": {"unsure": "warn"}}
+    kind = record_type({"type": "object", "properties": {"note": note}})
+    text = json.dumps({"note": "We thank you"})
+    answer = Given("ask", text, "m", tokens=tuple(tokens(text, 1, {"We thank you": 0.2})))
+    index = Index(typed_document("Quillfeather Ferns\nWe thank you for coming.\n"))
+    assert settled(kind, index, [answer], Asking("2026-11-26")).record == {"note": "We thank you"}
+
+
 @pytest.mark.parametrize(("schema", "left"), [({"type": ["string", "null"]}, {"note": None}), ({"type": "string"}, {})])
 def test_what_is_likelier_wrong_than_right_is_a_suggestion_beside_an_empty_field(schema: dict[str, Any], left: dict[str, Any]) -> None:
     kind = record_type({"type": "object", "properties": {"ours": {"type": "string"}, "note": schema}, "required": ["ours"]})
@@ -78,5 +87,5 @@ def test_what_is_likelier_wrong_than_right_is_a_suggestion_beside_an_empty_field
     reading = settled(kind, index, [answer], Asking("2026-11-26"))
     assert reading.record == {"ours": "Quillfeather", **left}  # what must have a value keeps it
     assert "/note" not in reading.evidence
-    told = next(each for each in reading.findings if each.check == "unsure")
+    told = next(each for each in reading.findings if each.check == "suggested")
     assert (told.level, told.fields, told.compared) == ("stop", ("/note",), {"suggested": "We thank you"})

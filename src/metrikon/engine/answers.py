@@ -217,7 +217,8 @@ class Answers:
         reading = checked_again(kind, fitted, index, before_them, by_person, known)
         with self._database.reading() as connection:
             found = [*records.others(connection, kind, fitted, record["item_id"]), *ruled(kind, fitted, self._house.known_list)]
-        changed = by_person | {pointer for pointer in before if pointer not in dict(leaves(fitted))}
+        now = dict(leaves(fitted))
+        changed = by_person | {pointer for pointer, value in before.items() if value is not None and now.get(pointer) is None}
         noted = [
             each for each in findings.from_json(record["findings"]) if each.check not in (*OF_RECORD, *MADE_ANEW) and not changed & set(each.fields)
         ]

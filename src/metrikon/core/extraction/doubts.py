@@ -108,7 +108,7 @@ def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidenc
     for each in kind.header:
         known = evidence.get(each.shape)
         value = get(record, each.shape)
-        may_be_empty = each.nullable or not each.required
+        may_be_empty = (each.nullable or not each.required) and each.ours.get("unsure") != "warn"  # which says that doubt need not stop it
         if known is None or value is None or not may_be_empty or known.confidence >= SUGGESTED or known.inputs.get("reading", MODEL) >= MODEL:
             continue
         record = record if found else copy.deepcopy(record)
@@ -120,7 +120,7 @@ def unsure(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidenc
         del evidence[each.shape]
         told = {True: "yes", False: "no"}[value] if isinstance(value, bool) else str(value)[:200]
         message = f"{each.title} was given as “{told[:60]}”, which is {known.confidence:.0%} sure; the field was left empty. Compare it."
-        found.append(Finding("unsure", "stop", message, (each.shape,), {"suggested": told}))
+        found.append(Finding("suggested", "stop", message, (each.shape,), {"suggested": told}))
     return record, found
 
 
