@@ -11,7 +11,7 @@ from typing import Any
 
 from metrikon.app.settings import PREFIX, table
 from metrikon.cli import parser
-from metrikon.core.feel.functions import FUNCTIONS
+from metrikon.core.feel.functions import FUNCTIONS, written
 from metrikon.core.flows.kinds import KINDS, Step
 from metrikon.core.flows.model import Flow
 
@@ -40,7 +40,8 @@ def _reference() -> Iterator[str]:
     yield from ("", "## Kinds of step", "")
     for kind in KINDS:
         yield from _kind(kind)
-    yield from ("## Functions of FEEL", "", ", ".join(f"`{name}`" for name in sorted(FUNCTIONS)), "")
+    yield from ("## Functions of FEEL", "", "What differs from the standard is in [feel.md](feel.md).", "")
+    yield from (f"- `{way}`" for name in sorted(FUNCTIONS) for way in written(name).splitlines())
 
 
 def _kind(kind: str) -> Iterator[str]:

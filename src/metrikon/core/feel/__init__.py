@@ -1,14 +1,14 @@
-"""FEEL, the expression language of the OMG's DMN standard: exact decimals, three-valued logic, no side effects.
+"""FEEL, the expression language of the OMG's DMN standard (1.5, chapter 10): exact decimals, three-valued logic, no side effects, no way out.
 
-What flows need so far is here: literals, arithmetic, comparison, ranges, `if`, `for`, `some`,
-`every`, `in`, `between`, lists, contexts, filters, paths and the functions in `functions.py`.
-Names hold no spaces. Durations, times and decision tables are not built yet.
+What differs from the standard is listed in docs/feel.md.
 """
 
 from __future__ import annotations
 
-from metrikon.core.feel.evaluate import FeelError, evaluate
+from metrikon.core.feel.compile import evaluate, meets
 from metrikon.core.feel.holes import Hole, fill, holes
-from metrikon.core.feel.parse import BadExpression, names, parse
+from metrikon.core.feel.parse import BadExpression, names, parse, parse_tests
+from metrikon.core.feel.running import FeelError
+from metrikon.core.feel.values import plain, text_of
 
-__all__ = ["BadExpression", "FeelError", "Hole", "evaluate", "fill", "holes", "names", "parse"]
+__all__ = ["BadExpression", "FeelError", "Hole", "evaluate", "fill", "holes", "meets", "names", "parse", "parse_tests", "plain", "text_of"]

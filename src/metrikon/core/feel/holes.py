@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
-from metrikon.core.feel.evaluate import evaluate
-from metrikon.core.feel.functions import FUNCTIONS
-from metrikon.core.feel.parse import BadExpression
+from metrikon.core.feel.compile import evaluate
+from metrikon.core.feel.lexer import BadExpression
+from metrikon.core.feel.values import plain, text_of
 
 
 @dataclass(frozen=True)
@@ -54,21 +55,16 @@ def _end(text: str, at: int) -> int:
     raise BadExpression(f"A hole is opened with ${{ but not closed in {text[:60]!r}.")
 
 
-def fill(value: Any, scope: Mapping[str, Any], missing: list[str] | None = None) -> Any:
-    """A parameter with its holes filled, in lists and objects too."""
+def fill(value: Any, scope: Mapping[str, Any], missing: list[str] | None = None, moment: datetime | None = None) -> Any:
+    """A parameter with its holes filled, in lists and objects too; dates and the like as the texts they are kept as."""
     if isinstance(value, str):
         parts = holes(value) if "${" in value else (value,)
         if len(parts) == 1 and isinstance(parts[0], Hole):
-            return evaluate(parts[0].expression, scope, missing)
-        return "".join(part if isinstance(part, str) else _shown(part, scope, missing) for part in parts)
+            return plain(evaluate(parts[0].expression, scope, missing, moment))
+        return "".join(part if isinstance(part, str) else text_of(evaluate(part.expression, scope, missing, moment)) or "" for part in parts)
     if type(value) is dict or isinstance(value, Mapping):
-        return {name: fill(part, scope, missing) for name, part in value.items()}
-    return [fill(part, scope, missing) for part in value] if isinstance(value, list) else value
-
-
-def _shown(hole: Hole, scope: Mapping[str, Any], missing: list[str] | None) -> str:
-    shown = FUNCTIONS["string"](evaluate(hole.expression, scope, missing))
-    return shown if isinstance(shown, str) else ""
+        return {name: fill(part, scope, missing, moment) for name, part in value.items()}
+    return [fill(part, scope, missing, moment) for part in value] if isinstance(value, list) else value
 
 
 def expressions(value: Any, place: str = "") -> Iterator[tuple[str, str]]:
