@@ -97,12 +97,12 @@ def test_an_answer_of_the_wrong_form_is_no_words_or_a_refusal(answer: bytes) -> 
 def test_a_voice_note_becomes_a_document_in_the_house(ears: ModelServer, house: Callable[..., App]) -> None:
     app = house(transcription_url=ears.url)
     sha256 = app.files.put(NOTE)
-    found = app.house.summary(sha256)
+    found = app.workshop.summary(sha256)
     assert found.format == "wav"
     assert "stand-in" in found.warnings[0]
-    document = app.house.read_document(sha256)
+    document = app.workshop.read_document(sha256)
     assert [(said.start, said.text) for said in document.sentences][1] == (2300, "Please put it on the collecting budget.")
-    picture, media = app.house.page_picture(document, 1, 110)
+    picture, media = app.workshop.page_picture(document, 1, 110)
     assert media == "image/svg+xml"
     assert b"twine" in picture
 
@@ -110,12 +110,12 @@ def test_a_voice_note_becomes_a_document_in_the_house(ears: ModelServer, house: 
 def test_a_recording_is_heard_when_it_is_read_as_one_with_a_paper(ears: ModelServer, house: Callable[..., App]) -> None:
     app = house(transcription_url=ears.url)
     form = app.files.put(b"Expense form\nClaimed by Rufus Tarn\n")
-    sha256 = app.house.together([("form.txt", form), ("note.wav", app.files.put(NOTE))])
-    document = app.house.read_document(sha256)
+    sha256 = app.workshop.together([("form.txt", form), ("note.wav", app.files.put(NOTE))])
+    document = app.workshop.read_document(sha256)
     assert [page.part for page in document.pages] == ["form.txt", "note.wav"]
     assert "Rufus Tarn" in document_text(document)
     assert [said.text for said in document.sentences][1] == "Please put it on the collecting budget."
-    assert sha256 == app.house.together([("form.txt", form), ("note.wav", app.files.put(NOTE))])  # the same files make the same bytes
+    assert sha256 == app.workshop.together([("form.txt", form), ("note.wav", app.files.put(NOTE))])  # the same files make the same bytes
 
 
 def test_a_speech_engine_here_says_what_it_lacks(tmp_path: Path) -> None:

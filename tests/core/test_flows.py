@@ -9,15 +9,25 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from metrikon.core.flows.fold import Again, Ask, Effect, Entry, Park, Perform, Settle, State, advance, todo
+from metrikon.app.kinds import kinds
+from metrikon.core.flows.fold import advance, todo
+from metrikon.core.flows.kind import Known
+from metrikon.core.flows.model import Flow
+from metrikon.core.flows.problems import BadFlow
+from metrikon.core.flows.reading import flow_from as read_from
+from metrikon.core.flows.state import Again, Ask, Effect, Entry, Park, Perform, Settle, State
 from metrikon.core.flows.text import NotYaml, from_yaml
-from metrikon.core.flows.verify import BadFlow, flow_from, verify
+from metrikon.core.flows.verify import verify
 from metrikon.core.records.types import RecordType
 from metrikon.demo.scenario import flow_text
 
 START = Entry("started", "", {"item": {"id": "i", "file": "f", "name": "a.pdf"}, "run": {"id": "r", "today": "2026-11-23"}})
 RECORD = {"vendor": "Fernhill", "number": "7", "document_type": "invoice", "lines": [{"amount": 1}, {"amount": 2}]}
 NOW = 1_800_000_000_000  # milliseconds
+
+
+def flow_from(data: Any) -> Flow:
+    return read_from(data, kinds().language)
 
 
 def done(path: str, result: Any = None) -> Entry:
@@ -46,7 +56,7 @@ def paths(effects: list[Effect]) -> list[str]:
 
 
 def test_the_demo_flow_is_right(invoice: RecordType) -> None:
-    assert verify(flow_from(from_yaml(flow_text())), {"invoice": invoice}, set()) == []
+    assert verify(flow_from(from_yaml(flow_text())), Known({"invoice": invoice})) == []
 
 
 @pytest.mark.parametrize(
@@ -67,7 +77,7 @@ def test_the_demo_flow_is_right(invoice: RecordType) -> None:
     ],
 )
 def test_each_mistake_is_told_with_its_step(old: str, new: str, step: str, said: str, invoice: RecordType) -> None:
-    problems = verify(flow_from(from_yaml(flow_text().replace(old, new, 1))), {"invoice": invoice}, set())
+    problems = verify(flow_from(from_yaml(flow_text().replace(old, new, 1))), Known({"invoice": invoice}))
     assert any(each.step == step and said in each.message for each in problems), problems
 
 
@@ -89,7 +99,7 @@ def test_what_does_not_fit_the_form_is_told(old: str, new: str, said: str) -> No
 
 def test_all_mistakes_are_told_at_once(invoice: RecordType) -> None:
     text = flow_text().replace("record.total", "record.totl").replace("to: table", "to: tabel")
-    assert len(verify(flow_from(from_yaml(text)), {"invoice": invoice}, set())) >= 3
+    assert len(verify(flow_from(from_yaml(text)), Known({"invoice": invoice}))) >= 3
 
 
 def test_yaml_is_1_2_and_exact() -> None:

@@ -163,7 +163,7 @@ def the_run(app: App, *names: str) -> str:
 
 UNSAID = LOOKED_AT.replace(
     "        - name: looked\n",
-    '        - name: sort\n          choose:\n            cases:\n              - {when: "paper.weight > 2", steps: [{name: heavy, stop: {reason: "Too heavy."}}]}\n        - name: looked\n',
+    '        - name: sort\n          choose:\n            cases:\n              - {when: "number(paper.title) > 2", steps: [{name: heavy, stop: {reason: "Too heavy."}}]}\n        - name: looked\n',
 )
 
 

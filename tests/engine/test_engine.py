@@ -14,7 +14,7 @@ from openpyxl import load_workbook
 from sqlalchemy import text
 
 from metrikon.app.assemble import App
-from metrikon.core.flows.fold import Perform
+from metrikon.core.flows.state import Perform
 from metrikon.demo import scenario
 from metrikon.engine.answers import NotNow, StillWrong
 from metrikon.engine.work import Work

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from threading import Thread
 
 from metrikon.app.assemble import App
-from metrikon.core.flows.fold import State
 from metrikon.core.flows.model import Flow
+from metrikon.core.flows.state import State
 from metrikon.demo import scenario
 from metrikon.engine.states import Kept, States
 from metrikon.store import listing

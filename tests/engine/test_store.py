@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import Connection, inspect, text
 
-from metrikon.core.flows.fold import Entry
+from metrikon.core.flows.state import Entry
 from metrikon.engine.results import KEPT, packed, unpacked
 from metrikon.ports.clock import StillClock, SystemClock
 from metrikon.store import changes

@@ -1,4 +1,4 @@
-"""The whole house, built from settings: database, engine, intakes, models."""
+"""Everything together, built from settings: database, engine, intakes, models."""
 
 from __future__ import annotations
 
@@ -13,11 +13,11 @@ from typing import Any
 
 from sqlalchemy import Connection
 
+from metrikon.app.kinds import kinds
 from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
-from metrikon.core.flows.model import FolderIntake
-from metrikon.core.flows.verify import BadFlow
-from metrikon.destinations.build import build
+from metrikon.core.flows.model import Said
+from metrikon.core.flows.problems import BadFlow
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.answers import Answers
 from metrikon.engine.arrivals import Arrivals, NoFlow
@@ -27,12 +27,13 @@ from metrikon.engine.catalog import Catalog
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
-from metrikon.engine.house import EngineHouse
 from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.trials import Trials
 from metrikon.engine.work import Bench
-from metrikon.intakes.folder import Folder
+from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
+from metrikon.ports.destination import Destination
+from metrikon.ports.intake import Looked, opened
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
 from metrikon.ports.transcription import Transcriber
@@ -68,6 +69,7 @@ class App:
 
     def __init__(self, settings: Settings, clock: Clock | None = None, models: Mapping[str, Model] | None = None) -> None:
         self.settings = settings
+        self.kinds = kinds()
         self.clock = clock or SystemClock()
         settings.home.mkdir(parents=True, exist_ok=True)
         self.home = settings.home.resolve()
@@ -81,23 +83,23 @@ class App:
         self.default_model = next(iter(models)) if models else made.default
         self.budget = Budget(limits_on_spending(settings), self.clock, self._spent, self._spent_in_run)
         self.board = Switchboard(self.models, made.specs, self.database, self.clock, self.budget, Breaker(self.clock, settings.model_rest))
-        self.catalog = Catalog(self.database, self.clock, set(self.models))
+        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models))
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
-        self.house = EngineHouse(
-            self.files, self.readers, self.board, self.catalog, self.clock, self.default_model, self.transcriber, self.passwords.of
+        self.workshop = EngineWorkshop(
+            *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model, self._places, self.transcriber, self.passwords.of)
         )
-        bench = Bench(self.database, self.house, self.home, lambda: self.engine.stopping)
-        self.deliveries = Deliveries(self.database, self.catalog, self.clock, lambda said: build(said, self.home))
+        bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping)
+        self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination)
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
         self.arrivals = Arrivals(
             self.database, self.files, self.clock, self.engine.wake, Opening(self.readers, self.files, settings.max_depth, self.passwords.of)
         )
-        self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.house.transcriber is not None)
-        self.answers = Answers(self.database, self.house, self.engine)
-        self.trials = Trials(self.database, self.house, self.catalog, self.board, self.clock, self.default_model)
-        self._folders: dict[tuple[str, str], Folder] = {}
+        self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
+        self.answers = Answers(self.database, self.workshop, self.engine)
+        self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)
+        self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
         self._stop = threading.Event()
         self._scanner = threading.Thread(target=self._scan, name="folders", daemon=True)
 
@@ -138,11 +140,18 @@ class App:
         if days:
             self.database.submit(lambda connection: calls.forget(connection, self.clock.now() - days * 86_400_000))
 
+    def _places(self, said: Said) -> tuple[str, str]:
+        kind = self.kinds.destinations[said.kind]
+        return kind.place(said.form, self.home), kind.former_place(said.form, self.home)
+
+    def _destination(self, said: Said) -> Destination:
+        return self.kinds.destinations[said.kind].build(said.form, self.home)
+
     def problems(self) -> list[dict[str, Any]]:
-        """Files in watched folders that could not be taken, with the flow and the reason."""
+        """What intakes could not take, with the flow and the reason."""
         found = []
-        for (flow, path), folder in list(self._folders.items()):  # a scan may add one meanwhile
-            found += [{"flow": flow, "folder": path, "message": message} for message in list(folder.problems.values())]
+        for (flow, _), (place, looked) in list(self._looked.items()):  # a scan may add one meanwhile
+            found += [{"flow": flow, "folder": place, "message": message} for message in list(looked.problems.values())]
         return found
 
     def _scan(self) -> None:
@@ -164,24 +173,28 @@ class App:
                 flow = self.catalog.flow(row["name"], int(row["version"]))
             except BadFlow:
                 continue  # kept by an older version of the program; the service says so when it is opened
-            for intake in flow.intakes:
-                if isinstance(intake, FolderIntake) and not self._stop.is_set():
-                    self._scan_folder(flow.name, intake)
+            for said in flow.intakes:
+                if not self._stop.is_set():
+                    self._look(flow.name, said)
 
-    def _scan_folder(self, flow: str, intake: FolderIntake) -> None:
-        path = self.home / intake.path
-        folder = self._folders.get((flow, str(path)))
-        if folder is None:
-            folder = self._folders[flow, str(path)] = Folder(path, intake.after == "move", intake.settled, self.settings.max_bytes)
-        folder.move, folder.settled = intake.after == "move", intake.settled
+    def _look(self, flow: str, said: Said) -> None:
+        """Look at an intake of a flow, if it is one that must be looked at."""
+        kind = self.kinds.intakes[said.kind]
+        if kind.build is None:
+            return
+        if (flow, said) not in self._looked:
+            for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self.home)]:
+                del self._looked[other]  # of an earlier version of the flow
+            self._looked[flow, said] = (kind.place(said.form, self.home), kind.build(said.form, self.home, self.settings.max_bytes))
+        place, looked = self._looked[flow, said]
 
         def take(identity: str, name: str, data: bytes) -> Callable[[], object]:
-            if intake.opened and may_hold(data):
-                arrived = self.arrivals.take_opened(flow, "folder", identity, name, data)
+            if opened(said.form) and may_hold(data):
+                arrived = self.arrivals.take_opened(flow, said.kind, identity, name, data)
                 return lambda: arrived
-            return self.arrivals.begin(flow, "folder", identity, name, data).result
+            return self.arrivals.begin(flow, said.kind, identity, name, data).result
 
         try:
-            folder.scan(time.monotonic(), take)
+            looked.look(time.monotonic(), take)
         except (NoFlow, StoreFailed, OSError) as error:
-            log.error("folder %s of flow %s: %s", path, flow, error)
+            log.error("%s of flow %s: %s", place or said.kind, flow, error)

@@ -7,18 +7,21 @@ import json
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
+from pydantic_core import PydanticUndefined
+
+from metrikon.app.kinds import kinds
 from metrikon.app.settings import PREFIX, table
 from metrikon.cli import parser
 from metrikon.core.feel.functions import FUNCTIONS, written
-from metrikon.core.flows.kinds import KINDS, Step
-from metrikon.core.flows.model import Flow
+from metrikon.core.flows.form import Form
+from metrikon.core.flows.model import Common, OnFailure, Retry
+from metrikon.core.flows.schema import flow_schema
 
 
 def pages() -> dict[str, str]:
     """Name and text of every page."""
-    schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **Flow.model_json_schema()}
+    schema = flow_schema(kinds().language)
     return {
         "reference.md": "\n".join(_reference()) + "\n",
         "flow.schema.json": json.dumps(schema, indent=1, sort_keys=True) + "\n",
@@ -37,21 +40,40 @@ def _reference() -> Iterator[str]:
     yield from ("## Settings", "", "| setting | default | what it does |", "|---|---|---|")
     for name, default, text in table():
         yield f"| `{PREFIX}{name.upper()}` | {default or '(empty)'} | {text} |"
+    known = kinds()
+    yield from (
+        "",
+        "## Every step",
+        "",
+        *_parameters(Common),
+        "",
+        "### retry",
+        "",
+        *_parameters(Retry),
+        "",
+        "### on_failure",
+        "",
+        *_parameters(OnFailure),
+    )
     yield from ("", "## Kinds of step", "")
-    for kind in KINDS:
-        yield from _kind(kind)
+    for kind in known.steps.values():
+        yield from (f"### {kind.name}", "", kind.about, "", *_parameters(kind.parameters), "")
+    yield from ("## Intakes", "")
+    for intake in known.intakes.values():
+        yield from (f"### {intake.name}", "", str(intake.parameters.__doc__), "", *_parameters(intake.parameters), "")
+    yield from ("## Destinations", "")
+    for destination in known.destinations.values():
+        yield from (f"### {destination.name}", "", str(destination.parameters.__doc__), "", *_parameters(destination.parameters), "")
     yield from ("## Functions of FEEL", "", "What differs from the standard is in [feel.md](feel.md).", "")
     yield from (f"- `{way}`" for name in sorted(FUNCTIONS) for way in written(name).splitlines())
 
 
-def _kind(kind: str) -> Iterator[str]:
-    model: Any = next(part for part in Step.model_fields[kind].annotation.__args__ if part is not type(None))  # type: ignore[union-attr]
-    yield from (f"### {kind}", "", str(model.__doc__), "")
-    for name, field in model.model_fields.items():
+def _parameters(form: type[Form]) -> Iterator[str]:
+    for name, field in form.model_fields.items():
         shown = field.alias or name
-        need = "required" if field.is_required() else f"default `{field.default}`" if field.default is not None else "optional"
+        default = field.default
+        need = "required" if field.is_required() else f"default `{default}`" if default not in (None, PydanticUndefined) else "optional"
         yield f"- `{shown}` ({need}) {field.description or ''}".rstrip()
-    yield ""
 
 
 def _commands(found: argparse.ArgumentParser, path: tuple[str, ...], text: str) -> Iterator[tuple[tuple[str, ...], argparse.ArgumentParser, str]]:

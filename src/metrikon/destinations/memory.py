@@ -13,6 +13,8 @@ class MemoryDestination:
     """Keeps rows in order under their keys. `fail_next` holds errors to raise, one a call."""
 
     able: Literal["keyed", "findable", "blind"] = "keyed"
+    gather = 0.02
+    rest = 0.0
 
     def __init__(self) -> None:
         self.rows: dict[str, dict[str, Any]] = {}

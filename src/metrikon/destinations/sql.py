@@ -4,22 +4,53 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from decimal import Decimal
+from pathlib import Path
 from typing import Any, Literal
 
-from sqlalchemy import Boolean, Column, Date, Engine, MetaData, Numeric, String, Table, Text, create_engine, event, inspect, select, text
+from pydantic import Field
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Date,
+    Engine,
+    MetaData,
+    Numeric,
+    String,
+    Table,
+    Text,
+    create_engine,
+    event,
+    inspect,
+    make_url,
+    select,
+    text,
+)
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, OperationalError, SQLAlchemyError
 from sqlalchemy.types import TypeEngine
 
+from metrikon.core.flows.form import Form
 from metrikon.destinations.cells import as_date, cell_value
 from metrikon.destinations.former import Former
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row, Unusable
+from metrikon.destinations.places import from_home
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
+
+SQLITE = "sqlite:///"
+
+
+class SqlTable(Form):
+    """A table of a database."""
+
+    url: str = Field(..., min_length=1, description="A database URL, e.g. sqlite:///ledger.db; relative paths start at the service's folder.")
+    table: str = Field(..., pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,62}$", description="The table; it is made when it is not there.")
 
 
 class SqlDestination:
     """Makes the table and missing columns itself. Amounts are exact: NUMERIC, or text where the database has floats only."""
 
     able: Literal["keyed", "findable", "blind"] = "keyed"
+    gather = 0.02
+    rest = 0.0
 
     def __init__(self, url: str, table: str) -> None:
         try:
@@ -149,3 +180,37 @@ def _fitted(kind: Any, value: Any) -> Any:
         return f"{value:f}"
     shown = cell_value(value)
     return shown if isinstance(shown, str) else str(shown)
+
+
+def url_of(said: SqlTable, home: Path) -> str:
+    """The database URL, a relative path of SQLite as the machine has it."""
+    relative = said.url.startswith(SQLITE) and not said.url.startswith(SQLITE + "/")
+    return f"{SQLITE}{home / said.url.removeprefix(SQLITE)}" if relative else said.url
+
+
+def _place(said: SqlTable, home: Path) -> str:
+    try:
+        url = make_url(url_of(said, home))
+    except ArgumentError:
+        return f"sql:{said.table}"
+    if url.get_backend_name() == "sqlite":
+        return f"sql:sqlite:{from_home(Path(url.database or ''), home)}#{said.table}"
+    return f"sql:{url.get_backend_name()}:{url.host or 'localhost'}:{url.port or ''}/{url.database}#{said.table}"
+
+
+def _former_place(said: SqlTable, home: Path) -> str:
+    url = url_of(said, home)
+    try:
+        return f"sql:{url.split('://', 1)[0]}://{make_url(url)._replace(password=None, username=None).database}#{said.table}"
+    except ArgumentError:
+        return f"sql:{said.table}"
+
+
+def _build(said: SqlTable, home: Path) -> SqlDestination:
+    try:
+        return SqlDestination(url_of(said, home), said.table)
+    except ArgumentError as error:
+        raise Unusable(f"{said.url!r} is no database URL, such as sqlite:///ledger.db.") from error
+
+
+KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build)

@@ -19,18 +19,30 @@ from openpyxl import Workbook, load_workbook
 from openpyxl.styles import Font
 from openpyxl.utils import get_column_letter
 from openpyxl.utils.exceptions import InvalidFileException
+from pydantic import Field
 
+from metrikon.core.flows.form import Form
 from metrikon.destinations.cells import cell_value
 from metrikon.destinations.former import Former
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Receipt, Row, Unusable
+from metrikon.destinations.places import absolute, from_home
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
 
 MOST_ROWS = 1_048_576
+
+
+class XlsxSheet(Form):
+    """A sheet of a workbook file."""
+
+    path: str = Field(..., min_length=1, pattern=r"\.xlsx$", description="The workbook; relative paths start at the service's folder.")
+    sheet: str = Field("Rows", min_length=1, max_length=31, description="The sheet.")
 
 
 class XlsxDestination:
     """Writes rows below those that are there; the first row holds the column names."""
 
     able: Literal["keyed", "findable", "blind"] = "findable"
+    gather = 0.25
+    rest = 2.0
 
     def __init__(self, path: Path, sheet: str) -> None:
         self.path = path
@@ -155,3 +167,12 @@ def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
                 cell.number_format = "yyyy-mm-dd"
     cell = sheet.cell(at, columns[KEY_COLUMN], row.key)
     cell.data_type = "s"
+
+
+KIND = DestinationKind(
+    "xlsx",
+    XlsxSheet,
+    place=lambda said, home: f"xlsx:{from_home(absolute(said.path, home), home)}#{said.sheet}",
+    former_place=lambda said, home: f"xlsx:{absolute(said.path, home)}#{said.sheet}",
+    build=lambda said, home: XlsxDestination(absolute(said.path, home), said.sheet),
+)

@@ -19,8 +19,8 @@ from metrikon.core.records.rules import MADE_ANEW, ruled
 from metrikon.core.records.types import RecordType
 from metrikon.engine.delivering import handed_over
 from metrikon.engine.engine import Engine
-from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
+from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock
 from metrikon.store import calls, deliveries, items, journal, records, runs
 from metrikon.store.database import Database
@@ -50,11 +50,11 @@ class StillWrong(Exception):
 class Answers:
     """Decisions of people, journaled like everything else."""
 
-    def __init__(self, database: Database, house: EngineHouse, engine: Engine) -> None:
+    def __init__(self, database: Database, workshop: EngineWorkshop, engine: Engine) -> None:
         self._database = database
-        self._house = house
+        self._workshop = workshop
         self._engine = engine
-        self._clock: Clock = house.clock
+        self._clock: Clock = workshop.clock
 
     def check(self, record_id: str, values: Mapping[str, Any]) -> Reading:
         """What checks would say of a record with these values; nothing is kept."""
@@ -89,7 +89,7 @@ class Answers:
             if reading.record != record["as_read"]:
                 calls.reject_run(connection, record["run_id"])  # an answer that a person corrected is not given again
             result = {"id": record_id, "record": reading.record, "findings": kept, "approved": True}
-            data = packed({"decision": "approve", "by": by, "comment": comment, "result": result}, self._house.files)
+            data = packed({"decision": "approve", "by": by, "comment": comment, "result": result}, self._workshop.files)
             self._answer(connection, record, data, now)
 
         self._database.write(job)
@@ -126,7 +126,7 @@ class Answers:
             return str(state)
 
         state = self._database.write(job)
-        self._house.board.breaker.forget()
+        self._workshop.board.breaker.forget()
         self._engine.wake()
         return state
 
@@ -207,16 +207,16 @@ class Answers:
 
         What the first reading noted stays, but for values that the person has set since.
         """
-        kind, _ = self._house.catalog.record_type(record["record_type"], record["type_version"])
-        index = Index(self._house.read_document(record["document"]))
+        kind, _ = self._workshop.catalog.record_type(record["record_type"], record["type_version"])
+        index = Index(self._workshop.read_document(record["document"]))
         fitted = Coercion(kind, index).record(dict(values))
         before = dict(leaves(record["as_read"]))
         by_person = {pointer for pointer, value in leaves(fitted) if before.get(pointer) != value}
         before_them = evidence.from_json(record["evidence"])
-        fitted, known = filled(kind, fitted, self._house.known_list, by_person, before_them)
+        fitted, known = filled(kind, fitted, self._workshop.known_list, by_person, before_them)
         reading = checked_again(kind, fitted, index, before_them, by_person, known)
         with self._database.reading() as connection:
-            found = [*records.others(connection, kind, fitted, record["item_id"]), *ruled(kind, fitted, self._house.known_list)]
+            found = [*records.others(connection, kind, fitted, record["item_id"]), *ruled(kind, fitted, self._workshop.known_list)]
         now = dict(leaves(fitted))
         changed = by_person | {pointer for pointer, value in before.items() if value is not None and now.get(pointer) is None}
         noted = [
@@ -232,7 +232,7 @@ class Answers:
 
     def _answer(self, connection: Connection, record: dict[str, Any], data: Mapping[str, Any], now: int) -> None:
         asked = [entry for _, entry in journal.load(connection, record["run_id"]) if entry.event == "asked"]
-        found = [unpacked(entry, self._house.files) for entry in asked]
+        found = [unpacked(entry, self._workshop.files) for entry in asked]
         path = next(entry.path for entry in reversed(found) if entry.data["result"]["id"] == record["id"])
         journal.append(connection, record["run_id"], [Written("answered", path, data, "check", now)])
         runs.wake(connection, [record["run_id"]], now)  # one that is worked on keeps its lease, and notices by itself

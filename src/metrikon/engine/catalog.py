@@ -5,9 +5,12 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping
 
-from metrikon.core.flows.model import Flow, extracts
+from metrikon.core.flows.kind import Known, Language
+from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.problems import BadFlow, Problem
+from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
-from metrikon.core.flows.verify import BadFlow, Problem, flow_from, verify
+from metrikon.core.flows.verify import check_flow, verify
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.ports.clock import Clock
@@ -18,9 +21,10 @@ from metrikon.store.database import Database
 class Catalog:
     """What is kept under which name; versions never change, so they are parsed once."""
 
-    def __init__(self, database: Database, clock: Clock, models: set[str]) -> None:
+    def __init__(self, database: Database, clock: Clock, language: Language, models: frozenset[str]) -> None:
         self._database = database
         self._clock = clock
+        self.language = language
         self._models = models
         self._flows: dict[tuple[str, int], Flow] = {}
         self._types: dict[tuple[str, int], RecordType] = {}
@@ -35,7 +39,7 @@ class Catalog:
                 row = flows.get_flow(connection, name, version)
             if row is None:
                 raise KeyError(f"There is no flow {name!r} in version {version}.")
-            found = self._flows[name, version] = flow_from(from_yaml(row["text"]))
+            found = self._flows[name, version] = flow_from(from_yaml(row["text"]), self.language)
         return found
 
     def record_type(self, name: str, version: int | None = None) -> tuple[RecordType, int]:
@@ -77,12 +81,12 @@ class Catalog:
             raise BadRecordType(f"The record type is no JSON: {error}.") from error
         with self._database.reading() as connection:
             rows = flows.all_flows(connection)
-        kinds = {**self._record_types(), **changed}
+        known = Known({**self._record_types(), **changed}, self._models)
         found = []
         for row in rows:
             flow = self.flow(row["name"], row["version"])
-            if any(each.record_type == name for each in extracts(flow)):
-                found.append((flow.name, verify(flow, kinds, self._models)))
+            if any(name in each.kind.uses(each.parameters) for each in every_step(flow.steps)):
+                found.append((flow.name, verify(flow, known)))
         return found
 
     def put_flow(self, text: str) -> tuple[str, int]:
@@ -94,11 +98,11 @@ class Catalog:
     def checked_flow(self, text: str) -> Flow:
         """The flow in a text, verified against what is kept here. Raises `BadFlow`."""
         try:
-            flow = flow_from(from_yaml(text))
+            data = from_yaml(text)
         except NotYaml as error:
             raise BadFlow([Problem("", "", str(error))]) from error
-        problems = verify(flow, self._record_types(), self._models)
-        if problems:
+        flow, problems = check_flow(data, self.language, Known(self._record_types(), self._models))
+        if problems or flow is None:
             raise BadFlow(problems)
         return flow
 

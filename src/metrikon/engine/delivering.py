@@ -22,8 +22,7 @@ from metrikon.store.tables import runs as runs_table
 
 log = logging.getLogger("metrikon.deliveries")
 GATHER_ALL = 0.03  # seconds that rows gather before they are looked at
-GATHER = 0.25  # seconds between batches of one destination, at least
-REST = 2.0  # times the last batch's duration that a destination rests, so that slow saves gather more rows
+SOON = 0.02  # seconds until a destination that could not be built is looked at again
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 
 
@@ -108,9 +107,9 @@ class Deliveries:
             log.exception("rows for %s could not be looked up; they are looked up again", destination)
         finally:
             took = time.monotonic() - start
-            self._not_before[destination] = time.monotonic() + max(
-                GATHER if destination.startswith("xlsx") else 0.02, REST * took if destination.startswith("xlsx") else 0
-            )
+            adapter = self._adapters.get(destination)
+            gather, rest = (adapter.gather, adapter.rest * took) if adapter is not None else (SOON, 0.0)
+            self._not_before[destination] = time.monotonic() + max(gather, rest)
             self._busy.discard(destination)
             self._wake.set()
             self.on_done()

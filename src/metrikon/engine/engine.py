@@ -50,7 +50,7 @@ class Engine:
 
     def start(self) -> None:
         """Release what an earlier process held, then begin."""
-        clock = self.bench.house.clock
+        clock = self.bench.workshop.clock
         self.bench.database.write(lambda connection: runs.release_all(connection, clock.now()))
         self.deliveries.start()
         for number in range(self.settings.workers):
@@ -68,7 +68,7 @@ class Engine:
         self._wake.set()
         for _ in range(self.settings.workers):
             self._queue.put(None)
-        clock = self.bench.house.clock
+        clock = self.bench.workshop.clock
         end = clock.now() + int(timeout * 1000)
         for thread in self._threads:
             thread.join(max(0.0, (end - clock.now()) / 1000))
@@ -102,11 +102,11 @@ class Engine:
                 self._stop.wait(2)
 
     def _claim(self, room: int) -> list[Claim]:
-        now, settings = self.bench.house.clock.now(), self.settings
+        now, settings = self.bench.workshop.clock.now(), self.settings
         return self.bench.database.write(lambda connection: runs.claim(connection, settings.owner, now, settings.lease, room))
 
     def _renew(self, held: list[Claim]) -> None:
-        until = self.bench.house.clock.now() + self.settings.lease
+        until = self.bench.workshop.clock.now() + self.settings.lease
         self.bench.database.write(lambda connection: runs.renew(connection, held, until))
 
     def _room(self) -> int:

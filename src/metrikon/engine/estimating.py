@@ -9,7 +9,7 @@ from pathlib import Path
 
 from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.flows.model import Flow, extracts
+from metrikon.core.flows.model import Flow, every_step
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Switchboard, sized
@@ -60,12 +60,12 @@ class Estimating:
                 raise
             paper = WorkerPaper(self._readers, place, lambda: None)
             found = Estimated(0, 0, 0, Decimal(0))
-            for extract in extracts(flow):
-                name = extract.model or self._default
-                if name == PATTERN:
+            for asks in (each.kind.asks(each.parameters) for each in every_step(flow.steps)):
+                name = (asks.model or self._default) if asks else PATTERN
+                if asks is None or name == PATTERN:
                     continue
-                kind, _ = self._catalog.record_type(extract.record_type)
-                asking = Asking(self._today, extract.context, self._board.models[name].room)
+                kind, _ = self._catalog.record_type(asks.record_type)
+                asking = Asking(self._today, asks.context, self._board.models[name].room)
                 found = _added(found, self._priced(name, paper.estimate(kind, asking)))
         return found
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
-from metrikon.core.flows.fold import Entry
+from metrikon.core.flows.state import Entry
 from metrikon.core.values.exact import dumps, loads
 from metrikon.ports.files import Files
 
@@ -22,4 +23,4 @@ def packed(data: Mapping[str, Any], files: Files) -> Mapping[str, Any]:
 def unpacked(entry: Entry, files: Files) -> Entry:
     """An entry with its data, wherever it was kept."""
     kept = entry.data.get(KEPT)
-    return Entry(entry.event, entry.path, loads(files.get(str(kept)))) if kept else entry
+    return replace(entry, data=loads(files.get(str(kept)))) if kept else entry

@@ -6,7 +6,7 @@ import threading
 from collections import OrderedDict
 from dataclasses import dataclass
 
-from metrikon.core.flows.fold import State
+from metrikon.core.flows.state import State
 
 MOST = 200  # runs
 

@@ -14,7 +14,7 @@ from typing import Any
 from metrikon.drivers.trial import Sample, Way, tried
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.catalog import Catalog
-from metrikon.engine.house import EngineHouse
+from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock
 from metrikon.ports.model import ModelDown, OverLimit
 from metrikon.store import trials
@@ -26,8 +26,8 @@ log = logging.getLogger("metrikon.trials")
 class Trials:
     """Runs trials. `default`: the model where none is named."""
 
-    def __init__(self, database: Database, house: EngineHouse, catalog: Catalog, board: Switchboard, clock: Clock, default: str) -> None:
-        self.database, self.house, self.catalog, self.board, self.clock, self.default = database, house, catalog, board, clock, default
+    def __init__(self, database: Database, workshop: EngineWorkshop, catalog: Catalog, board: Switchboard, clock: Clock, default: str) -> None:
+        self.database, self.workshop, self.catalog, self.board, self.clock, self.default = database, workshop, catalog, board, clock, default
         self._stops: dict[str, threading.Event] = {}
         self._threads: list[threading.Thread] = []
         self._one = threading.Lock()
@@ -107,7 +107,7 @@ class Trials:
             model = self.board.bound(row["model"], "", row["id"])
             sample = Sample(each["title"] or each["id"], each["document"], each["values"])
             try:
-                result = tried(sample, Way(kind, model, row["context"]), lambda one: self.house.paper(one.sha256), today).as_json()
+                result = tried(sample, Way(kind, model, row["context"]), lambda one: self.workshop.paper(one.sha256), today).as_json()
             finally:
                 model.keep()
             self.database.write(lambda connection, each=each, result=result: trials.put_result(connection, row["id"], each["id"], result))  # type: ignore[misc]

@@ -4,25 +4,21 @@ from __future__ import annotations
 
 import logging
 from collections import deque
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.flows.fold import Again, Effect, Entry, Perform, State, advance, in_order, todo
-from metrikon.core.flows.keys import key_of
-from metrikon.core.flows.kinds import OUTWARD
+from metrikon.core.flows.fold import advance, in_order, todo
+from metrikon.core.flows.state import Again, Effect, Entry, Perform, State
 from metrikon.core.values.exact import as_kept
-from metrikon.destinations.build import former_place, place
-from metrikon.engine.house import EngineHouse
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
-from metrikon.ports.step import Call, Outcome, StepFailed
-from metrikon.steps import RUNNERS
-from metrikon.store import deliveries, items, journal, runs
+from metrikon.engine.workshop import EngineWorkshop
+from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
+from metrikon.store import items, journal, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 from metrikon.store.runs import FIRST, Claim, LeaseLost
@@ -35,8 +31,8 @@ class Bench:
     """What a worker works with."""
 
     database: Database
-    house: EngineHouse
-    home: Path
+    workshop: EngineWorkshop
+    runners: Mapping[str, Any]  # of each kind of step that is not control: a `Runner`, or a `GatheredRunner` for kinds that are gathered
     stopping: Callable[[], bool]
     states: States = field(default_factory=States)
 
@@ -47,7 +43,7 @@ class Work:
     def __init__(self, bench: Bench, claim: Claim) -> None:
         self.bench = bench
         self.claim = claim
-        self.clock = bench.house.clock
+        self.clock = bench.workshop.clock
         self.pending: list[Written] = []
         self.known = 0  # journal entries that this worker has seen or written
         self.foreign = False  # others (deliveries, answers) added entries meanwhile
@@ -74,10 +70,11 @@ class Work:
         while queue and not self.bench.stopping():
             effect = queue.popleft()
             if isinstance(effect, Perform):
-                if effect.step.kind == "write":
-                    writes = [effect, *(e for e in queue if isinstance(e, Perform) and e.step.kind == "write")]
-                    queue = deque(e for e in queue if not (isinstance(e, Perform) and e.step.kind == "write"))
-                    entries = self._write([w for w in writes if not w.begun])
+                kind = effect.step.kind
+                if kind.gathered:
+                    alike = [effect, *(each for each in queue if isinstance(each, Perform) and each.step.kind is kind)]
+                    queue = deque(each for each in queue if not (isinstance(each, Perform) and each.step.kind is kind))
+                    entries = self._perform_all([each for each in alike if not each.begun])
                 else:
                     entries = self._perform(effect)
                 for entry in entries:
@@ -90,7 +87,7 @@ class Work:
     def _replayed(self) -> tuple[State, tuple[Effect, ...]]:
         kept = self.bench.states.take(self.claim.run_id)
         if kept is None:
-            state = State(self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version))
+            state = State(self.bench.workshop.catalog.flow(self.claim.flow, self.claim.flow_version))
         else:
             state, self.known, self.today, self.file_name = kept.state, kept.entries, kept.today, kept.file_name
         with self.bench.database.reading() as connection:
@@ -98,7 +95,7 @@ class Work:
             if not entries and not self.known:
                 return self._started(connection, state)
         for number, entry in entries:
-            whole = unpacked(entry, self.bench.house.files)
+            whole = unpacked(entry, self.bench.workshop.files)
             state, _ = advance(state, whole)
             self.known = number
             if entry.event == "started":
@@ -122,105 +119,88 @@ class Work:
 
     def _perform(self, effect: Perform) -> list[Entry]:
         """Do one step; the entries to fold."""
-        kind = effect.step.kind
-        if kind in OUTWARD and not effect.begun:
-            self._commit([Written("begun", effect.path, {"attempt": effect.attempt}, kind, self.clock.now())])
-        call = Call(
-            self.claim.run_id,
-            self.claim.item_id,
-            self.claim.flow,
-            effect.path,
-            effect.parameters,
-            effect.attempt,
-            self.today,
-            self.file_name,
-        )
+        if effect.step.kind.outward and not effect.begun:
+            self._commit([self._written(effect, "begun", {"attempt": effect.attempt})])
         start = self.clock.now()
+        runner: Runner = self.bench.runners[effect.step.kind.name]
         try:
-            outcome = RUNNERS[kind](call, self.bench.house)
-            return [self._keep(effect, outcome, start)]
-        except StepFailed as error:
-            data = {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused, "attempt": effect.attempt}
-            return [self._failed(effect, data, start)]
+            return [self._keep(effect, runner(self._call(effect), self.bench.workshop), start)]
         except (LeaseLost, StoreFailed):
             raise
         except Exception as error:
-            log.exception("run %s, step %s", self.claim.run_id, effect.path)
-            message = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."
-            return [self._failed(effect, {"message": message, "again": False, "attempt": effect.attempt}, start)]
+            return [self._failed(effect, error, start)]
 
-    def _failed(self, effect: Perform, data: dict[str, Any], start: int) -> Entry:
+    def _perform_all(self, effects: list[Perform]) -> list[Entry]:
+        """Do steps of a kind that is gathered, all in one commit; the entries to fold."""
+        if not effects:
+            return []
+        start = self.clock.now()
+        runner: GatheredRunner = self.bench.runners[effects[0].step.kind.name]
+        try:
+            make = runner([self._call(each) for each in effects], self.bench.workshop)
+        except (LeaseLost, StoreFailed):
+            raise
+        except Exception as error:
+            return [self._failed(each, error, start) for each in effects]
+        entries, self.pending = self.pending, []
+
+        def job(connection: Connection) -> tuple[int, list[Written]]:
+            made = make(connection, self.clock.now())
+            written = [self._written(effect, each.event, each.data) for effect, its in zip(effects, made, strict=True) for each in its]
+            return journal.append(connection, self.claim.run_id, [*entries, *written], self.claim), written
+
+        total, written = self.bench.database.write(job)
+        self._seen(total, len(entries) + len(written))
+        return [each.entry for each in written]
+
+    def _call(self, effect: Perform) -> Call:
+        claim = self.claim
+        retry = effect.step.common.retry
+        where = (claim.run_id, claim.item_id, claim.flow, claim.flow_version, effect.path)
+        return Call(*where, effect.parameters, effect.attempt, retry.attempts, self.today, self.file_name)
+
+    def _written(self, effect: Perform, event: str, data: Mapping[str, Any], took: int | None = None) -> Written:
+        kind = effect.step.kind
+        return Written(event, effect.path, data, kind.name, self.clock.now(), took, kind.version)
+
+    def _failed(self, effect: Perform, error: Exception, start: int) -> Entry:
+        """Journal that a step did not come to its end. One that waits does so a little more or less than said, so that not all come back at once."""
         now = self.clock.now()
-        written = Written("failed", effect.path, {**data, **self._from(now)}, effect.step.kind, now, now - start)
+        data: dict[str, Any] = {"attempt": effect.attempt, "at": now, "jitter": round(0.85 + 0.3 * self.clock.chance(), 3), "again": False}
+        if isinstance(error, StepFailed):
+            data |= {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused}
+        else:
+            log.error("run %s, step %s", self.claim.run_id, effect.path, exc_info=error)
+            data["message"] = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."
+        written = self._written(effect, "failed", data, now - start)
         self._commit([written])
         return written.entry
 
-    def _from(self, now: int) -> dict[str, Any]:
-        """From when a step waits, and how much more or less than said, so that not all come back at once."""
-        return {"at": now, "jitter": round(0.85 + 0.3 * self.clock.chance(), 3)}
-
     def _keep(self, effect: Perform, outcome: Outcome, start: int) -> Entry:
         """Journal what a step gave, in one commit with what it stores."""
-        kind = effect.step.kind
         if outcome.commit is None:
-            now = self.clock.now()
-            result = as_kept(outcome.result)
-            written = Written("done", effect.path, packed({"result": result}, self.bench.house.files), kind, now, now - start)
+            made = Made("done", {"result": as_kept(outcome.result)})
+            written = self._written(effect, made.event, packed(made.data, self.bench.workshop.files), self.clock.now() - start)
             self.pending.append(written)
-            return Entry("done", effect.path, {"result": result})
+            return replace(written.entry, data=made.data)
         make = outcome.commit
         entries, self.pending = self.pending, []
 
-        def job(connection: Connection) -> tuple[int, dict[str, Any]]:
+        def job(connection: Connection) -> tuple[int, Made, Written]:
             now = self.clock.now()
-            result = make(connection, now)
-            event = "asked" if result.pop("asks", False) else "done"
-            data = packed({"result": result}, self.bench.house.files)
-            written = Written(event, effect.path, data, kind, now, now - start)
+            made = make(connection, now)
+            written = self._written(effect, made.event, packed(made.data, self.bench.workshop.files), now - start)
             total = journal.append(connection, self.claim.run_id, [*entries, written], self.claim)
             if outcome.usage:
                 usage = outcome.usage
                 runs.spent(connection, self.claim.run_id, usage.calls, usage.input_tokens, usage.output_tokens, usage.cost)
-            return total, {"event": event, "result": result}
+            return total, made, written
 
-        total, made = self.bench.database.write(job)
+        total, made, written = self.bench.database.write(job)
         self._seen(total, len(entries) + 1)
-        if made["event"] == "asked":
-            self.asks = next((str(each["message"]) for each in made["result"].get("findings", ()) if each["level"] == "stop"), "")
-        return Entry(made["event"], effect.path, {"result": as_kept(made["result"])})
-
-    def _write(self, effects: list[Perform]) -> list[Entry]:
-        """Enter rows to be written, all in one commit. Those written before are done at once."""
-        if not effects:
-            return []
-        flow = self.bench.house.catalog.flow(self.claim.flow, self.claim.flow_version)
-        named = {str(effect.parameters["to"]) for effect in effects}
-        places = {name: (place(flow.destinations[name], self.bench.home), former_place(flow.destinations[name], self.bench.home)) for name in named}
-        wanted = [self._wanted(effect, *places[str(effect.parameters["to"])]) for effect in effects]
-        entries, self.pending = self.pending, []
-        now = self.clock.now()
-
-        def job(connection: Connection) -> tuple[int, list[Written]]:
-            standing = deliveries.begin(connection, self.claim.run_id, self.claim.flow, self.claim.flow_version, wanted, now)
-            made = []
-            for each in wanted:
-                stands = standing[each.path]
-                made.append(Written("begun", each.path, {"key": each.key}, "write", now))
-                if stands.state == "done":
-                    result = {"key": each.key, "result": "there already", "place": stands.receipt or "", "by": stands.run_id}
-                    made.append(Written("done", each.path, {"result": result}, "write", now, 0))
-            return journal.append(connection, self.claim.run_id, [*entries, *made], self.claim), made
-
-        total, made = self.bench.database.write(job)
-        self._seen(total, len(entries) + len(made))
-        return [each.entry for each in made]
-
-    def _wanted(self, effect: Perform, destination: str, former: str) -> deliveries.Wanted:
-        values = effect.parameters
-        parts = tuple(values["key"])
-        key = f"{destination}|{key_of(parts, bool(values.get('ignore_case')))}"
-        to, columns = str(values["to"]), dict(values["columns"])
-        return deliveries.Wanted(key, parts, destination, former, to, effect.path, columns, effect.step.retry.attempts)
+        if made.event == "asked":
+            self.asks = made.reason
+        return replace(written.entry, data=as_kept(made.data))
 
     def _commit(self, entries: list[Written]) -> None:
         """Journal what is pending and these entries."""
@@ -260,7 +240,8 @@ class Work:
         if "asked" in statuses:
             return "review", self.asks or "A person must look at the record.", min(self.wakes, default=None)
         if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
-            reason = "Rows are being written." if "begun" in statuses else "A step is tried again."
+            begun = next((step.step.kind.waits for step in state.open.values() if step.status == "begun"), "")
+            reason = begun or "A step is tried again."
             return "waiting", reason, min(self.wakes, default=None if "begun" in statuses else now)
         reasons = [step.reason for _, step in in_order(state) if step.reason]
         return "parked", reasons[0] if reasons else "It cannot go on by itself.", None

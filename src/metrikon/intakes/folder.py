@@ -9,12 +9,27 @@ from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Literal
+
+from pydantic import Field
+
+from metrikon.core.flows.form import Form
+from metrikon.intakes.upload import OPENED
+from metrikon.ports.intake import IntakeKind, Take
 
 log = logging.getLogger("metrikon.intakes")
 TAKEN = "taken"  # the folder that taken files are moved to
 _NOT_YET = (".part", ".partial", ".tmp", ".crdownload", ".download")
 AT_ONCE = 16  # files on their way at once, in their order
-Take = Callable[[str, str, bytes], Callable[[], object]]  # identity, name, bytes; what it gives waits until they are kept
+
+
+class WatchedFolder(Form):
+    """Files that appear in a folder. Taken when settled, once each."""
+
+    path: str = Field(..., min_length=1, description="The folder; relative paths start at the service's folder.")
+    after: Literal["keep", "move"] = Field("keep", description="What becomes of a file that was taken: kept, or moved to `taken`.")
+    settled: float = Field(1.0, ge=0, le=3600, description="Seconds a file must have stayed the same.")
+    opened: bool = Field(False, description=OPENED)
 
 
 @dataclass(frozen=True)
@@ -28,7 +43,7 @@ class _Sent:
 
 @dataclass
 class Folder:
-    """One folder of one flow. `scan` is called again and again; it remembers what it has seen."""
+    """One folder of one flow, looked at again and again; it remembers what it has seen."""
 
     path: Path
     move: bool
@@ -38,7 +53,7 @@ class Folder:
     _taken: dict[str, tuple[int, int]] = field(default_factory=dict)
     problems: dict[str, str] = field(default_factory=dict)
 
-    def scan(self, now: float, take: Take) -> int:
+    def look(self, now: float, take: Take) -> int:
         """Take in what has settled at time `now` (seconds); how many files were taken."""
         self.path.mkdir(parents=True, exist_ok=True)
         count = 0
@@ -108,3 +123,14 @@ class Folder:
             os.rename(path, target)
         except OSError as error:
             self.problems[path.name] = f"{path.name} was taken but could not be moved: {error.strerror}."
+
+
+def _place(said: WatchedFolder, home: Path) -> str:
+    return str(home / said.path)
+
+
+def _build(said: WatchedFolder, home: Path, largest: int) -> Folder:
+    return Folder(home / said.path, said.after == "move", said.settled, largest)
+
+
+KIND = IntakeKind("folder", WatchedFolder, _place, _build)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, Literal, Protocol
+
+from metrikon.core.flows.form import Form
 
 KEY_COLUMN = "delivery_key"
 
@@ -40,9 +43,14 @@ class Unusable(Broken):
 
 
 class Destination(Protocol):
-    """`able`: "keyed" enforces our key, "findable" lets us look it up before we repeat a write."""
+    """`able`: "keyed" enforces our key, "findable" lets us look it up before we repeat a write, "blind" neither.
+
+    `gather`: seconds between batches, at least. `rest`: times the last batch's duration that it rests, so that slow saves gather more rows.
+    """
 
     able: Literal["keyed", "findable", "blind"]
+    gather: float
+    rest: float
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         """Write rows in one batch, in order; rows whose key is there are left as they are.
@@ -50,3 +58,19 @@ class Destination(Protocol):
         Raises `Busy` or `Broken`; then none of the rows counts as written.
         """
         ...
+
+
+@dataclass(frozen=True)
+class DestinationKind:
+    """A kind of destination, declared beside its adapter.
+
+    `parameters`: the form of what a flow says of it. `place`: the place itself, named from the folder of the service and without secrets, so that
+    two flows that write there share its delivery keys. `former_place`: the same as earlier versions named it in their keys. `build`: the adapter;
+    raises `Unusable` when what the flow says cannot be used.
+    """
+
+    name: str
+    parameters: type[Form]
+    place: Callable[[Any, Path], str]
+    former_place: Callable[[Any, Path], str]
+    build: Callable[[Any, Path], Destination]

@@ -1,12 +1,10 @@
-"""Step: what one kind of step does with its parameters. Control kinds have none: the fold walks them."""
+"""Step: what one kind of step does with its parameters. Kinds that only move a run about have none: the fold walks them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol
-
-from sqlalchemy import Connection
+from typing import Any, Literal, Protocol
 
 from metrikon.core.documents.model import Document, Summary, Within
 from metrikon.core.records.lists import KnownList
@@ -17,6 +15,9 @@ from metrikon.ports.paper import Paper
 KILLS = 3  # a file that ends the process that works on it this often is not tried again
 
 
+Transaction = Any  # of the store: a step hands it on to the store's functions, so that what it stores is committed with its journal entry
+
+
 @dataclass(frozen=True)
 class Call:
     """One step instance to be done: its parameters with their holes filled, and where it stands."""
@@ -24,24 +25,53 @@ class Call:
     run_id: str
     item_id: str
     flow: str
+    flow_version: int
     path: str
     parameters: Mapping[str, Any]
     attempt: int
+    most_attempts: int
     today: str
     file_name: str
 
 
 @dataclass(frozen=True)
-class Outcome:
-    """What a step gave. `commit`, when given, makes the result within the transaction that journals it.
+class Made:
+    """An entry of the journal that a step makes.
 
-    `asks`: the run waits for a person. `usage` and `model` say what a model call cost.
+    `event`: "done" with its result; "asked" with its result so far, when a person must answer, and `reason` for people; "begun" with whatever is to be
+    known of it, when its end comes from elsewhere.
     """
 
+    event: Literal["done", "asked", "begun"]
+    data: Mapping[str, Any]
+    reason: str = ""
+
+
+Commit = Callable[[Transaction, int], Made]  # the time in milliseconds
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a step gave: its result, or `commit`, which makes it within the transaction that journals it. `usage`: what a model call cost."""
+
     result: dict[str, Any] = field(default_factory=dict)
-    commit: Callable[[Connection, int], dict[str, Any]] | None = None
+    commit: Commit | None = None
     usage: Usage | None = None
-    model: str = ""
+
+
+class Runner(Protocol):
+    """What a kind of step does; raises `StepFailed`."""
+
+    def __call__(self, call: Call, workshop: Workshop) -> Outcome: ...
+
+
+GatheredCommit = Callable[[Transaction, int], list[list[Made]]]  # for each of the calls its entries
+
+
+class GatheredRunner(Protocol):
+    """What a kind of step does of which many are done in one commit."""
+
+    def __call__(self, calls: Sequence[Call], workshop: Workshop) -> GatheredCommit: ...
 
 
 class StepFailed(Exception):
@@ -62,7 +92,7 @@ class CalledModel(Model, Protocol):
         """An answer was no good: it is not given again."""
         ...
 
-    def commit(self, connection: Connection) -> None:
+    def commit(self, connection: Transaction) -> None:
         """Keep the records of the calls, in the transaction of the step."""
         ...
 
@@ -71,8 +101,8 @@ class CalledModel(Model, Protocol):
         ...
 
 
-class House(Protocol):
-    """What steps may ask of the house."""
+class Workshop(Protocol):
+    """What steps may ask for: documents, record types, models, places."""
 
     def read_document(self, sha256: str, flow: str | None = None) -> Document:
         """The document of a kept file, read now or before, with the passwords of a flow. Raises `Refused` or `ReaderDied`."""
@@ -104,6 +134,10 @@ class House(Protocol):
 
     def known_list(self, name: str) -> KnownList | None:
         """The known values of a list, or None when there is no such list."""
+        ...
+
+    def places(self, flow: str, version: int, name: str) -> tuple[str, str]:
+        """The place of a destination of a flow, and the same as earlier versions named it."""
         ...
 
     def new_id(self) -> str: ...

@@ -88,7 +88,7 @@ def blueprint(app: App) -> APIBlueprint:
     @api.get("/api/documents/<string:sha256>", responses={200: DocumentView}, operation_id="getDocument")
     def document(path: HashPath) -> Response:
         """A document with the words and boxes of its pages."""
-        found = app.house.read_document(_kept(app, path.sha256))
+        found = app.workshop.read_document(_kept(app, path.sha256))
         pages = [
             PageView(
                 number=p.number,
@@ -120,10 +120,10 @@ def blueprint(app: App) -> APIBlueprint:
     def page_picture(path: PagePath, query: PictureQuery) -> Response:
         """The picture of a page, drawn when first asked for: PNG, or SVG for what has no pages of its own."""
         sha256 = _kept(app, path.sha256)
-        found = app.house.read_document(sha256)
+        found = app.workshop.read_document(sha256)
         if path.page > len(found.pages):
             raise Problem(404, "no-page", f"The document has {len(found.pages)} pages.")
-        data, media = app.house.page_picture(found, path.page, min(SIZES, key=lambda size: abs(size - query.dots)))
+        data, media = app.workshop.page_picture(found, path.page, min(SIZES, key=lambda size: abs(size - query.dots)))
         return Response(data, content_type=media, headers={"Cache-Control": "private, max-age=86400, immutable"})
 
     @api.get("/api/files/<string:sha256>", responses={200: {"content": {"application/octet-stream": {}}}}, operation_id="getFile")
@@ -215,7 +215,7 @@ def blueprint(app: App) -> APIBlueprint:
         elif body.heads is not None:
             schema = from_heads(body.heads, body.title)
         else:
-            schema = from_document(app.house.read_document(_kept(app, str(body.document))), body.title)
+            schema = from_document(app.workshop.read_document(_kept(app, str(body.document))), body.title)
         return reply(StartView(text=dumps(schema).decode()))
 
     @api.get("/api/tokens", responses={200: TokenList}, operation_id="listTokens")

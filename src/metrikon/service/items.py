@@ -7,6 +7,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from sqlalchemy import select
 
 from metrikon.app.assemble import App
+from metrikon.ports.intake import opened
 from metrikon.service.asked import CancelBody, IdPath, ItemQuery, NamePath, RunQuery
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
@@ -120,4 +121,4 @@ def _opened(app: App, name: str) -> bool:
         found = flows.standing(connection, name)
     if found is None:
         return False  # taking it in says what is wrong
-    return any(intake.kind == "upload" and intake.opened for intake in app.catalog.flow(name, found[0]).intakes)
+    return any(intake.kind == "upload" and opened(intake.form) for intake in app.catalog.flow(name, found[0]).intakes)

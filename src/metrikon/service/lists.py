@@ -51,13 +51,13 @@ def blueprint(app: App) -> APIBlueprint:
     @api.get("/api/lists", responses={200: AllLists}, operation_id="listLists")
     def all_lists() -> Response:
         """Every list of known values."""
-        found = [known for name in app.house.lists.names() if (known := app.house.lists.get(name))]
+        found = [known for name in app.workshop.lists.names() if (known := app.workshop.lists.get(name))]
         return reply(AllLists(items=[ListView(**_about(each)) for each in found]))
 
     @api.get("/api/lists/<string:name>", responses={200: ListDetail}, operation_id="getList")
     def get_list(path: NamePath) -> Response:
         """A list as CSV."""
-        known = app.house.lists.get(path.name)
+        known = app.workshop.lists.get(path.name)
         if known is None:
             raise Problem(404, "not-there", f"There is no list {path.name!r}.")
         out = io.StringIO()
@@ -68,7 +68,7 @@ def blueprint(app: App) -> APIBlueprint:
     def put_list(path: NamePath, body: ListBody) -> Response:
         """Keep a list in the place of the one before; records that are checked from now on are held against it."""
         try:
-            return reply(ListView(**_about(app.house.lists.put(path.name, body.text))))
+            return reply(ListView(**_about(app.workshop.lists.put(path.name, body.text))))
         except BadList as error:
             raise Problem(422, "bad-list", str(error)) from error
 

@@ -9,7 +9,7 @@ from flask import Flask, Response, request
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
-from metrikon.core.flows.verify import BadFlow
+from metrikon.core.flows.problems import BadFlow
 from metrikon.core.records import findings
 from metrikon.core.records.types import BadRecordType
 from metrikon.core.values.exact import dumps

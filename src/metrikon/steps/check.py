@@ -3,30 +3,27 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from typing import Any
-
-from sqlalchemy import Connection
 
 from metrikon.core.records.checks import doubtful
 from metrikon.core.records.findings import Finding, as_json, from_json, stops
 from metrikon.core.records.rules import MADE_ANEW, ruled
-from metrikon.ports.step import Call, House, Outcome, StepFailed
+from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
 from metrikon.store import records
 
 
-def run(call: Call, house: House) -> Outcome:
+def run(call: Call, workshop: Workshop) -> Outcome:
     """Findings of the record given, with those that need a look at other records."""
     given = call.parameters["record"]
     if not isinstance(given, dict) or "id" not in given:
         raise StepFailed("`record` must be the result of an extract step, such as ${invoice}. Correct the flow, then continue.")
     record_id = str(given["id"])
-    kind, _ = house.record_type(str(given["record_type"]))
-    review = str(call.parameters.get("review", "on stop"))
-    least = Decimal(str(call.parameters.get("unattended", "0.6")))
+    kind, _ = workshop.record_type(str(given["record_type"]))
+    review = str(call.parameters["review"])
+    least = Decimal(str(call.parameters["unattended"]))
 
-    found_by_rules = ruled(kind, given["record"], house.known_list)
+    found_by_rules = ruled(kind, given["record"], workshop.known_list)
 
-    def commit(connection: Connection, at: int) -> dict[str, Any]:
+    def commit(connection: Transaction, at: int) -> Made:
         found = [each for each in from_json(given["findings"]) if each.check not in (*MADE_ANEW, "doubtful")]
         found += found_by_rules
         records.claim(connection, kind, given["record"], call.item_id, record_id)
@@ -38,6 +35,7 @@ def run(call: Call, house: House) -> Outcome:
             found.append(Finding("review", "stop", "The flow puts every record before a person."))
         records.checked(connection, record_id, as_json(found), "waits" if asks else "clear", at)
         result = {"id": record_id, "record": given["record"], "findings": as_json(found), "approved": not asks}
-        return {**result, "asks": True} if asks else result
+        reason = next((each.message for each in found if each.level == "stop"), "")
+        return Made("asked" if asks else "done", {"result": result}, reason)
 
     return Outcome(commit=commit)

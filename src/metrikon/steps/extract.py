@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import msgspec
-from sqlalchemy import Connection
 
 from metrikon.core.documents.model import Within
 from metrikon.core.extraction.settle import looked_up
@@ -14,11 +13,11 @@ from metrikon.core.records.checks import doubts
 from metrikon.drivers.extract import MOST_CALLS, extract
 from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
 from metrikon.ports.reader import Refused
-from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed, WorkFailed
+from metrikon.ports.step import KILLS, Call, Made, Outcome, ReaderDied, StepFailed, Transaction, WorkFailed, Workshop
 from metrikon.store import records
 
 
-def run(call: Call, house: House) -> Outcome:
+def run(call: Call, workshop: Workshop) -> Outcome:
     """Ask the model, ground and check what it says, and keep the record."""
     given = call.parameters["document"]
     sha256 = given.get("document") if isinstance(given, dict) else None
@@ -27,19 +26,19 @@ def run(call: Call, house: House) -> Outcome:
     only = _only(call.parameters.get("only"))
     name = str(call.parameters["record_type"])
     try:
-        kind, version = house.record_type(name)
-        model = house.model(call.parameters.get("model"), call.flow, call.run_id)
+        kind, version = workshop.record_type(name)
+        model = workshop.model(call.parameters.get("model"), call.flow, call.run_id)
         second = call.parameters.get("second")
-        stronger = house.model(str(second), call.flow, call.run_id) if second else None
+        stronger = workshop.model(str(second), call.flow, call.run_id) if second else None
         other = call.parameters.get("second_reading")
-        again = house.model(str(other), call.flow, call.run_id) if other else None
+        again = workshop.model(str(other), call.flow, call.run_id) if other else None
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow or put it, then continue.") from error
     try:
         found = extract(
             model,
             kind,
-            house.paper(sha256, call.flow, only),
+            workshop.paper(sha256, call.flow, only),
             call.today,
             str(call.parameters.get("context") or ""),
             stronger,
@@ -52,9 +51,9 @@ def run(call: Call, house: House) -> Outcome:
             if each is not None:
                 each.keep()
         raise _failure(error, call) from error
-    reading = looked_up(kind, found.reading, house.known_list)
+    reading = looked_up(kind, found.reading, workshop.known_list)
     row = {
-        "id": house.new_id(),
+        "id": workshop.new_id(),
         "run_id": call.run_id,
         "item_id": call.item_id,
         "path": call.path,
@@ -71,11 +70,11 @@ def run(call: Call, house: House) -> Outcome:
         "changes": list(reading.changes),
     }
 
-    def commit(connection: Connection, at: int) -> dict[str, Any]:
+    def commit(connection: Transaction, at: int) -> Made:
         for each in (model, stronger, again):
             if each is not None:
                 each.commit(connection)
-        return {
+        result = {
             "id": records.put(connection, row, at),
             "record_type": name,
             "record": reading.record,
@@ -86,8 +85,9 @@ def run(call: Call, house: House) -> Outcome:
             "doubts": doubts(kind, reading.evidence),
             "stages": [msgspec.to_builtins(each) for each in reading.stages],
         }
+        return Made("done", {"result": result})
 
-    return Outcome(commit=commit, usage=found.usage, model=found.model)
+    return Outcome(commit=commit, usage=found.usage)
 
 
 def _only(given: Any) -> Within | None:

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from metrikon.core.documents.model import Within
 from metrikon.ports.reader import Refused
-from metrikon.ports.step import KILLS, Call, House, Outcome, ReaderDied, StepFailed, WorkFailed
+from metrikon.ports.step import KILLS, Call, Outcome, ReaderDied, StepFailed, WorkFailed, Workshop
 from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
 
 
-def run(call: Call, house: House) -> Outcome:
+def run(call: Call, workshop: Workshop) -> Outcome:
     """The document of the file named in `file`."""
     sha256 = str(call.parameters["file"])
     try:
-        sha256 = _as_one(sha256, call, house)
-        document = house.summary(sha256, call.flow)
+        sha256 = _as_one(sha256, call, workshop)
+        document = workshop.summary(sha256, call.flow)
         if document.parts:
-            house.keep_parts(sha256, call.flow)
+            workshop.keep_parts(sha256, call.flow)
     except Refused as error:
         if error.code == "encrypted":
             raise StepFailed(f"{call.file_name} cannot be read yet. {error.reason} Then continue.") from error
@@ -42,18 +42,18 @@ def run(call: Call, house: House) -> Outcome:
     return Outcome({**result, "parts": parts})
 
 
-def _as_one(sha256: str, call: Call, house: House) -> str:
+def _as_one(sha256: str, call: Call, workshop: Workshop) -> str:
     """The file itself, or the one that it makes with the files that are read along with it."""
     given = call.parameters.get("along") or []
     if not isinstance(given, list) or not all(_hash(each) for each in given):
         raise StepFailed("`along` must be a list of files, such as ${archive.parts}. Correct the flow, then continue.")
     files = [(_name(each, number), _hash(each)) for number, each in enumerate(given, 2)]
     if call.parameters.get("together"):
-        parts = [part for part in house.summary(sha256, call.flow).parts if part.role == "member"]
+        parts = [part for part in workshop.summary(sha256, call.flow).parts if part.role == "member"]
         if parts:
-            house.keep_parts(sha256, call.flow)
-            return house.together([*((part.name, part.sha256) for part in parts), *files], call.flow)
-    return house.together([(call.file_name, sha256), *files], call.flow) if files else sha256
+            workshop.keep_parts(sha256, call.flow)
+            return workshop.together([*((part.name, part.sha256) for part in parts), *files], call.flow)
+    return workshop.together([(call.file_name, sha256), *files], call.flow) if files else sha256
 
 
 def _hash(each: object) -> str:

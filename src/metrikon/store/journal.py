@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, insert, select, update
 
-from metrikon.core.flows.fold import Entry
+from metrikon.core.flows.state import Entry
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.hot import Hot
 from metrikon.store.runs import Claim, LeaseLost
@@ -23,12 +23,13 @@ class Written:
     path: str = ""
     data: Mapping[str, Any] = field(default_factory=dict)
     kind: str = ""
-    at: int = 0
+    at: int = 0  # milliseconds since 1970
     took: int | None = None  # milliseconds
+    kind_version: int = 1
 
     @property
     def entry(self) -> Entry:
-        return Entry(self.event, self.path, self.data)
+        return Entry(self.event, self.path, self.data, self.at)
 
 
 # statements of the hot path are built once: building one costs more than running it
@@ -39,10 +40,10 @@ _COUNT_LEASED = Hot(
     .values(entries=runs.c.entries + bindparam("more"))
     .returning(runs.c.entries)
 )
-_COLUMNS = ("run_id", "number", "event", "path", "kind", "at", "took", "data")
-_APPEND = Hot(insert(journal).values({name: bindparam(name) for name in _COLUMNS} | {"kind_version": 1}).inline())
+_COLUMNS = ("run_id", "number", "event", "path", "kind", "kind_version", "at", "took", "data")
+_APPEND = Hot(insert(journal).values({name: bindparam(name) for name in _COLUMNS}).inline())
 _LOAD = Hot(
-    select(journal.c.number, journal.c.event, journal.c.path, journal.c.data)
+    select(journal.c.number, journal.c.event, journal.c.path, journal.c.data, journal.c.at)
     .where(journal.c.run_id == bindparam("run"), journal.c.number > bindparam("after"))
     .order_by(journal.c.number)
 )
@@ -68,6 +69,7 @@ def append(connection: Connection, run_id: str, entries: Sequence[Written], clai
             "event": each.event,
             "path": each.path,
             "kind": each.kind,
+            "kind_version": each.kind_version,
             "at": each.at,
             "took": each.took,
             "data": dumps(each.data),
@@ -82,7 +84,7 @@ def append(connection: Connection, run_id: str, entries: Sequence[Written], clai
 def load(connection: Connection, run_id: str, after: int = 0) -> list[tuple[int, Entry]]:
     """The entries of a run in order, each with its number."""
     rows: Any = _LOAD.run(connection, {"run": run_id, "after": after})
-    return [(number, Entry(event, path, loads(data))) for number, event, path, data in rows]
+    return [(number, Entry(event, path, loads(data), at)) for number, event, path, data, at in rows]
 
 
 def shown(connection: Connection, run_id: str) -> list[dict[str, Any]]:

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 from metrikon.core.feel.compile import evaluate, meets
 from metrikon.core.feel.holes import Hole, fill, holes
-from metrikon.core.feel.parse import BadExpression, names, parse, parse_tests
+from metrikon.core.feel.names import names
+from metrikon.core.feel.parse import BadExpression, parse, parse_tests
 from metrikon.core.feel.running import FeelError
 from metrikon.core.feel.values import plain, text_of
 

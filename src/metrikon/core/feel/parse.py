@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from decimal import Decimal
 from functools import lru_cache
 from itertools import pairwise
-from typing import NoReturn, TypeVar
+from typing import TypeVar
 
 from metrikon.core.feel import syntax as s
+from metrikon.core.feel.cursor import Cursor
 from metrikon.core.feel.functions import FUNCTIONS, former_name
 from metrikon.core.feel.lexer import BadExpression, Lexeme, lexemes, unquoted
+from metrikon.core.feel.names import functions_known
 from metrikon.core.feel.numbers import rounded
-from metrikon.core.values.near import nearest
 
 LONGEST = 4000  # characters
 DEEPEST = 40  # expressions within each other
@@ -24,11 +25,6 @@ COMPARISON = 2
 BINDING = {"or": 0, "and": 1, **dict.fromkeys((*COMPARING, "between", "in"), COMPARISON), "+": 3, "-": 3, "*": 4, "/": 4, "**": 5}
 _SPACED = tuple(sorted((name.split() for name in FUNCTIONS if " " in name), key=len, reverse=True))
 _PROPERTIES = (["time", "offset"], ["start", "included"], ["end", "included"])
-_TYPES = (
-    *(["years", "and", "months", "duration"], ["days", "and", "time", "duration"], ["date", "and", "time"]),
-    *([each] for each in ("number", "string", "boolean", "date", "time", "list", "context", "function", "range")),
-    *(["Any"], ["Null"]),
-)
 T = TypeVar("T")
 
 
@@ -53,7 +49,7 @@ def _parsed(text: str, what: Callable[[_Parser], s.Part]) -> s.Part:
         parser = _Parser(text)
         found = what(parser)
         parser.expect_end()
-        _functions_known(found, frozenset())
+        functions_known(found, frozenset())
     except BadExpression as error:
         raise BadExpression(f"{_shown(text, error.at)}: {error}.", error.at) from error
     return found
@@ -64,63 +60,8 @@ def _shown(text: str, at: int) -> str:
     return f"{'…' if start else ''}{text[start : at + 40].strip()}{'…' if at + 40 < len(text) else ''}"
 
 
-class _Parser:
+class _Parser(Cursor):
     """Goes through the lexemes once, but for ranges whose last bracket may look like a filter."""
-
-    def __init__(self, text: str) -> None:
-        self.lexemes: list[Lexeme] = list(lexemes(text))
-        self.at = 0
-        self.depth = 0
-        self.no_filter = False
-
-    # ---- going on
-
-    @property
-    def here(self) -> Lexeme:
-        return self.lexemes[self.at]
-
-    def take(self) -> Lexeme:
-        found = self.here
-        self.at += found.kind != "end"
-        return found
-
-    def sees(self, *texts: str) -> bool:
-        """Whether one of these signs or words comes next."""
-        here = self.here
-        return here.text in texts and here.kind in ("sign", "keyword", "word")
-
-    def takes(self, *texts: str) -> bool:
-        found = self.sees(*texts)
-        self.at += found
-        return found
-
-    def expect(self, text: str, what: str = "") -> Lexeme:
-        if not self.sees(text):
-            self.fail(what or f"{text} is expected")
-        return self.take()
-
-    def expect_end(self) -> None:
-        if self.here.kind != "end":
-            self.fail("an operator is expected")
-
-    def fail(self, expected: str) -> NoReturn:
-        here = self.here
-        if here.kind == "end":
-            raise BadExpression(f"it ends too early; {expected} at {here.at + 1}", here.at)
-        raise BadExpression(f"{here.text} at {here.at + 1} cannot stand there; {expected}", here.at)
-
-    def word(self) -> Lexeme:
-        if self.here.kind != "word":
-            self.fail("a name is expected")
-        return self.take()
-
-    def words(self, wanted: list[str]) -> bool:
-        """Take these words, if they come next one after the other."""
-        coming = self.lexemes[self.at : self.at + len(wanted)]
-        if [each.text for each in coming] != wanted or any(each.kind not in ("word", "keyword") for each in coming):
-            return False
-        self.at += len(wanted)
-        return True
 
     # ---- expressions, the loosest first
 
@@ -172,7 +113,7 @@ class _Parser:
         parameters: list[tuple[str, str | None]] = []
         while not self.takes(")"):
             name = self.word().text
-            parameters.append((name, self._type() if self.takes(":") else None))
+            parameters.append((name, self.type() if self.takes(":") else None))
             if not self.sees(")"):
                 self.expect(",", "a comma or ) is expected")
         if self.sees("external"):
@@ -228,39 +169,10 @@ class _Parser:
         value = self._tail()
         if self.takes("instance"):
             self.expect("of")
-            value = s.InstanceOf(value, self._type(), at=at)
+            value = s.InstanceOf(value, self.type(), at=at)
         if signs and isinstance(value, s.Literal) and isinstance(value.value, Decimal):
             return s.Literal(-value.value if signs % 2 else value.value, at=at)
         return s.Negative(value, at=at) if signs % 2 else s.Negative(s.Negative(value, at=at), at=at) if signs else value
-
-    def _type(self) -> str:
-        for words in _TYPES:
-            if self.words(words):
-                name = " ".join(words)
-                break
-        else:
-            self.fail("a type is expected, such as number, string, date or list<number>")
-        if name in ("list", "range") and self.takes("<"):
-            name = f"{name}<{self._type()}>"
-            self.expect(">")
-        elif name == "context" and self.takes("<"):
-            entries = []
-            while not self.takes(">"):
-                entry = self.word().text
-                self.expect(":")
-                entries.append(f"{entry}: {self._type()}")
-                if not self.sees(">"):
-                    self.expect(",")
-            name = f"context<{', '.join(entries)}>"
-        elif name == "function" and self.takes("<"):
-            taken = []
-            while not self.takes(">"):
-                taken.append(self._type())
-                if not self.sees(">"):
-                    self.expect(",")
-            self.expect("->")
-            name = f"function<{', '.join(taken)}>->{self._type()}"
-        return name
 
     def _tail(self) -> s.Part:
         """A value with what follows it: entries, filters, calls."""
@@ -490,53 +402,6 @@ class _Parser:
         return tuple(found)
 
 
-def _functions_known(part: s.Part, bound: frozenset[str]) -> None:
-    """Only functions of the language are called, and those that the expression defines itself. Raises `BadExpression`."""
-    if isinstance(part, s.Call) and isinstance(part.function, s.Name) and part.function.name not in bound:
-        raise BadExpression(f"there is no function {part.function.name!r}{nearest(part.function.name, FUNCTIONS)}", part.function.at)
-    for each, within in _parts_with_names(part, bound):
-        _functions_known(each, within)
-
-
-def _parts_with_names(part: s.Part, bound: frozenset[str]) -> Iterator[tuple[s.Part, frozenset[str]]]:
-    """The parts within a part, each with the names that are bound for it."""
-    if isinstance(part, s.For | s.Quantified):
-        for each in part.iterations:
-            yield each.source, bound
-            if each.until is not None:
-                yield each.until, bound
-            bound = bound | {each.name}
-        yield part.body, bound | {"partial"} if isinstance(part, s.For) else bound
-    elif isinstance(part, s.FunctionOf):
-        yield part.body, bound | {name for name, _ in part.parameters}
-    elif isinstance(part, s.Context):
-        for name, value in part.entries:
-            yield value, bound
-            bound = bound | {name}
-    else:
-        for within in s.inner(part):
-            yield within, bound
-
-
-def names(part: s.Part) -> Iterator[tuple[str, ...]]:
-    """The names that an expression takes from its scope, each with the path that follows it; those within filters may be entries of elements."""
-    yield from _names(part, frozenset())
-
-
-def _names(part: s.Part, bound: frozenset[str]) -> Iterator[tuple[str, ...]]:
-    if isinstance(part, s.Name):
-        if part.name not in bound:
-            yield (part.name,)
-    elif isinstance(part, s.Path) and isinstance(part.base, s.Name):
-        if part.base.name not in bound:
-            yield (part.base.name, *part.names)
-    elif isinstance(part, s.Filter):
-        yield from _names(part.base, bound)  # within a filter, names are entries of the list's elements first
-    else:
-        for each, within in _parts_with_names(part, bound):
-            yield from _names(each, within)
-
-
 def in_standard_spelling(text: str) -> str:
     """An expression with the functions that earlier versions wrote with underscores under their names in the standard. Raises `BadExpression`."""
     every, out, at = list(lexemes(text)), [], 0
@@ -548,4 +413,4 @@ def in_standard_spelling(text: str) -> str:
     return "".join([*out, text[at:]])
 
 
-__all__ = ["DEEPEST", "LONGEST", "BadExpression", "in_standard_spelling", "names", "parse", "parse_tests"]
+__all__ = ["DEEPEST", "LONGEST", "BadExpression", "in_standard_spelling", "parse", "parse_tests"]

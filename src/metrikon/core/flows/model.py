@@ -2,72 +2,123 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Annotated, Literal
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal
+from zoneinfo import ZoneInfo
 
 from pydantic import Field
 
-from metrikon.core.flows.kinds import Extract, Form, Step
-
-_OPENED = "Whether each file in an archive, and each attachment of a mail, becomes an item of its own."
-
-
-class FolderIntake(Form):
-    """Files that appear in a folder. Taken when settled, once each."""
-
-    kind: Literal["folder"]
-    path: str = Field(..., min_length=1, description="The folder; relative paths start at the service's folder.")
-    after: Literal["keep", "move"] = Field("keep", description="What becomes of a file that was taken: kept, or moved to `taken`.")
-    settled: float = Field(1.0, ge=0, le=3600, description="Seconds a file must have stayed the same.")
-    opened: bool = Field(False, description=_OPENED)
+from metrikon.core.flows.form import NAME, Condition, Form, OptionalBlock, Where, fields, plain
+from metrikon.core.flows.kind import Kind
 
 
-class UploadIntake(Form):
-    """Files sent to the service by its API, its client, or the console."""
+class Retry(Form):
+    """How often and how patiently a step is tried again before its run is parked."""
 
-    kind: Literal["upload"]
-    opened: bool = Field(False, description=_OPENED)
-
-
-class XlsxDestination(Form):
-    """A sheet of a workbook file."""
-
-    kind: Literal["xlsx"]
-    path: str = Field(..., min_length=1, pattern=r"\.xlsx$")
-    sheet: str = Field("Rows", min_length=1, max_length=31)
+    attempts: int = Field(4, ge=1, le=100, description="Tries in all.")
+    wait: float = Field(2.0, ge=0, le=86400, description="Seconds before the second try; doubled each time, with jitter.")
+    longest: float = Field(300.0, ge=0, le=86400, description="The longest wait, in seconds.")
 
 
-class SqlDestination(Form):
-    """A table of a database."""
+class OnFailure(Form):
+    """What is done when a step has failed for good. Its steps see `failure`: step, message, attempts."""
 
-    kind: Literal["sql"]
-    url: str = Field(..., min_length=1, description="A database URL, e.g. sqlite:///ledger.db; relative paths start at the service's folder.")
-    table: str = Field(..., pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,62}$")
-
-
-Intake = Annotated[FolderIntake | UploadIntake, Field(discriminator="kind")]
-Destination = Annotated[XlsxDestination | SqlDestination, Field(discriminator="kind")]
+    steps: OptionalBlock = Field(default_factory=list, description="Steps that are done then; a `stop` among them ends the run.")
+    then: Literal["park", "go on", "end"] = Field("park", description="What becomes of the run after them.")
+    result: Any = Field(None, description="With `go on`: what the step is taken to have given.")
 
 
-class Flow(Form):
-    """A flow, as its author wrote it."""
+class Common(Form):
+    """What every step may have."""
+
+    name: str = Field(..., pattern=NAME, description="What its result is called in the steps after it.")
+    about: str | None = Field(None, max_length=400, description="What it is for, in words for people.")
+    when: Condition | None = Field(None, description="A FEEL condition; when it does not hold, the step is left out.")
+    null_means: bool | None = Field(None, description="What a condition that comes out null counts as; unset parks the run.")
+    retry: Retry = Field(default_factory=Retry, description="How often it is tried again.")
+    limit: float | None = Field(None, gt=0, le=31_536_000, description="Seconds that it may take, waiting included; then it has failed.")
+    on_failure: OnFailure | None = Field(None, description="What is done when it has failed for good.")
+
+
+class Head(Form):
+    """What a flow says besides its intakes, destinations and steps."""
 
     metrikon: Literal[1] = Field(..., description="Version of this form of document.")
-    name: str = Field(..., pattern=r"^[a-z][a-z0-9-]{0,59}$")
-    about: str = Field("", max_length=1000)
-    intakes: list[Intake] = Field(..., min_length=1)
-    destinations: dict[str, Destination] = Field(default_factory=dict)
-    steps: list[Step] = Field(..., min_length=1)
+    name: str = Field(..., pattern=r"^[a-z][a-z0-9-]{0,59}$", description="What the flow is called.")
+    about: str = Field("", max_length=1000, description="What it is for, in words for people.")
+    zone: str = Field("UTC", max_length=60, description="The zone in which its times are told and its days begin, such as Europe/Vienna.")
 
 
-def extracts(flow: Flow) -> Iterator[Extract]:
-    """Every extract step of a flow, wherever it stands."""
-    waiting = list(flow.steps)
-    while waiting:
-        step = waiting.pop(0)
-        if step.extract:
-            yield step.extract
-        if step.choose:
-            waiting += [inner for case in step.choose.cases for inner in case.steps] + list(step.choose.otherwise or ())
-        if step.each:
-            waiting += list(step.each.steps)
+@dataclass(frozen=True, eq=False)
+class Step:
+    """One step: what every step has, its kind, and the parameters of its kind."""
+
+    common: Common
+    kind: Kind
+    parameters: Any  # a form of the kind
+    where: Where = ()
+
+    @property
+    def name(self) -> str:
+        return self.common.name
+
+    @cached_property
+    def plain(self) -> dict[str, Any]:
+        """The parameters as plain data, holes still in them."""
+        return plain(self.parameters)
+
+    @cached_property
+    def blocks(self) -> list[tuple[Where, str, list[Step]]]:
+        """The blocks of steps within it: place, name of the parameter, steps."""
+        own = [((self.kind.name, *where), name, value) for where, _, name, value in fields(self.parameters, "steps") if value]
+        failure = self.common.on_failure
+        return [*own, *([(("on_failure", "steps"), "on_failure", failure.steps)] if failure and failure.steps else [])]
+
+    @cached_property
+    def conditions(self) -> list[tuple[Where, str]]:
+        """The conditions in it, each with its place."""
+        own = [((self.kind.name, *where), value) for where, _, _, value in fields(self.parameters, "condition") if value]
+        return [*([(("when",), self.common.when)] if self.common.when else []), *own]
+
+
+@dataclass(frozen=True, eq=False)
+class Said:
+    """What a flow says of an intake or a destination."""
+
+    kind: str
+    form: Any  # of the kind
+    where: Where = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Flow:
+    """A flow, as its author wrote it."""
+
+    head: Head
+    intakes: tuple[Said, ...]
+    destinations: Mapping[str, Said]
+    steps: tuple[Step, ...]
+    names: Mapping[Where, str] = field(default_factory=dict)
+
+    @property
+    def name(self) -> str:
+        return self.head.name
+
+    @property
+    def about(self) -> str:
+        return self.head.about
+
+    @cached_property
+    def zone(self) -> ZoneInfo:
+        """The zone of its times."""
+        return ZoneInfo(self.head.zone)
+
+
+def every_step(steps: tuple[Step, ...] | list[Step]) -> Iterator[Step]:
+    """Every step, and those within them, in the order of the text."""
+    for step in steps:
+        yield step
+        for _, _, block in step.blocks:
+            yield from every_step(block)

@@ -1,4 +1,4 @@
-"""What steps may ask of the house: documents, record types, models."""
+"""What steps may ask for: documents, record types, models, places."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import msgspec
 
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
+from metrikon.core.flows.model import Said
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper
@@ -29,8 +30,8 @@ SEEN = 110  # dots an inch of the pages that a model is shown: small print can b
 STAMP = 30  # dots an inch: a smaller picture shows no letters
 
 
-class EngineHouse:
-    """The house as the engine offers it to steps."""
+class EngineWorkshop:
+    """The workshop of steps, as the engine has it."""
 
     def __init__(
         self,
@@ -40,6 +41,7 @@ class EngineHouse:
         catalog: Catalog,
         clock: Clock,
         default: str,
+        places: Callable[[Said], tuple[str, str]],
         transcriber: Transcriber | None = None,
         passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
     ) -> None:
@@ -51,6 +53,7 @@ class EngineHouse:
         self.catalog = catalog
         self.clock = clock
         self.default = default
+        self._place_of = places
         self.lists = FolderOfLists(files.root / "lists")
 
     def read_document(self, sha256: str, flow: str | None = None) -> Document:
@@ -129,6 +132,9 @@ class EngineHouse:
 
     def known_list(self, name: str) -> KnownList | None:
         return self.lists.get(name)
+
+    def places(self, flow: str, version: int, name: str) -> tuple[str, str]:
+        return self._place_of(self.catalog.flow(flow, version).destinations[name])
 
     def new_id(self) -> str:
         return self.clock.new_id()

@@ -1,0 +1,68 @@
+"""What parameters are made of: strict forms, in which conditions and blocks of steps are marked, so that whoever walks a flow finds them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
+
+NAME = r"^[a-z][a-z0-9_]{0,39}$"
+Where = tuple[str | int, ...]  # a place in a document: names of entries and numbers of elements, from 0
+
+
+class Form(BaseModel):
+    """Strict: an unknown parameter is an error, not a silent default."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True, arbitrary_types_allowed=True)
+
+
+class Marked:
+    """What a field of a form holds."""
+
+    def __init__(self, holds: str) -> None:
+        self.holds = holds
+
+
+_STEPS = {"type": "array", "items": {"$ref": "#/$defs/Step"}}
+Block = Annotated[list[Any], Field(min_length=1), Marked("steps"), WithJsonSchema({**_STEPS, "minItems": 1})]  # once read: a list of `Step`
+OptionalBlock = Annotated[list[Any], Marked("steps"), WithJsonSchema(_STEPS)]
+Condition = Annotated[str, Field(min_length=1), Marked("condition")]  # a FEEL expression without `${ … }`
+
+
+def fields(form: Form, holds: str) -> Iterator[tuple[Where, Form, str, Any]]:
+    """Every field of a form, and of those within it, that is marked so: its place, the form it is in, its name there, its value."""
+    for name, field in type(form).model_fields.items():
+        value = getattr(form, name)
+        place = field.alias or name
+        if any(isinstance(each, Marked) and each.holds == holds for each in field.metadata):
+            yield (place,), form, name, value
+        for where, inner in _forms(value):
+            yield from (((place, *where, *below), *rest) for below, *rest in fields(inner, holds))
+
+
+def _forms(value: Any) -> Iterator[tuple[Where, Form]]:
+    if isinstance(value, Form):
+        yield (), value
+    elif isinstance(value, list):
+        yield from (((number,), each) for number, each in enumerate(value) if isinstance(each, Form))
+    elif isinstance(value, dict):
+        yield from (((name,), each) for name, each in value.items() if isinstance(each, Form))
+
+
+def plain(form: Form) -> dict[str, Any]:
+    """The parameters as plain data, holes still in them; blocks of steps and conditions are left out, as they are worked out by themselves."""
+    found: dict[str, Any] = {}
+    for name, field in type(form).model_fields.items():
+        if any(isinstance(each, Marked) for each in field.metadata):
+            continue
+        found[field.alias or name] = _plain(getattr(form, name))
+    return found
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Form):
+        return plain(value)
+    if isinstance(value, list):
+        return [_plain(each) for each in value]
+    return {name: _plain(each) for name, each in value.items()} if isinstance(value, dict) else value

@@ -1,0 +1,135 @@
+"""How a kind of step is declared: its parameters, what it gives, what can be said of it without running it, and how it is to be treated.
+
+A kind is one object. What it does stands elsewhere: in `steps`, under the same name; or, where it only moves a run about (`choose`, `each`, `stop`),
+in its `control`, which the fold walks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, Protocol
+
+from metrikon.core.flows.form import Form
+from metrikon.core.records.types import RecordType
+
+if TYPE_CHECKING:
+    from metrikon.core.flows.around import Around
+    from metrikon.core.flows.state import Frame
+    from metrikon.core.flows.walk import Here, Walk
+
+Schema = Mapping[str, Any]
+ANYTHING: Schema = {}
+Said = tuple[str, str]  # the place in a step's parameters, such as "to", and what is wrong there
+
+
+class Control(Protocol):
+    """A kind that moves a run about: it has no entries in the journal, since it follows from those of others. `Steady` has what most need."""
+
+    def enter(self, walk: Walk, here: Here) -> None:
+        """The step is reached."""
+        ...
+
+    def through(self, walk: Walk, here: Here, block: Frame) -> None:
+        """A block of steps within it has come to its end."""
+        ...
+
+    def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        """What a block does is refused. True: it is dealt with; False: it is for whoever is around."""
+        ...
+
+    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        """A step in a block cannot go on. True: it is dealt with; False: it is for whoever is around, or for a person."""
+        ...
+
+
+class Steady:
+    """A control kind goes on after its block, and leaves what was refused or has failed to whoever is around."""
+
+    def through(self, walk: Walk, here: Here, block: Frame) -> None:
+        walk.go_on(here, walk.given(block))
+
+    def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        return False
+
+    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        return False
+
+
+@dataclass(frozen=True)
+class Asks:
+    """What a step asks a language model for: so that its cost is known beforehand."""
+
+    record_type: str
+    model: str | None
+    context: str = ""
+
+
+def _nothing_said(parameters: Any, around: Around) -> Iterable[Said]:
+    return ()
+
+
+def _anything(parameters: Any, around: Around) -> Schema | None:
+    return ANYTHING
+
+
+def _names(parameters: Any, around: Around, block: str) -> Mapping[str, Schema | None]:
+    return {}
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of step.
+
+    `result`: JSON Schema of what it gives, None where a name holds nothing. `check`: what is wrong with its parameters, as far as can be told
+    without running it. `names`: what a block within it sees besides (the block by the name of its parameter). `needs`: parameters without which it
+    cannot be done. `outward`: its effect leaves the house, so `begun` is journaled before it. `gathered`: many of it are done in one commit.
+    `repeatable`: one that was interrupted may be done again. `ends`: what stands after it is never reached. `waits`: what people read while its
+    end is awaited. `uses`: names of record types in it. `asks`: what it asks a model for.
+    """
+
+    name: str
+    parameters: type[Form]
+    result: Callable[[Any, Around], Schema | None] = _anything
+    check: Callable[[Any, Around], Iterable[Said]] = _nothing_said
+    names: Callable[[Any, Around, str], Mapping[str, Schema | None]] = _names
+    lacks: Callable[[Mapping[str, Any], Sequence[str]], str] | None = None
+    needs: tuple[str, ...] = ()
+    outward: bool = False
+    gathered: bool = False
+    repeatable: bool = True
+    ends: bool = False
+    waits: str = "Its end is awaited."
+    uses: Callable[[Any], Iterable[str]] = lambda parameters: ()
+    asks: Callable[[Any], Asks | None] = lambda parameters: None
+    control: Control | None = None
+    version: int = 1
+
+    @property
+    def about(self) -> str:
+        """What it does, in a sentence."""
+        return str(self.parameters.__doc__)
+
+    def incomplete(self, values: Mapping[str, Any], missing: Sequence[str]) -> str:
+        """Why a step cannot be done with these parameters, or nothing. `missing`: names that gave null."""
+        for name in self.needs:
+            if values.get(name) is None:
+                return f"{name} has no value: {', '.join(missing) or name} is missing. Correct the flow, then continue."
+        return self.lacks(values, missing) if self.lacks else ""
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is kept here, that flows may name."""
+
+    record_types: Mapping[str, RecordType] = field(default_factory=dict)
+    models: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Language:
+    """The kinds of step, intake and destination that a service knows, by name: of the latter two the forms of what a flow says of them."""
+
+    steps: Mapping[str, Kind]
+    intakes: Mapping[str, type[Form]]
+    destinations: Mapping[str, type[Form]]

@@ -1,0 +1,38 @@
+"""check: put a record with findings that stop before a person."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import Decimal
+from typing import Literal
+
+from pydantic import Field
+
+from metrikon.core.flows.around import Around, closed, listed
+from metrikon.core.flows.form import Form
+from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
+
+
+class Check(Form):
+    """Check a record; one with findings that stop waits for a person."""
+
+    record: str = Field(..., description="The result of an extract step.")
+    review: Literal["on stop", "always", "never"] = Field("on stop", description="When a person must look.")
+    unattended: Decimal = Field(
+        Decimal("0.6"), ge=0, le=1, description="The least confidence of a value that is written unattended; below it a person must look."
+    )
+
+
+def _check(parameters: Check, around: Around) -> Iterable[Said]:
+    given = around.schema_of(parameters.record)
+    if "${" not in parameters.record or not given or "record" not in given.get("properties", {"record"}):
+        yield "record", "It must be the result of an extract step, such as ${invoice}."
+
+
+def _result(parameters: Check, around: Around) -> Schema:
+    given = around.schema_of(parameters.record) or ANYTHING
+    record = given.get("properties", {}).get("record", ANYTHING)
+    return closed({"id": {"type": "string"}, "record": record, "findings": listed(ANYTHING), "approved": {"type": "boolean"}})
+
+
+KIND = Kind("check", Check, result=_result, check=_check, needs=("record",))

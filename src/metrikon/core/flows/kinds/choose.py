@@ -1,0 +1,72 @@
+"""choose: take the branch whose condition holds."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Literal
+
+from pydantic import Field
+
+from metrikon.core.flows.around import Around
+from metrikon.core.flows.form import Block, Condition, Form, OptionalBlock
+from metrikon.core.flows.kind import Kind, Said, Steady
+
+if TYPE_CHECKING:
+    from metrikon.core.flows.state import Frame
+    from metrikon.core.flows.walk import Here, Walk
+
+OTHERWISE = "otherwise"
+
+
+class Case(Form):
+    """One branch: its steps are done when the condition holds."""
+
+    when: Condition = Field(..., description="A FEEL condition.")
+    null_means: bool | None = Field(None, description="What a condition that comes out null counts as; unset parks the run.")
+    steps: Block = Field(..., description="What is done then.")
+
+
+class Choose(Form):
+    """Take the first branch whose condition holds, or all of them, one after the other; when none does, `otherwise`."""
+
+    take: Literal["first", "all"] = Field("first", description="Take the first branch whose condition holds, or every one.")
+    cases: list[Case] = Field(..., min_length=1, description="The branches, in order.")
+    otherwise: OptionalBlock = Field(default_factory=list, description="What is done when no condition holds.")
+
+
+class _Choosing(Steady):
+    def enter(self, walk: Walk, here: Here) -> None:
+        choose = here.step.parameters
+        found = []
+        for number, case in enumerate(choose.cases, 1):
+            if walk.holds(here, case.when, case.null_means):
+                found.append(number)
+                if choose.take == "first":
+                    break
+        if found:
+            walk.hold(here.path, (tuple(found[1:]), {}))
+            walk.inside(here, str(found[0]), choose.cases[found[0] - 1].steps)
+        elif choose.otherwise:
+            walk.hold(here.path, ((), {}))
+            walk.inside(here, OTHERWISE, choose.otherwise)
+        else:
+            walk.go_on(here, {})
+
+    def through(self, walk: Walk, here: Here, block: Frame) -> None:
+        left, given = walk.state.held[here.path]
+        given = {**given, **walk.given(block)}
+        if left:
+            walk.hold(here.path, (left[1:], given))
+            walk.inside(here, str(left[0]), here.step.parameters.cases[left[0] - 1].steps)
+        else:
+            walk.drop(here.path)
+            walk.go_on(here, given)
+
+
+def _check(parameters: Choose, around: Around) -> Iterable[Said]:
+    for number, case in enumerate(parameters.cases[:-1]):
+        if case.when.strip() == "true" and parameters.take == "first":
+            yield f"cases/{number}", "It always holds, so the cases after it are never reached."
+
+
+KIND = Kind("choose", Choose, check=_check, control=_Choosing())

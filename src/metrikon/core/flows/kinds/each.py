@@ -1,0 +1,129 @@
+"""each: do steps for each element of a list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from decimal import Decimal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
+
+import msgspec
+from immutables import Map
+from msgspec.structs import replace
+from pydantic import Field
+
+from metrikon.core.flows.around import Around
+from metrikon.core.flows.form import NAME, Block, Form
+from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema, Steady
+
+if TYPE_CHECKING:
+    from metrikon.core.flows.state import Frame
+    from metrikon.core.flows.walk import Here, Walk
+
+MOST_ELEMENTS = 20_000  # of a list that is gone through
+
+
+class Each(Form):
+    """Do the steps for each element of a list. `as` names the element; `<name>_number` counts from 1. Its result is the list of what they gave."""
+
+    of: str = Field(..., description="A list.")
+    name: Annotated[str, Field(alias="as", pattern=NAME, description="What an element is called in the steps.")]
+    at_once: int = Field(0, ge=0, le=MOST_ELEMENTS, description="How many elements are gone through at the same time; 0: all.")
+    on_failure: Literal["stop", "go on"] = Field(
+        "stop", description="When an element fails for good: the run is parked there, or the others go on and the result tells what failed."
+    )
+    steps: Block = Field(..., description="What is done for each.")
+
+
+class Loop(msgspec.Struct, frozen=True):
+    """A list being gone through: its elements, how many were begun and are through, what they gave, and why some were refused or have failed."""
+
+    items: tuple[Any, ...]
+    begun: int = 0
+    through: int = 0
+    given: Map[int, Any] = Map()
+    refused: tuple[str, ...] = ()
+    failed: tuple[str, ...] = ()
+
+
+class _GoingThrough(Steady):
+    def enter(self, walk: Walk, here: Here) -> None:
+        each = here.step.parameters
+        items, missing = walk.filled(here, each.of)
+        if not isinstance(items, list):
+            walk.stuck(here, f"There is no list to go through: {', '.join(missing) or each.of} has no value. Correct the record, then continue.")
+        if len(items) > MOST_ELEMENTS:
+            walk.stuck(here, f"The list has {len(items)} elements; at most {MOST_ELEMENTS} are gone through.")
+        if not items:
+            walk.go_on(here, [])
+            return
+        walk.hold(here.path, Loop(tuple(items)))
+        self._begin(walk, here, each.at_once or len(items))
+
+    def _begin(self, walk: Walk, here: Here, count: int) -> None:
+        """Begin with so many elements more."""
+        loop, each = walk.state.held[here.path], here.step.parameters
+        until = min(len(loop.items), loop.begun + count)
+        walk.hold(here.path, replace(loop, begun=until))
+        for number in range(until, loop.begun, -1):  # what is begun last is walked first
+            names = {each.name: loop.items[number - 1], f"{each.name}_number": Decimal(number)}
+            walk.inside(here, str(number), each.steps, names)
+
+    def through(self, walk: Walk, here: Here, block: Frame) -> None:
+        loop = walk.state.held[here.path]
+        self._one_less(walk, here, replace(loop, given=loop.given.set(int(block.label), walk.given(block))))
+
+    def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        walk.leave(block.prefix)
+        loop = walk.state.held[here.path]
+        given = loop.given.set(int(block.label), {"refused": reason})
+        self._one_less(walk, here, replace(loop, refused=(*loop.refused, reason), given=given))
+        return True
+
+    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        if here.step.parameters.on_failure == "stop":
+            return False
+        walk.leave(block.prefix)
+        loop = walk.state.held[here.path]
+        given = loop.given.set(int(block.label), {"failed": reason})
+        self._one_less(walk, here, replace(loop, failed=(*loop.failed, reason), given=given))
+        return True
+
+    def _one_less(self, walk: Walk, here: Here, loop: Loop) -> None:
+        """An element is through; after the last one the run goes on, unless all were refused."""
+        loop = replace(loop, through=loop.through + 1)
+        count = len(loop.items)
+        if loop.through < count:
+            walk.hold(here.path, loop)
+            if loop.begun < count:
+                self._begin(walk, here, 1)
+            return
+        walk.drop(here.path)
+        if len(loop.refused) == count:
+            walk.refuse(here.frame, "; ".join(dict.fromkeys(loop.refused)))
+            return
+        for what, reasons in (("refused", loop.refused), ("not gone through", loop.failed)):
+            if reasons:
+                walk.tell(f"{len(reasons)} of {count} {'was' if len(reasons) == 1 else 'were'} {what}: {'; '.join(dict.fromkeys(reasons))}")
+        walk.go_on(here, [loop.given[number] for number in range(1, count + 1)])
+
+
+def _element(parameters: Each, around: Around) -> Schema | None:
+    given = around.schema_of(parameters.of)
+    return given.get("items", ANYTHING) if given else ANYTHING
+
+
+def _names(parameters: Each, around: Around, block: str) -> Mapping[str, Schema | None]:
+    return {parameters.name: _element(parameters, around), f"{parameters.name}_number": {"type": "integer"}}
+
+
+def _check(parameters: Each, around: Around) -> Iterable[Said]:
+    if "${" not in parameters.of:
+        yield "of", "It must be a list, such as ${checked.record.lines}."
+    elif (given := around.schema_of(parameters.of)) and given.get("type") in ("object", "string", "number", "integer", "boolean"):
+        yield "of", f"It is no list, but {given['type']}; give one, such as ${{checked.record.lines}}."
+    for name in (parameters.name, f"{parameters.name}_number"):
+        if name in around.scope:
+            yield "as", f"The name {name!r} is taken already; choose another."
+
+
+KIND = Kind("each", Each, result=lambda parameters, around: {"type": "array", "items": {}}, check=_check, names=_names, control=_GoingThrough())

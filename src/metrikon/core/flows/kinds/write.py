@@ -1,0 +1,42 @@
+"""write: write one row to a destination, once for its key."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from pydantic import Field
+
+from metrikon.core.flows.around import Around, text
+from metrikon.core.flows.form import Form
+from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.values.near import nearest
+
+
+class Write(Form):
+    """Write one row to a destination, once for its key."""
+
+    to: str = Field(..., description="Name of the destination in this flow.")
+    key: list[Any] = Field(..., min_length=1, description="What tells this row from all others, e.g. vendor, number, line.")
+    columns: dict[str, Any] = Field(..., min_length=1, description="Column and value, in order.")
+    ignore_case: bool = Field(False, description="Take keys for the same that differ only in capitals and blanks.")
+
+
+def _check(parameters: Write, around: Around) -> Iterable[Said]:
+    known = around.flow.destinations
+    if parameters.to not in known:
+        told = ", ".join(known) or "none; add `destinations` to the flow"
+        yield "to", f"There is no destination {parameters.to!r} in this flow{nearest(parameters.to, known)}. Known: {told}."
+
+
+def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
+    if all(part is not None for part in values["key"]):
+        return ""
+    return f"The key of the row is not complete: {', '.join(missing) or 'a part of it'} has no value. Correct the record or the flow, then continue."
+
+
+def _result(parameters: Write, around: Around) -> Schema:
+    return text(key="The delivery key.", result='"written" or "there already".', place="Where the row is.", by="The run that wrote it, if another.")
+
+
+KIND = Kind("write", Write, result=_result, check=_check, lacks=_lacks, outward=True, gathered=True, waits="Rows are being written.")

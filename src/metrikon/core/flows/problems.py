@@ -1,0 +1,83 @@
+"""What is wrong with a flow: at which step, at which place, and what to do."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from metrikon.core.flows.form import Where
+from metrikon.core.values.near import nearest
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing that is wrong. `place`: within the step, or within the flow where no step is named; `where`: the same from the root of the document."""
+
+    step: str
+    place: str
+    message: str
+    where: Where = ()
+
+    def as_json(self) -> dict[str, str]:
+        return {"step": self.step, "place": self.place, "message": self.message}
+
+    def __str__(self) -> str:
+        where = f"step {self.step}, {self.place}".rstrip(", ") if self.step else self.place or "the flow"
+        return f"{where}: {self.message}"
+
+
+class BadFlow(ValueError):
+    """A flow that cannot be kept; `problems` lists everything that was found."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        super().__init__("\n".join(str(problem) for problem in problems))
+        self.problems = problems
+
+
+def in_our_words(error: Mapping[str, Any], known: list[str]) -> str:
+    """An error of the form checker as a message for people. `known`: the names of parameters at that place."""
+    kind, context = str(error["type"]), error.get("ctx") or {}
+    if kind == "extra_forbidden":
+        name = str(error["loc"][-1])
+        return f"{name!r} is not known here{nearest(name, known)}. Known: {', '.join(known) or 'nothing'}. Remove it or correct its spelling."
+    told = _WORDS.get(kind)
+    return told.format(**context, given=_shown(error.get("input"))) if told else f"{error['msg']}."
+
+
+_WORDS = {
+    "missing": "It is missing; add it.",
+    "string_type": "It is {given}; give a text (in quotation marks).",
+    "string_too_short": "It is empty; give at least {min_length} character(s).",
+    "string_too_long": "It is too long; at most {max_length} characters are taken.",
+    "string_pattern_mismatch": "{given} does not fit the pattern {pattern}: use small letters, figures and underscores or hyphens, a letter first.",
+    "int_type": "It is {given}; give a whole number.",
+    "int_parsing": "It is {given}; give a whole number.",
+    "int_from_float": "It is {given}; give a whole number.",
+    "float_type": "It is {given}; give a number.",
+    "float_parsing": "It is {given}; give a number.",
+    "decimal_type": "It is {given}; give a number.",
+    "decimal_parsing": "It is {given}; give a number.",
+    "bool_type": "It is {given}; give true or false.",
+    "bool_parsing": "It is {given}; give true or false.",
+    "literal_error": "It is {given}; give {expected}.",
+    "greater_than": "It is {given}; give more than {gt}.",
+    "greater_than_equal": "It is {given}; give {ge} or more.",
+    "less_than_equal": "It is {given}; give {le} or less.",
+    "list_type": "It is {given}; give a list.",
+    "dict_type": "It is {given}; give names with values.",
+    "model_type": "It is {given}; give its parameters by name.",
+    "too_short": "It is empty; give at least {min_length} of them.",
+    "too_long": "There are too many; at most {max_length} are taken.",
+}
+
+
+def _shown(value: Any) -> str:
+    if value is None:
+        return "empty"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, dict | list):
+        return "a list" if isinstance(value, list) else "a set of names with values"
+    text = str(value)
+    return repr(text if len(text) <= 60 else f"{text[:57]}…") if isinstance(value, str) else text

@@ -1,0 +1,108 @@
+"""Where a run stands, what happens to it, and what must be done because of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import msgspec
+from immutables import Map
+
+from metrikon.core.flows.model import Flow, Step
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One entry of a journal.
+
+    `event`: "started", "begun", "done", "failed", "asked", "answered", "continued" or "cancelled". `path`: the step instance it concerns, such as
+    lines[3]/row; empty for the run as a whole. `at`: when it happened, in milliseconds since 1970; what begins because of it, begins then.
+    """
+
+    event: str
+    path: str = ""
+    data: Mapping[str, Any] = field(default_factory=dict)
+    at: int = 0
+
+
+@dataclass(frozen=True)
+class Perform:
+    """Do a step. `begun`: an attempt was begun before and its end is not known. `attempt` counts from 1."""
+
+    path: str
+    step: Step
+    parameters: Mapping[str, Any]
+    attempt: int
+    begun: bool = False
+
+
+@dataclass(frozen=True)
+class Again:
+    """Try a step again at a moment (milliseconds since 1970)."""
+
+    path: str
+    due: int
+
+
+@dataclass(frozen=True)
+class Park:
+    """The run cannot go on by itself: `reason` says why and what to do."""
+
+    path: str
+    reason: str
+
+
+@dataclass(frozen=True)
+class Ask:
+    """A person must answer before the run goes on."""
+
+    path: str
+
+
+@dataclass(frozen=True)
+class Settle:
+    """The run has come to its end: "done", "stopped" or "refused"."""
+
+    outcome: str
+    reason: str = ""
+
+
+Effect = Perform | Again | Park | Ask | Settle
+
+
+class Frame(msgspec.Struct, frozen=True):
+    """A block of steps being walked: which step is next, and what its names hold."""
+
+    prefix: str
+    parent: str | None  # prefix of the frame around it
+    steps: tuple[Step, ...]
+    scope: Map[str, Any]
+    at: int = 0
+    label: str = ""  # which block of the step around it: "2", "otherwise", "failed"
+    made: tuple[str, ...] = ()  # the names that its steps have set
+
+
+class Open(msgspec.Struct, frozen=True):
+    """A step instance that is not done: its parameters and how its tries went."""
+
+    frame: str
+    step: Step
+    parameters: Mapping[str, Any]
+    failures: int = 0
+    status: str = "ready"  # "ready", "begun", "waiting", "parked", "asked"
+    reason: str = ""  # why it is parked
+    due: int = 0  # when it is tried again, while it is waiting
+
+
+class State(msgspec.Struct, frozen=True):
+    """Where a run stands. `held`: what a control step keeps while it is gone through, by its path."""
+
+    flow: Flow
+    frames: Map[str, Frame] = Map()
+    open: Map[str, Open] = Map()
+    held: Map[str, Any] = Map()
+    told: tuple[str, ...] = ()  # what is told of the run when it is done, such as that elements of a loop were refused
+    outcome: str | None = None
+    reason: str = ""
+    now: int = 0  # when the last entry was made

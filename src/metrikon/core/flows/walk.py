@@ -1,0 +1,282 @@
+"""One turn of the fold: the state as it becomes, and what must be done because of it. Control kinds move a run about with it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from typing import Any, NoReturn
+
+from immutables import Map
+from msgspec.structs import replace
+
+from metrikon.core.feel import BadExpression, FeelError, evaluate, fill
+from metrikon.core.flows.model import Step
+from metrikon.core.flows.state import Again, Ask, Effect, Frame, Open, Park, Perform, Settle, State
+
+FAILED = "failed"  # the label of the block that is done when a step has failed
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+@dataclass(frozen=True)
+class Here:
+    """A step that is reached: the frame it stands in, and its path."""
+
+    frame: Frame
+    step: Step
+    path: str
+
+
+class CannotGoOn(Exception):
+    """A step cannot be gone through; the message says why and what to do."""
+
+
+class Walk:
+    """Goes on from a state until something must be done outside."""
+
+    def __init__(self, state: State) -> None:
+        self.state = state
+        self.effects: list[Effect] = []
+        self._agenda: list[str] = []
+
+    # ---- for the fold
+
+    def run(self) -> tuple[State, tuple[Effect, ...]]:
+        """Walk on in all frames that may go on; the state then, and what must be done."""
+        while self._agenda and self.state.outcome is None:
+            frame = self.state.frames.get(self._agenda.pop())
+            if frame is not None:
+                self._next_in(frame)
+        return self.state, tuple(self.effects)
+
+    def start(self, scope: Mapping[str, Any]) -> None:
+        """Begin with the first step of the flow."""
+        self._put(Frame("", None, tuple(self.state.flow.steps), Map(scope)))
+        self._agenda.append("")
+
+    def here(self, frame: Frame) -> Here:
+        """The step that a frame stands at."""
+        step = frame.steps[frame.at]
+        return Here(frame, step, f"{frame.prefix}{step.name}")
+
+    def _next_in(self, frame: Frame) -> None:
+        if frame.at >= len(frame.steps):
+            self._block_done(frame)
+            return
+        here = self.here(frame)
+        try:
+            if here.step.common.when is not None and not self.holds(here, here.step.common.when, here.step.common.null_means):
+                self.go_on(here, None)
+            elif here.step.kind.control is not None:
+                here.step.kind.control.enter(self, here)
+            else:
+                self._open(here)
+        except CannotGoOn as error:
+            self._stuck(here, Open(frame.prefix, here.step, {}), str(error))
+
+    def _open(self, here: Here) -> None:
+        values, missing = self.filled(here, here.step.plain)
+        problem = here.step.kind.incomplete(values, missing)
+        if problem:
+            raise CannotGoOn(problem)
+        opened = Open(here.frame.prefix, here.step, values)
+        self.set_open(here.path, opened)
+        self.effects.append(perform(here.path, opened))
+
+    def _block_done(self, frame: Frame) -> None:
+        if frame.parent is None:
+            self.settle("done", "; ".join(self.state.told))
+            return
+        around = self.here(self.state.frames[frame.parent])
+        self.state = replace(self.state, frames=self.state.frames.delete(frame.prefix))
+        if frame.label == FAILED:
+            self._after_failure(around)
+        elif around.step.kind.control is not None:
+            around.step.kind.control.through(self, around, frame)
+
+    def done(self, path: str, step: Open, result: Any) -> None:
+        """A step has come to its end."""
+        self.state = replace(self.state, open=self.state.open.delete(path))
+        self.go_on(self.here(self.state.frames[step.frame]), result)
+
+    def fail(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
+        """A step has failed: it is tried again, or has failed for good."""
+        failures, message = step.failures + 1, str(data.get("message", ""))
+        here = self.here(self.state.frames[step.frame])
+        if data.get("refused"):
+            self._stuck(here, replace(step, failures=failures), message, refused=True)
+            return
+        retry = step.step.common.retry
+        if data.get("again") and failures < retry.attempts:
+            wait = min(retry.longest, retry.wait * 2 ** (failures - 1))
+            asked = data.get("wait")
+            wait = max(wait, float(asked)) if asked is not None else wait
+            due = int(data.get("at", 0)) + int(wait * 1000 * float(data.get("jitter", 1)))
+            self.set_open(path, replace(step, failures=failures, status="waiting", due=due))
+            self.effects.append(Again(path, due))
+            return
+        self._stuck(here, replace(step, failures=failures), message)
+
+    def _stuck(self, here: Here, step: Open, reason: str, *, refused: bool = False) -> None:
+        """A step cannot go on: its own steps for that are done, or whoever is around deals with it, or the run is parked.
+
+        `refused`: what it works on can never be worked on, so that nothing is gained by trying again.
+        """
+        failure = here.step.common.on_failure
+        if failure is not None and f"{here.path}[{FAILED}]/" not in self.state.frames:
+            told = {"step": here.step.name, "message": reason, "attempts": Decimal(step.failures)}
+            self._close(here.path)
+            self.hold(f"{here.path}[{FAILED}]", (step, reason, refused))
+            self.inside(here, FAILED, failure.steps, {"failure": told})
+        elif refused:
+            self._close(here.path)
+            self.refuse(here.frame, reason)
+        else:
+            self._park(here, step, reason)
+
+    def _close(self, path: str) -> None:
+        """A step instance is not open any more."""
+        if path in self.state.open:
+            self.state = replace(self.state, open=self.state.open.delete(path))
+
+    def _after_failure(self, here: Here) -> None:
+        failure, (step, message, refused) = here.step.common.on_failure, self.state.held[f"{here.path}[{FAILED}]"]
+        self.drop(f"{here.path}[{FAILED}]")
+        assert failure is not None
+        if failure.then == "go on":
+            values, _ = self.filled(here, {"result": failure.result})
+            self.go_on(here, values["result"])
+        elif failure.then == "end":
+            self.settle("stopped", message)
+        elif refused:
+            self.refuse(here.frame, message)
+        else:
+            self._park(here, step, message)
+
+    def _park(self, here: Here, step: Open, reason: str) -> None:
+        frame: Frame | None = here.frame
+        while frame is not None and frame.parent is not None:
+            around = self.here(self.state.frames[frame.parent])
+            if frame.label != FAILED and around.step.kind.control is not None and around.step.kind.control.failed(self, around, frame, reason):
+                return
+            frame = self.state.frames[frame.parent]
+        self.set_open(here.path, replace(step, status="parked", reason=reason))
+        self.effects.append(Park(here.path, reason))
+
+    def try_again(self, path: str, step: Open) -> None:
+        """A step that is parked or waits is begun anew, as often as before."""
+        if step.parameters:
+            fresh = replace(step, failures=0, status="ready", reason="")
+            self.set_open(path, fresh)
+            self.effects.append(perform(path, fresh))
+        else:
+            self.state = replace(self.state, open=self.state.open.delete(path))
+            self._agenda.append(step.frame)
+
+    def refuse(self, frame: Frame, reason: str) -> None:
+        """What a frame does is refused: whoever is around deals with it, or the run ends."""
+        at: Frame = frame
+        while at.parent is not None:
+            around = self.here(self.state.frames[at.parent])
+            if around.step.kind.control is not None and around.step.kind.control.refused(self, around, at, reason):
+                return
+            at = self.state.frames[at.parent]
+        self.settle("refused", reason)
+
+    # ---- for control kinds
+
+    def inside(self, here: Here, label: str, steps: Sequence[Step], names: Mapping[str, Any] | None = None) -> None:
+        """Walk a block within a step, with names besides those in scope."""
+        scope = here.frame.scope
+        for name, value in (names or {}).items():
+            scope = scope.set(name, value)
+        prefix = f"{here.path}[{label}]/"
+        self._put(Frame(prefix, here.frame.prefix, tuple(steps), scope, label=label))
+        self._agenda.append(prefix)
+
+    def go_on(self, here: Here, result: Any) -> None:
+        """The step is through: its result is kept, and what comes after it is walked."""
+        name = here.step.name
+        frame = replace(here.frame, scope=here.frame.scope.set(name, result), at=here.frame.at + 1, made=(*here.frame.made, name))
+        self._put(frame)
+        self._agenda.append(frame.prefix)
+
+    def given(self, block: Frame) -> dict[str, Any]:
+        """What the steps of a block gave, by their names."""
+        return {name: block.scope[name] for name in block.made}
+
+    def settle(self, outcome: str, reason: str = "") -> None:
+        """The run comes to its end."""
+        self.state = replace(self.state, outcome=outcome, reason=reason, open=Map())
+        self.effects.append(Settle(outcome, reason))
+
+    def stuck(self, here: Here, reason: str) -> NoReturn:
+        """The step cannot be gone through."""
+        raise CannotGoOn(reason)
+
+    def tell(self, what: str) -> None:
+        """Something that is told of the run when it is done."""
+        self.state = replace(self.state, told=(*self.state.told, what))
+
+    def hold(self, path: str, what: Any) -> None:
+        """Keep something for a step while it is gone through."""
+        self.state = replace(self.state, held=self.state.held.set(path, what))
+
+    def drop(self, path: str) -> None:
+        """What was kept for a step is no longer needed."""
+        self.state = replace(self.state, held=self.state.held.delete(path))
+
+    def leave(self, prefix: str) -> None:
+        """Leave a block, and all within it, as it stands."""
+        frames = Map({at: each for at, each in self.state.frames.items() if not at.startswith(prefix)})
+        opened = Map({at: each for at, each in self.state.open.items() if not each.frame.startswith(prefix)})
+        held = Map({at: each for at, each in self.state.held.items() if not at.startswith(prefix)})
+        self.state = replace(self.state, frames=frames, open=opened, held=held)
+
+    def moment(self) -> datetime:
+        """The moment that it is, in the zone of the flow."""
+        return (_EPOCH + timedelta(milliseconds=self.state.now)).astimezone(self.state.flow.zone)
+
+    def filled(self, here: Here, value: Any) -> tuple[Any, list[str]]:
+        """Parameters with their holes filled, and the names that gave null."""
+        missing: list[str] = []
+        try:
+            return fill(value, here.frame.scope, missing, self.moment()), missing
+        except (BadExpression, FeelError) as error:
+            self.stuck(here, f"A value could not be worked out: {error}")
+
+    def holds(self, here: Here, condition: str, null_means: bool | None) -> bool:
+        """Whether a condition holds; one that comes out null means what the flow says, and else the step cannot be gone through."""
+        missing: list[str] = []
+        try:
+            found = evaluate(condition, here.frame.scope, missing, self.moment())
+        except (BadExpression, FeelError) as error:
+            self.stuck(here, f"The condition {condition!r} could not be worked out: {error}")
+        if found is None:
+            found = null_means
+        if not isinstance(found, bool):
+            what = f"{', '.join(missing)} has no value" if missing else "it is neither true nor false"
+            self.stuck(here, f"The condition {condition!r} came out null: {what}. Correct the record, or say in the flow what null means.")
+        return found
+
+    def set_open(self, path: str, step: Open) -> None:
+        """A step instance that is not done stands so."""
+        self.state = replace(self.state, open=self.state.open.set(path, step))
+
+    def ask(self, path: str, step: Open) -> None:
+        """A step waits for a person."""
+        self.set_open(path, replace(step, status="asked"))
+        self.effects.append(Ask(path))
+
+    def later(self, prefixes: Iterable[str]) -> None:
+        """Walk on in these frames, in this order."""
+        self._agenda.extend(reversed(list(prefixes)))
+
+    def _put(self, frame: Frame) -> None:
+        self.state = replace(self.state, frames=self.state.frames.set(frame.prefix, frame))
+
+
+def perform(path: str, step: Open) -> Perform:
+    """A step that is to be done."""
+    return Perform(path, step.step, step.parameters, step.failures + 1, step.status == "begun")

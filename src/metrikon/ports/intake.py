@@ -1,0 +1,44 @@
+"""Intake: where items come from. What is sent to the service needs nothing more; what must be looked at again and again says how."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Protocol
+
+from metrikon.core.flows.form import Form
+
+Take = Callable[[str, str, bytes], Callable[[], object]]  # identity, name, bytes; what it gives waits until they are kept
+
+
+class Looked(Protocol):
+    """An intake that is looked at again and again. It remembers what it has seen."""
+
+    @property
+    def problems(self) -> Mapping[str, str]:
+        """What could not be taken, by name, and why."""
+        ...
+
+    def look(self, now: float, take: Take) -> int:
+        """Take in what is there at a moment (seconds); how many items were taken."""
+        ...
+
+
+@dataclass(frozen=True)
+class IntakeKind:
+    """A kind of intake, declared beside its adapter.
+
+    `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it, given the form, the
+    folder of the service and the most bytes that are taken; None for a kind that is sent to the service.
+    """
+
+    name: str
+    parameters: type[Form]
+    place: Callable[[Any, Path], str] = lambda said, home: ""
+    build: Callable[[Any, Path, int], Looked] | None = None
+
+
+def opened(said: Any) -> bool:
+    """Whether the files within an archive or a mail become items of their own."""
+    return bool(getattr(said, "opened", False))

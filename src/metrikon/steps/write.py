@@ -1,0 +1,38 @@
+"""write: enter rows to be written. The deliveries write them, gathered over all runs, and journal what came of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from metrikon.core.flows.keys import key_of
+from metrikon.ports.step import Call, GatheredCommit, Made, Transaction, Workshop
+from metrikon.store import deliveries
+
+
+def run(calls: Sequence[Call], workshop: Workshop) -> GatheredCommit:
+    """Rows entered, all in one commit; those that were written before are done at once."""
+    first = calls[0]
+    named = {str(each.parameters["to"]) for each in calls}
+    places = {name: workshop.places(first.flow, first.flow_version, name) for name in named}
+    wanted = [_wanted(each, *places[str(each.parameters["to"])]) for each in calls]
+
+    def commit(connection: Transaction, at: int) -> list[list[Made]]:
+        standing = deliveries.begin(connection, first.run_id, first.flow, first.flow_version, wanted, at)
+        return [_entries(each, standing[each.path]) for each in wanted]
+
+    return commit
+
+
+def _entries(wanted: deliveries.Wanted, stands: deliveries.Standing) -> list[Made]:
+    begun = Made("begun", {"key": wanted.key})
+    if stands.state != "done":
+        return [begun]
+    result = {"key": wanted.key, "result": "there already", "place": stands.receipt or "", "by": stands.run_id}
+    return [begun, Made("done", {"result": result})]
+
+
+def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
+    values = call.parameters
+    parts = tuple(values["key"])
+    key = f"{destination}|{key_of(parts, bool(values['ignore_case']))}"
+    return deliveries.Wanted(key, parts, destination, former, str(values["to"]), call.path, dict(values["columns"]), call.most_attempts)
