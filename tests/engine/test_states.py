@@ -15,7 +15,7 @@ from tests.helpers import at_rest
 
 
 def kept(flow: Flow, entries: int) -> Kept:
-    return Kept(State(flow), entries, "2026-11-23", "a.pdf")
+    return Kept(State(flow), entries, "2026-11-23", "a.pdf", {})
 
 
 def test_a_state_is_taken_once_and_the_oldest_is_forgotten(house: Callable[..., App]) -> None:

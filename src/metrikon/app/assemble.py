@@ -28,6 +28,7 @@ from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
 from metrikon.engine.opening import Opening, may_hold
+from metrikon.engine.questions import Questions
 from metrikon.engine.trials import Trials
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
@@ -83,12 +84,13 @@ class App:
         self.default_model = next(iter(models)) if models else made.default
         self.budget = Budget(limits_on_spending(settings), self.clock, self._spent, self._spent_in_run)
         self.board = Switchboard(self.models, made.specs, self.database, self.clock, self.budget, Breaker(self.clock, settings.model_rest))
-        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models))
+        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), lambda: self.workshop.lists.heads())
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
         self.workshop = EngineWorkshop(
-            *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model, self._places, self.transcriber, self.passwords.of)
+            *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model),
+            *(self._places, self._destination, self.transcriber, self.passwords.of),
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination)
@@ -98,6 +100,7 @@ class App:
         )
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
+        self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)
         self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
         self._stop = threading.Event()

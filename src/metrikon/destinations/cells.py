@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
@@ -31,3 +31,19 @@ def as_date(text: str) -> date | None:
 def printable(text: str) -> str:
     """Text without control characters, at most as long as a cell allows."""
     return "".join(c for c in text if c in "\t\n" or ord(c) >= 32)[:LONGEST_TEXT]
+
+
+def found_in(value: Any) -> Any:
+    """A value of a cell or column as flows know it: exact numbers, dates as texts."""
+    if isinstance(value, float):
+        return Decimal(repr(value)) if value == value and abs(value) != float("inf") else None
+    if isinstance(value, datetime):
+        return value.date().isoformat() if value.time() == datetime.min.time() else value.isoformat()
+    return value.isoformat() if isinstance(value, date) else value
+
+
+def same(found: Any, wanted: Any) -> bool:
+    """Whether what was found is what is wanted: numbers by their size, texts letter by letter."""
+    if isinstance(found, int | Decimal) and isinstance(wanted, int | Decimal) and not isinstance(found, bool):
+        return Decimal(found) == Decimal(wanted)
+    return found == wanted or (found is not None and wanted is not None and str(found) == str(wanted))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import islice
 from typing import Any, Literal
 
 from metrikon.core.values.exact import dumps, loads
@@ -20,6 +21,10 @@ class MemoryDestination:
         self.rows: dict[str, dict[str, Any]] = {}
         self.fail_next: list[Busy | Broken] = []
         self.batches: list[int] = []
+
+    def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
+        alike = (row for row in self.rows.values() if all(row.get(column) == value for column, value in where.items()))
+        yield from islice(alike, most)
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         if self.fail_next:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, Literal
@@ -20,6 +20,7 @@ from sqlalchemy import (
     Text,
     create_engine,
     event,
+    false,
     inspect,
     make_url,
     select,
@@ -30,7 +31,7 @@ from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, Operati
 from sqlalchemy.types import TypeEngine
 
 from metrikon.core.flows.form import Form
-from metrikon.destinations.cells import as_date, cell_value
+from metrikon.destinations.cells import as_date, cell_value, found_in
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
@@ -86,6 +87,28 @@ class SqlDestination:
             if fresh:
                 connection.execute(insert(table).on_conflict_do_nothing(), fresh)
         return [Receipt(key, "there already" if key in there else "written", f"table {self.name}") for key in keys]
+
+    def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
+        try:
+            with self.engine.connect() as connection:
+                if not inspect(connection).has_table(self.name):
+                    return
+                table = Table(self.name, MetaData(), autoload_with=connection)
+                query = select(table).limit(most + 1)
+                for name, value in where.items():
+                    column = table.c.get(_column(name))
+                    if column is None:
+                        raise Broken(f"The table {self.name} has no column {name!r}. Correct the flow.")
+                    fitted = _fitted(column.type, value)
+                    query = query.where(column.is_(None) if value is None else false() if fitted is None else column == fitted)
+                rows = connection.execute(query).mappings().all()
+        except OperationalError as error:
+            raise Busy(f"The table {self.name} cannot be looked into: {error.orig}. It is tried again.") from error
+        except (DBAPIError, SQLAlchemyError) as error:
+            raise Broken(f"The table {self.name} cannot be looked into: {getattr(error, 'orig', None) or error}.") from error
+        if len(rows) > most:
+            raise Broken(f"The table {self.name} holds more than {most} rows like these. Say more in `where`.")
+        yield from ({column: found_in(value) for column, value in row.items() if column != KEY_COLUMN} for row in rows)
 
     def _held_before(self, connection: Any, table: Table, row: Row) -> bool:
         """Whether an earlier version has written the row, under a key of its own rule."""

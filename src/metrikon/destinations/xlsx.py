@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import tempfile
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -22,7 +22,7 @@ from openpyxl.utils.exceptions import InvalidFileException
 from pydantic import Field
 
 from metrikon.core.flows.form import Form
-from metrikon.destinations.cells import cell_value
+from metrikon.destinations.cells import cell_value, found_in, same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import absolute, from_home
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
@@ -70,6 +70,21 @@ class XlsxDestination:
         if any(receipt.result == "written" for receipt in receipts):
             self._save(book, before)
         return receipts
+
+    def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
+        if not self.path.exists():
+            return
+        book, sheet = self._loaded()
+        heads = [str(cell.value) if cell.value is not None else "" for cell in sheet[1]]
+        count = 0
+        for cells in sheet.iter_rows(min_row=2, values_only=True):
+            row = {head: found_in(value) for head, value in zip(heads, cells, strict=False) if head and head != KEY_COLUMN}
+            if any(value is not None for value in row.values()) and all(same(row.get(column), value) for column, value in where.items()):
+                count += 1
+                if count > most:
+                    raise Broken(f"The sheet {self.sheet!r} holds more than {most} rows like these. Say more in `where`.")
+                yield row
+        book.close()
 
     def _open_elsewhere(self) -> None:
         folder, name = self.path.parent, self.path.name

@@ -22,7 +22,7 @@ from metrikon.engine.engine import Engine
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock
-from metrikon.store import calls, deliveries, items, journal, records, runs
+from metrikon.store import calls, deliveries, events, items, journal, questions, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
 from metrikon.store.tables import flows as flows_table
@@ -163,6 +163,8 @@ class Answers:
             journal.append(connection, other, written)
         runs.wake(connection, list(entries), now)
         records.closed(connection, run_id, by, reason, now)
+        questions.close(connection, run_id, None, now)
+        events.unheard(connection, run_id)
         runs.move(connection, run_id, "stopped", now, reason)
 
     def run_again(self, item_id: str, by: str = "") -> str:

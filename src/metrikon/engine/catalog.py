@@ -1,10 +1,13 @@
-"""Flows and record types, parsed once a version."""
+"""Flows, record types and decision tables, parsed once a version."""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 
+from metrikon.core.decisions.gaps import gaps, overlaps
+from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.flows.kind import Known, Language
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
@@ -17,18 +20,22 @@ from metrikon.ports.clock import Clock
 from metrikon.store import flows
 from metrikon.store.database import Database
 
+Lists = Callable[[], Mapping[str, Sequence[str]]]
+
 
 class Catalog:
     """What is kept under which name; versions never change, so they are parsed once."""
 
-    def __init__(self, database: Database, clock: Clock, language: Language, models: frozenset[str]) -> None:
+    def __init__(self, database: Database, clock: Clock, language: Language, models: frozenset[str], lists: Lists = dict) -> None:
         self._database = database
         self._clock = clock
         self.language = language
         self._models = models
+        self._lists = lists  # the lists that there are, with the heads of their columns
         self._flows: dict[tuple[str, int], Flow] = {}
         self._types: dict[tuple[str, int], RecordType] = {}
         self._newest: dict[str, int] = {}
+        self._tables: dict[tuple[str, int], Table] = {}
         self._lock = threading.Lock()
 
     def flow(self, name: str, version: int) -> Flow:
@@ -41,6 +48,14 @@ class Catalog:
                 raise KeyError(f"There is no flow {name!r} in version {version}.")
             found = self._flows[name, version] = flow_from(from_yaml(row["text"]), self.language)
         return found
+
+    def newest_flow(self, name: str) -> Flow:
+        """A flow in its newest version. Raises KeyError."""
+        with self._database.reading() as connection:
+            found = flows.standing(connection, name)
+        if found is None:
+            raise KeyError(f"There is no flow {name!r}.")
+        return self.flow(name, found[0])
 
     def record_type(self, name: str, version: int | None = None) -> tuple[RecordType, int]:
         """A record type and its version, the newest without one. Raises KeyError."""
@@ -70,6 +85,53 @@ class Catalog:
             self._newest[name] = version
         return version
 
+    def decision_table(self, name: str, version: int | None = None) -> tuple[Table, int]:
+        """A decision table and its version, the newest without one. Raises KeyError."""
+        with self._database.reading() as connection:
+            row = flows.get_decision_table(connection, name, version)
+        if row is None:
+            raise KeyError(f"There is no decision table {name!r}.")
+        wanted = int(row["version"])
+        if (name, wanted) not in self._tables:
+            self._tables[name, wanted] = table_from(from_yaml(row["text"]))
+        return self._tables[name, wanted], wanted
+
+    def put_decision_table(self, text: str) -> tuple[str, int, list[str]]:
+        """Check and keep a decision table; its name, its version, and what is left open in it. Raises `BadTable`."""
+        table, told = self.checked_table(text)
+        at = self._clock.now()
+        version = self._database.write(lambda connection: flows.put_decision_table(connection, table.decision, text, at))
+        return table.decision, version, told
+
+    def checked_table(self, text: str) -> tuple[Table, list[str]]:
+        """The decision table in a text, and what it leaves open. Raises `BadTable` with all that is wrong, overlaps that may not be among it."""
+        try:
+            table = table_from(from_yaml(text))
+        except NotYaml as error:
+            raise BadTable([str(error)]) from error
+        wrong = overlaps(table)
+        if wrong:
+            raise BadTable([f"{each} Only one may hold; correct them, or choose another hit policy." for each in wrong])
+        return table, gaps(table)
+
+    def versions_in(self, flow: Flow) -> dict[str, int]:
+        """The versions, as of now, of what a flow names that is kept in versions: by "what name"."""
+        found: dict[str, int] = {}
+        newest = {"record type": self.record_type, "decision table": self.decision_table}
+        for step in every_step(flow.steps):
+            for what, name in step.kind.uses(step.parameters):
+                if what in newest and f"{what} {name}" not in found:
+                    try:
+                        found[f"{what} {name}"] = newest[what](name)[1]
+                    except KeyError:
+                        continue  # the step that needs it says so
+        return found
+
+    def _known(self) -> Known:
+        with self._database.reading() as connection:
+            tables = [str(row["name"]) for row in flows.all_decision_tables(connection)]
+        return Known(self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists())
+
     def touched(self, name: str, text: str | None = None) -> list[tuple[str, list[Problem]]]:
         """The flows that extract a record type, each with what would be wrong with it if the type were as in `text`.
 
@@ -81,11 +143,12 @@ class Catalog:
             raise BadRecordType(f"The record type is no JSON: {error}.") from error
         with self._database.reading() as connection:
             rows = flows.all_flows(connection)
-        known = Known({**self._record_types(), **changed}, self._models)
+        known = self._known()
+        known = replace(known, record_types={**known.record_types, **changed})
         found = []
         for row in rows:
             flow = self.flow(row["name"], row["version"])
-            if any(name in each.kind.uses(each.parameters) for each in every_step(flow.steps)):
+            if any(("record type", name) in each.kind.uses(each.parameters) for each in every_step(flow.steps)):
                 found.append((flow.name, verify(flow, known)))
         return found
 
@@ -101,7 +164,7 @@ class Catalog:
             data = from_yaml(text)
         except NotYaml as error:
             raise BadFlow([Problem("", "", str(error))]) from error
-        flow, problems = check_flow(data, self.language, Known(self._record_types(), self._models))
+        flow, problems = check_flow(data, self.language, self._known())
         if problems or flow is None:
             raise BadFlow(problems)
         return flow

@@ -37,6 +37,11 @@ class FolderOfLists:
         found = {path.stem for path in self._folder.glob("*.*") if path.suffix in (".txt", ".csv")} if self._folder.is_dir() else set()
         return sorted(name for name in found if self._place(name) is not None)
 
+    def heads(self) -> dict[str, tuple[str, ...]]:
+        """The heads of the columns of every list; of a list of plain values, "value"."""
+        every = {name: self.get(name) for name in self.names()}
+        return {name: known.heads or ("value",) for name, known in every.items() if known is not None}
+
     def put(self, name: str, text: str) -> KnownList:
         """Keep a list (CSV) in the place of the one before. Raises `BadList`."""
         if not NAME.fullmatch(name):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from metrikon.core.flows.state import State
@@ -19,6 +20,7 @@ class Kept:
     entries: int
     today: str
     file_name: str
+    versions: Mapping[str, int]
 
 
 class States:

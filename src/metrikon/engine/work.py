@@ -6,19 +6,19 @@ import logging
 from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, tzinfo
 from typing import Any
 
 from sqlalchemy import Connection
 
 from metrikon.core.flows.fold import advance, in_order, todo
-from metrikon.core.flows.state import Again, Effect, Entry, Perform, State
+from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
-from metrikon.store import items, journal, runs
+from metrikon.store import events, items, journal, questions, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 from metrikon.store.runs import FIRST, Claim, LeaseLost
@@ -47,10 +47,11 @@ class Work:
         self.pending: list[Written] = []
         self.known = 0  # journal entries that this worker has seen or written
         self.foreign = False  # others (deliveries, answers) added entries meanwhile
-        self.wakes: list[int] = []
         self.asks = ""  # what a person must look at
         self.today = ""
         self.file_name = ""
+        self.versions: Mapping[str, int] = {}
+        self.zone: tzinfo = UTC
 
     def go(self) -> None:
         """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
@@ -80,8 +81,10 @@ class Work:
                 for entry in entries:
                     state, more = advance(state, entry)
                     queue.extend(more)
-            elif isinstance(effect, Again):
-                self.wakes.append(effect.due)
+            elif isinstance(effect, Wake | Late | Listen):
+                for entry in self._noted(effect):
+                    state, more = advance(state, entry)
+                    queue.extend(more)
         self._hand_on(state, stopped_early=bool(queue))
 
     def _replayed(self) -> tuple[State, tuple[Effect, ...]]:
@@ -89,7 +92,8 @@ class Work:
         if kept is None:
             state = State(self.bench.workshop.catalog.flow(self.claim.flow, self.claim.flow_version))
         else:
-            state, self.known, self.today, self.file_name = kept.state, kept.entries, kept.today, kept.file_name
+            state, self.known, self.today, self.file_name, self.versions = kept.state, kept.entries, kept.today, kept.file_name, kept.versions
+        self.zone = state.flow.zone
         with self.bench.database.reading() as connection:
             entries = journal.load(connection, self.claim.run_id, after=self.known) if self.claim.epoch > FIRST else []
             if not entries and not self.known:
@@ -101,21 +105,44 @@ class Work:
             if entry.event == "started":
                 self.today = str(whole.data["run"]["today"])
                 self.file_name = str(whole.data["item"]["name"])
+                self.versions = {str(name): int(version) for name, version in whole.data.get("versions", {}).items()}
         return state, todo(state, self.clock.now())
 
     def _started(self, connection: Connection, state: State) -> tuple[State, tuple[Effect, ...]]:
         item = items.get(connection, self.claim.item_id)
         now = self.clock.now()
-        self.today = datetime.fromtimestamp(now / 1000, UTC).date().isoformat()
+        self.today = datetime.fromtimestamp(now / 1000, self.zone).date().isoformat()
+        self.versions = self.bench.workshop.catalog.versions_in(state.flow)
         self.file_name = str(item["name"])
         received = datetime.fromtimestamp(item["received_at"] / 1000, UTC).isoformat(timespec="seconds")
         data = {
             "item": {"id": item["id"], "file": item["sha256"], "name": item["name"], "intake": item["intake"], "received": received},
             "run": {"id": self.claim.run_id, "today": self.today, "flow": f"{self.claim.flow} {self.claim.flow_version}"},
+            "versions": self.versions,
         }
         written = Written("started", "", data, at=now)
         self.pending.append(written)
         return advance(state, written.entry)
+
+    def _noted(self, effect: Wake | Late | Listen) -> list[Entry]:
+        """Journal that a moment has come, or that a time is over; enter what is listened for, and take what came before that."""
+        path, now = effect.path, self.clock.now()
+        entries, self.pending = self.pending, []
+
+        def job(connection: Connection) -> tuple[int, list[Written]]:
+            found = []
+            if isinstance(effect, Listen):
+                data = events.listen(connection, self.claim.run_id, path, self.claim.flow, effect.key)
+                found = [Written("came", path, data, at=now)] if data is not None else []
+            else:
+                events.unheard(connection, self.claim.run_id, path)
+                questions.close(connection, self.claim.run_id, path, now) if isinstance(effect, Late) else None
+                found = [Written("late" if isinstance(effect, Late) else "woken", path, {}, at=now)]
+            return journal.append(connection, self.claim.run_id, [*entries, *found], self.claim), found
+
+        total, found = self.bench.database.write(job)
+        self._seen(total, len(entries) + len(found))
+        return [each.entry for each in found]
 
     def _perform(self, effect: Perform) -> list[Entry]:
         """Do one step; the entries to fold."""
@@ -155,9 +182,22 @@ class Work:
 
     def _call(self, effect: Perform) -> Call:
         claim = self.claim
-        retry = effect.step.common.retry
-        where = (claim.run_id, claim.item_id, claim.flow, claim.flow_version, effect.path)
-        return Call(*where, effect.parameters, effect.attempt, retry.attempts, self.today, self.file_name)
+        return Call(
+            run_id=claim.run_id,
+            item_id=claim.item_id,
+            flow=claim.flow,
+            flow_version=claim.flow_version,
+            path=effect.path,
+            parameters=effect.parameters,
+            attempt=effect.attempt,
+            most_attempts=effect.step.common.retry.attempts,
+            today=self.today,
+            file_name=self.file_name,
+            said=effect.step.parameters,
+            scope=effect.scope,
+            moment=datetime.fromtimestamp(self.clock.now() / 1000, self.zone),
+            versions=self.versions,
+        )
 
     def _written(self, effect: Perform, event: str, data: Mapping[str, Any], took: int | None = None) -> Written:
         kind = effect.step.kind
@@ -228,21 +268,24 @@ class Work:
             if where not in runs.SETTLED and (foreign or stopped_early):
                 where, wake_at = "ready", now
             runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
+            if where in runs.SETTLED and state.flow.leaves:
+                questions.close(connection, self.claim.run_id, None, now)
+                events.unheard(connection, self.claim.run_id)
             return where in runs.SETTLED or foreign
 
         if not self.bench.database.write(job):
-            self.bench.states.keep(self.claim.run_id, Kept(state, self.known + len(entries), self.today, self.file_name))
+            self.bench.states.keep(self.claim.run_id, Kept(state, self.known + len(entries), self.today, self.file_name, self.versions))
 
     def _where(self, state: State, now: int) -> tuple[str, str, int | None]:
         if state.outcome is not None:
             return state.outcome, state.reason, None
         statuses = {step.status for step in state.open.values()}
         if "asked" in statuses:
-            return "review", self.asks or "A person must look at the record.", min(self.wakes, default=None)
+            return "review", self.asks or "A person must look at the record.", _next_moment(state)
         if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
             begun = next((step.step.kind.waits for step in state.open.values() if step.status == "begun"), "")
-            reason = begun or "A step is tried again."
-            return "waiting", reason, min(self.wakes, default=None if "begun" in statuses else now)
+            told = next((step.reason for step in state.open.values() if step.status == "waiting" and step.reason), "")
+            return "waiting", begun or told or "A step is tried again.", now if "ready" in statuses else _next_moment(state)
         reasons = [step.reason for _, step in in_order(state) if step.reason]
         return "parked", reasons[0] if reasons else "It cannot go on by itself.", None
 
@@ -256,6 +299,13 @@ class Work:
             self.bench.database.write(job)
         except (LeaseLost, StoreFailed) as error:
             log.error("run %s could not be parked: %s", self.claim.run_id, error)
+
+
+def _next_moment(state: State) -> int | None:
+    """When the next step of a run comes due, or its time is over."""
+    dues = [step.due for step in state.open.values() if step.status == "waiting" and step.due]
+    lates = [step.late for step in state.open.values() if step.status != "parked" and step.late]
+    return min([*dues, *lates], default=None)
 
 
 __all__ = ["Bench", "Work"]

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 import msgspec
 
+from metrikon.core.decisions.model import Table
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
 from metrikon.core.flows.model import Said
@@ -17,6 +18,7 @@ from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.lists import FolderOfLists
 from metrikon.ports.clock import Clock
+from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files
 from metrikon.ports.paper import Paper
 from metrikon.ports.reader import Refused
@@ -42,6 +44,7 @@ class EngineWorkshop:
         clock: Clock,
         default: str,
         places: Callable[[Said], tuple[str, str]],
+        destinations: Callable[[Said], Destination],
         transcriber: Transcriber | None = None,
         passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
     ) -> None:
@@ -54,6 +57,7 @@ class EngineWorkshop:
         self.clock = clock
         self.default = default
         self._place_of = places
+        self._destination_of = destinations
         self.lists = FolderOfLists(files.root / "lists")
 
     def read_document(self, sha256: str, flow: str | None = None) -> Document:
@@ -124,8 +128,15 @@ class EngineWorkshop:
         """Keep the files within a kept file, each under its own hash."""
         self.readers.keep_parts(self.files.path(sha256), self.files.root, self.passwords(flow))
 
-    def record_type(self, name: str) -> tuple[RecordType, int]:
-        return self.catalog.record_type(name)
+    def record_type(self, name: str, version: int | None = None) -> tuple[RecordType, int]:
+        return self.catalog.record_type(name, version)
+
+    def decision_table(self, name: str, version: int | None = None) -> tuple[Table, int]:
+        return self.catalog.decision_table(name, version)
+
+    def destination(self, flow: str, version: int, name: str) -> Destination | None:
+        said = self.catalog.flow(flow, version).destinations.get(name)
+        return self._destination_of(said) if said is not None else None
 
     def model(self, name: str | None, flow: str, run_id: str) -> Bound:
         return self.board.bound(name or self.default, flow, run_id)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal, Protocol
+from typing import Any, Literal, Protocol, runtime_checkable
 
 from metrikon.core.flows.form import Form
 
@@ -57,6 +57,15 @@ class Destination(Protocol):
 
         Raises `Busy` or `Broken`; then none of the rows counts as written.
         """
+        ...
+
+
+@runtime_checkable
+class Searchable(Protocol):
+    """A destination that can be looked into."""
+
+    def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
+        """Rows with these values in these columns, in the order that they were written in. Raises `Busy` or `Broken`."""
         ...
 
 

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any, Literal, Protocol
 
+from metrikon.core.decisions.model import Table
 from metrikon.core.documents.model import Document, Summary, Within
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
+from metrikon.ports.destination import Destination
 from metrikon.ports.model import Model, Usage
 from metrikon.ports.paper import Paper
 
@@ -32,6 +35,10 @@ class Call:
     most_attempts: int
     today: str
     file_name: str
+    said: Any = None  # the step's parameters as the flow says them: a form of its kind
+    scope: Mapping[str, Any] = field(default_factory=dict)  # for conditions in them
+    moment: datetime | None = None  # now, in the zone of the flow
+    versions: Mapping[str, int] = field(default_factory=dict)  # of what is kept in versions, as of the start of the run, by "what name"
 
 
 @dataclass(frozen=True)
@@ -124,12 +131,20 @@ class Workshop(Protocol):
         """The same document, or one of several within it, put before extraction. Raises as `read_document`."""
         ...
 
-    def record_type(self, name: str) -> tuple[RecordType, int]:
-        """A record type and its version. Raises KeyError."""
+    def record_type(self, name: str, version: int | None = None) -> tuple[RecordType, int]:
+        """A record type and its version, the newest without one. Raises KeyError."""
         ...
 
     def model(self, name: str | None, flow: str, run_id: str) -> CalledModel:
         """A model by name, bound to a run; the default without a name. Raises KeyError."""
+        ...
+
+    def decision_table(self, name: str, version: int | None = None) -> tuple[Table, int]:
+        """A decision table and its version, the newest without one. Raises KeyError."""
+        ...
+
+    def destination(self, flow: str, version: int, name: str) -> Destination | None:
+        """The adapter of a destination of a flow; None when the flow names none so."""
         ...
 
     def known_list(self, name: str) -> KnownList | None:

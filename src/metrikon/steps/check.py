@@ -17,7 +17,8 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     if not isinstance(given, dict) or "id" not in given:
         raise StepFailed("`record` must be the result of an extract step, such as ${invoice}. Correct the flow, then continue.")
     record_id = str(given["id"])
-    kind, _ = workshop.record_type(str(given["record_type"]))
+    name = str(given["record_type"])
+    kind, _ = workshop.record_type(name, call.versions.get(f"record type {name}"))
     review = str(call.parameters["review"])
     least = Decimal(str(call.parameters["unattended"]))
 

@@ -26,7 +26,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     only = _only(call.parameters.get("only"))
     name = str(call.parameters["record_type"])
     try:
-        kind, version = workshop.record_type(name)
+        kind, version = workshop.record_type(name, call.versions.get(f"record type {name}"))
         model = workshop.model(call.parameters.get("model"), call.flow, call.run_id)
         second = call.parameters.get("second")
         stronger = workshop.model(str(second), call.flow, call.run_id) if second else None

@@ -1,4 +1,4 @@
-"""Flows and record types, kept in versions."""
+"""Flows, record types and decision tables, kept in versions."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from sqlalchemy import Connection, Table, bindparam, func, insert, select, updat
 
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import flows, record_types
+from metrikon.store.tables import decision_tables, flows, record_types
 
 
 def put_flow(connection: Connection, name: str, text: str, at: int) -> int:
@@ -25,11 +25,20 @@ def put_flow(connection: Connection, name: str, text: str, at: int) -> int:
 
 def put_record_type(connection: Connection, name: str, text: str, at: int) -> int:
     """Keep a record type; a new version only when its text is new."""
-    before = get_record_type(connection, name)
+    return _put(connection, record_types, name, text, at)
+
+
+def put_decision_table(connection: Connection, name: str, text: str, at: int) -> int:
+    """Keep a decision table; a new version only when its text is new."""
+    return _put(connection, decision_tables, name, text, at)
+
+
+def _put(connection: Connection, table: Table, name: str, text: str, at: int) -> int:
+    before = _get(connection, table, name, None)
     if before and before["text"] == text:
         return int(before["version"])
     version = int(before["version"]) + 1 if before else 1
-    connection.execute(insert(record_types), [{"name": name, "version": version, "text": text, "created_at": at}])
+    connection.execute(insert(table), [{"name": name, "version": version, "text": text, "created_at": at}])
     return version
 
 
@@ -56,6 +65,16 @@ def standing(connection: Connection, name: str) -> tuple[int, bool] | None:
 def get_record_type(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:
     """A record type in a version, or in its newest."""
     return _get(connection, record_types, name, version)
+
+
+def get_decision_table(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:
+    """A decision table in a version, or in its newest."""
+    return _get(connection, decision_tables, name, version)
+
+
+def all_decision_tables(connection: Connection) -> list[dict[str, Any]]:
+    """The newest version of every decision table, by name."""
+    return _all(connection, decision_tables)
 
 
 def type_versions(connection: Connection, name: str) -> list[dict[str, Any]]:

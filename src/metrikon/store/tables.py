@@ -25,6 +25,14 @@ record_types = Table(
     Column("text", Text, nullable=False),
     Column("created_at", BigInteger, nullable=False),
 )
+decision_tables = Table(
+    "decision_tables",
+    metadata,
+    Column("name", String(60), primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("text", Text, nullable=False),
+    Column("created_at", BigInteger, nullable=False),
+)
 items = Table(
     "items",
     metadata,
@@ -142,6 +150,46 @@ delivery_waits = Table(  # steps that wait until a row which another step has en
     Column("run_id", _ID, primary_key=True),
     Column("path", String(400), primary_key=True),
     Index("delivery_waits_for", "key"),
+)
+questions = Table(  # put to people by runs
+    "questions",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("run_id", _ID, ForeignKey("runs.id"), nullable=False),
+    Column("item_id", _ID, ForeignKey("items.id"), nullable=False),
+    Column("flow", String(60), nullable=False),
+    Column("path", String(400), nullable=False),
+    Column("asked", LargeBinary, nullable=False),  # question, options, values shown beside it, who may answer
+    Column("state", String(10), nullable=False),  # open, answered, closed
+    Column("asked_at", BigInteger, nullable=False),
+    Column("answered_at", BigInteger),
+    Column("answer", String(40)),
+    Column("answered_by", String(80)),
+    Column("comment", Text),
+    Index("questions_by_state", "state", "id"),
+    Index("questions_of_run", "run_id"),
+)
+events = Table(  # sent to flows; kept until something that waits for them has them
+    "events",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("flow", String(60), nullable=False),
+    Column("key", String(200), nullable=False),
+    Column("identity", String(200), nullable=False),
+    Column("data", LargeBinary, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("taken", Boolean, nullable=False),
+    UniqueConstraint("flow", "identity"),
+    Index("events_to_take", "flow", "key", "taken"),
+)
+event_waits = Table(  # steps that wait for an event
+    "event_waits",
+    metadata,
+    Column("run_id", _ID, primary_key=True),
+    Column("path", String(400), primary_key=True),
+    Column("flow", String(60), nullable=False),
+    Column("key", String(200), nullable=False),
+    Index("event_waits_for", "flow", "key"),
 )
 calls = Table(
     "calls",

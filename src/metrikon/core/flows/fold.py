@@ -7,10 +7,11 @@ their own, since they follow from what was journaled.
 
 from __future__ import annotations
 
-from immutables import Map
+from collections.abc import Iterator
+
 from msgspec.structs import replace
 
-from metrikon.core.flows.state import Again, Ask, Effect, Entry, Frame, Open, Park, Perform, Settle, State
+from metrikon.core.flows.state import Again, Effect, Entry, Late, Listen, Open, Settle, State, Wake
 from metrikon.core.flows.walk import Walk, perform
 
 
@@ -38,13 +39,17 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
 
 def _to_step(walk: Walk, entry: Entry, step: Open) -> None:
     if entry.event == "begun":
-        walk.set_open(entry.path, replace(step, status="begun"))
+        walk.begun(entry.path, step)
     elif entry.event == "done":
         walk.done(entry.path, step, entry.data.get("result"))
     elif entry.event == "failed":
         walk.fail(entry.path, step, entry.data)
     elif entry.event == "asked":
         walk.ask(entry.path, step)
+    elif entry.event in ("woken", "came"):
+        walk.woken(entry.path, step, {**entry.data, "came": "event" if entry.event == "came" else "moment"})
+    elif entry.event == "late":
+        walk.late(entry.path, step)
     elif entry.event == "answered" and entry.data.get("decision") == "refuse":
         by, why = entry.data.get("by", "a person"), entry.data.get("comment") or "no reason given"
         walk.refuse(walk.state.frames[step.frame], f"Refused by {by}: {why}")
@@ -56,8 +61,27 @@ def todo(state: State, now: int) -> tuple[Effect, ...]:
     """What must be done from a state as it stands at a moment, after a replay; whatever woke the run, a step waits as long as it must."""
     if state.outcome is not None:
         return (Settle(state.outcome, state.reason),)
-    wanted = ((path, step) for path, step in in_order(state) if step.status in ("ready", "begun", "waiting"))
-    return tuple(Again(path, step.due) if step.status == "waiting" and step.due > now else perform(path, step) for path, step in wanted)
+    return tuple(effect for path, step in in_order(state) for effect in _wanted(state, path, step, now))
+
+
+def _wanted(state: State, path: str, step: Open, now: int) -> Iterator[Effect]:
+    if step.status == "parked":
+        return
+    if step.late:
+        yield Late(path) if step.late <= now else Again(path, step.late)
+        if step.late <= now:
+            return
+    if step.status == "waiting":
+        if step.key:
+            yield Listen(path, step.key)
+        if step.due > now:
+            yield Again(path, step.due)
+        elif step.step.kind.control is None:
+            yield perform(path, step, state.frames[step.frame].scope)
+        elif step.due:
+            yield Wake(path)
+    elif step.status in ("ready", "begun"):
+        yield perform(path, step, state.frames[step.frame].scope)
 
 
 def in_order(state: State) -> list[tuple[str, Open]]:
@@ -70,4 +94,4 @@ def _natural(path: str) -> list[tuple[int, str]]:
     return [(int(part), "") if part.isdigit() else (0, part) for part in parts]
 
 
-__all__ = ["Again", "Ask", "Effect", "Entry", "Frame", "Map", "Open", "Park", "Perform", "Settle", "State", "advance", "in_order", "todo"]
+__all__ = ["advance", "in_order", "todo"]

@@ -3,9 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import timedelta
+from decimal import Decimal
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
+from pydantic_core import PydanticCustomError
+
+from metrikon.core.feel.temporal import duration_from
+from metrikon.core.feel.values import Months
 
 NAME = r"^[a-z][a-z0-9_]{0,39}$"
 Where = tuple[str | int, ...]  # a place in a document: names of entries and numbers of elements, from 0
@@ -27,6 +33,31 @@ class Marked:
 _STEPS = {"type": "array", "items": {"$ref": "#/$defs/Step"}}
 Block = Annotated[list[Any], Field(min_length=1), Marked("steps"), WithJsonSchema({**_STEPS, "minItems": 1})]  # once read: a list of `Step`
 OptionalBlock = Annotated[list[Any], Marked("steps"), WithJsonSchema(_STEPS)]
+LONGEST = timedelta(days=3660)
+
+
+def _duration(value: Any) -> Any:
+    if isinstance(value, str) and duration_from(value) is None:
+        raise PydanticCustomError("duration", "{given} is no duration.", {"given": value})
+    if isinstance(value, bool) or not isinstance(value, str | int | float | Decimal) or not 0 < seconds_of(value) <= LONGEST.total_seconds():
+        raise PydanticCustomError("duration", "It is no duration.", {})
+    return value
+
+
+def seconds_of(duration: Any) -> float:
+    """A duration in seconds; a month counts as 30 days, a year as 365."""
+    if not isinstance(duration, str):
+        return float(duration)
+    found = duration_from(duration)
+    if isinstance(found, Months):
+        years, months = divmod(found.months, 12)
+        return (years * 365 + months * 30) * 86400.0
+    return found.total_seconds() if found is not None else 0.0
+
+
+Duration = Annotated[
+    Any, BeforeValidator(_duration), WithJsonSchema({"anyOf": [{"type": "number", "exclusiveMinimum": 0}, {"type": "string", "pattern": "^P"}]})
+]
 Condition = Annotated[str, Field(min_length=1), Marked("condition")]  # a FEEL expression without `${ … }`
 
 
@@ -57,7 +88,7 @@ def plain(form: Form) -> dict[str, Any]:
         if any(isinstance(each, Marked) for each in field.metadata):
             continue
         found[field.alias or name] = _plain(getattr(form, name))
-    return found
+    return found | {name: _plain(value) for name, value in (form.model_extra or {}).items()}
 
 
 def _plain(value: Any) -> Any:

@@ -8,14 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import TYPE_CHECKING, Any, Protocol
 
+from metrikon.core.decisions.model import Table
 from metrikon.core.flows.form import Form
 from metrikon.core.records.types import RecordType
 
 if TYPE_CHECKING:
     from metrikon.core.flows.around import Around
-    from metrikon.core.flows.state import Frame
+    from metrikon.core.flows.state import Frame, Open
     from metrikon.core.flows.walk import Here, Walk
 
 Schema = Mapping[str, Any]
@@ -42,6 +44,10 @@ class Control(Protocol):
         """A step in a block cannot go on. True: it is dealt with; False: it is for whoever is around, or for a person."""
         ...
 
+    def woken(self, walk: Walk, here: Here, step: Open, data: Mapping[str, Any]) -> None:
+        """The moment ("came": "moment") or the event ("event", with its `data`) that the step waits for has come."""
+        ...
+
 
 class Steady:
     """A control kind goes on after its block, and leaves what was refused or has failed to whoever is around."""
@@ -54,6 +60,9 @@ class Steady:
 
     def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
         return False
+
+    def woken(self, walk: Walk, here: Here, step: Open, data: Mapping[str, Any]) -> None:
+        return None
 
 
 @dataclass(frozen=True)
@@ -82,10 +91,12 @@ class Kind:
     """A kind of step.
 
     `result`: JSON Schema of what it gives, None where a name holds nothing. `check`: what is wrong with its parameters, as far as can be told
-    without running it. `names`: what a block within it sees besides (the block by the name of its parameter). `needs`: parameters without which it
+    without running it. `names`: what a block within it sees besides (the block by the name of its parameter), `sees`: what its conditions do. `needs`: parameters without which it
     cannot be done. `outward`: its effect leaves the house, so `begun` is journaled before it. `gathered`: many of it are done in one commit.
-    `repeatable`: one that was interrupted may be done again. `ends`: what stands after it is never reached. `waits`: what people read while its
-    end is awaited. `uses`: names of record types in it. `asks`: what it asks a model for.
+    `repeatable`: one that was interrupted may be done again. `ends`: what stands after it is never reached. `leaves`: it leaves
+    something open that is closed when its run ends. `waits`: what people read while its
+    end is awaited. `late`: what it gives, from its parameters, when its time is over; without one, or with None, it has then failed. `uses`: what is
+    kept here that it names, each with what it is: "record type", "decision table", "list". `asks`: what it asks a model for.
     """
 
     name: str
@@ -93,14 +104,17 @@ class Kind:
     result: Callable[[Any, Around], Schema | None] = _anything
     check: Callable[[Any, Around], Iterable[Said]] = _nothing_said
     names: Callable[[Any, Around, str], Mapping[str, Schema | None]] = _names
+    sees: Callable[[Any, Around], Mapping[str, Schema | None]] = lambda parameters, around: {}
     lacks: Callable[[Mapping[str, Any], Sequence[str]], str] | None = None
     needs: tuple[str, ...] = ()
     outward: bool = False
     gathered: bool = False
     repeatable: bool = True
     ends: bool = False
+    leaves: bool = False
     waits: str = "Its end is awaited."
-    uses: Callable[[Any], Iterable[str]] = lambda parameters: ()
+    late: Callable[[Mapping[str, Any], datetime], Any] | None = None
+    uses: Callable[[Any], Iterable[tuple[str, str]]] = lambda parameters: ()
     asks: Callable[[Any], Asks | None] = lambda parameters: None
     control: Control | None = None
     version: int = 1
@@ -124,6 +138,8 @@ class Known:
 
     record_types: Mapping[str, RecordType] = field(default_factory=dict)
     models: frozenset[str] = frozenset()
+    tables: Mapping[str, Table] = field(default_factory=dict)
+    lists: Mapping[str, Sequence[str]] = field(default_factory=dict)  # with the heads of their columns
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from pydantic import Field
 
-from metrikon.core.flows.form import NAME, Condition, Form, OptionalBlock, Where, fields, plain
+from metrikon.core.flows.form import NAME, Condition, Duration, Form, OptionalBlock, Where, fields, plain, seconds_of
 from metrikon.core.flows.kind import Kind
 
 
@@ -38,8 +38,15 @@ class Common(Form):
     when: Condition | None = Field(None, description="A FEEL condition; when it does not hold, the step is left out.")
     null_means: bool | None = Field(None, description="What a condition that comes out null counts as; unset parks the run.")
     retry: Retry = Field(default_factory=Retry, description="How often it is tried again.")
-    limit: float | None = Field(None, gt=0, le=31_536_000, description="Seconds that it may take, waiting included; then it has failed.")
+    limit: Duration | None = Field(
+        None, description="How long it may take, waiting included: seconds, or a duration such as PT4H or P3D. Then it has failed."
+    )
     on_failure: OnFailure | None = Field(None, description="What is done when it has failed for good.")
+
+    @property
+    def seconds(self) -> float | None:
+        """The limit in seconds."""
+        return seconds_of(self.limit) if self.limit is not None else None
 
 
 class Head(Form):
@@ -109,6 +116,11 @@ class Flow:
     @property
     def about(self) -> str:
         return self.head.about
+
+    @cached_property
+    def leaves(self) -> bool:
+        """Whether a step of it leaves something open that is closed when the run ends."""
+        return any(each.kind.leaves for each in every_step(self.steps))
 
     @cached_property
     def zone(self) -> ZoneInfo:

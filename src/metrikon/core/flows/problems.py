@@ -47,6 +47,7 @@ def in_our_words(error: Mapping[str, Any], known: list[str]) -> str:
 
 _WORDS = {
     "missing": "It is missing; add it.",
+    "duration": "It is {given}; give seconds, or a duration such as PT30M, PT4H or P3D, of at most ten years.",
     "string_type": "It is {given}; give a text (in quotation marks).",
     "string_too_short": "It is empty; give at least {min_length} character(s).",
     "string_too_long": "It is too long; at most {max_length} characters are taken.",

@@ -16,7 +16,8 @@ from metrikon.core.flows.model import Flow, Step
 class Entry:
     """One entry of a journal.
 
-    `event`: "started", "begun", "done", "failed", "asked", "answered", "continued" or "cancelled". `path`: the step instance it concerns, such as
+    `event`: "started", "begun", "done", "failed", "asked", "answered", "woken" (its moment has come), "came" (an event that it waits for), "late" (its
+    limit is over), "continued" or "cancelled". `path`: the step instance it concerns, such as
     lines[3]/row; empty for the run as a whole. `at`: when it happened, in milliseconds since 1970; what begins because of it, begins then.
     """
 
@@ -35,6 +36,7 @@ class Perform:
     parameters: Mapping[str, Any]
     attempt: int
     begun: bool = False
+    scope: Mapping[str, Any] = field(default_factory=dict, compare=False)
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,28 @@ class Again:
 
     path: str
     due: int
+
+
+@dataclass(frozen=True)
+class Wake:
+    """The moment that a step waits for has come."""
+
+    path: str
+
+
+@dataclass(frozen=True)
+class Late:
+    """The time that a step may take is over."""
+
+    path: str
+
+
+@dataclass(frozen=True)
+class Listen:
+    """A step waits for an event with a key."""
+
+    path: str
+    key: str
 
 
 @dataclass(frozen=True)
@@ -68,7 +92,7 @@ class Settle:
     reason: str = ""
 
 
-Effect = Perform | Again | Park | Ask | Settle
+Effect = Perform | Again | Wake | Late | Listen | Park | Ask | Settle
 
 
 class Frame(msgspec.Struct, frozen=True):
@@ -92,7 +116,9 @@ class Open(msgspec.Struct, frozen=True):
     failures: int = 0
     status: str = "ready"  # "ready", "begun", "waiting", "parked", "asked"
     reason: str = ""  # why it is parked
-    due: int = 0  # when it is tried again, while it is waiting
+    due: int = 0  # when it is tried again or looked at, while it is waiting
+    late: int = 0  # when its limit is over; 0: never
+    key: str = ""  # of the event that it waits for
 
 
 class State(msgspec.Struct, frozen=True):

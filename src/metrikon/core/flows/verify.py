@@ -10,6 +10,7 @@ from typing import Any
 
 from metrikon.core.feel import BadExpression, names, parse
 from metrikon.core.feel.holes import expressions
+from metrikon.core.feel.lexer import KEYWORDS
 from metrikon.core.flows.around import ITEM, RUN, Around, Scope, lost
 from metrikon.core.flows.form import Where
 from metrikon.core.flows.kind import Known, Language, Schema
@@ -40,6 +41,8 @@ class _Verifier:
     def block(self, steps: Sequence[Step], scope: Scope) -> None:
         seen = dict(scope)
         for number, step in enumerate(steps):
+            if step.name in KEYWORDS:
+                self._tell(step, ("name",), f"{step.name!r} is a word of FEEL, so that no expression could name it; choose another.")
             if step.name in seen:
                 self._tell(step, ("name",), f"The name {step.name!r} is taken already; choose another.")
             seen[step.name] = self._step(step, seen)
@@ -48,11 +51,11 @@ class _Verifier:
                 break
 
     def _step(self, step: Step, scope: Scope) -> Schema | None:
+        around = Around(self.flow, self.known, scope)
         for where, condition in step.conditions:
-            self._expression(step, where, condition, scope)
+            self._expression(step, where, condition, scope if where == ("when",) else {**scope, **step.kind.sees(step.parameters, around)})
         for where, text in self._holes(step):
             self._expression(step, where, text, scope)
-        around = Around(self.flow, self.known, scope)
         if step.kind is UNREAD:
             return {}
         for place, message in step.kind.check(step.parameters, around):

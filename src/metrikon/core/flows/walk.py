@@ -11,9 +11,9 @@ from typing import Any, NoReturn
 from immutables import Map
 from msgspec.structs import replace
 
-from metrikon.core.feel import BadExpression, FeelError, evaluate, fill
+from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
 from metrikon.core.flows.model import Step
-from metrikon.core.flows.state import Again, Ask, Effect, Frame, Open, Park, Perform, Settle, State
+from metrikon.core.flows.state import Again, Ask, Effect, Frame, Listen, Open, Park, Perform, Settle, State
 
 FAILED = "failed"  # the label of the block that is done when a step has failed
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
@@ -80,9 +80,53 @@ class Walk:
         problem = here.step.kind.incomplete(values, missing)
         if problem:
             raise CannotGoOn(problem)
-        opened = Open(here.frame.prefix, here.step, values)
+        opened = Open(here.frame.prefix, here.step, values, late=self._limit(here))
         self.set_open(here.path, opened)
-        self.effects.append(perform(here.path, opened))
+        self.effects.append(perform(here.path, opened, here.frame.scope))
+
+    def _limit(self, here: Here) -> int:
+        """When the time that a step may take is over; 0: never."""
+        seconds = here.step.common.seconds
+        return self.state.now + int(seconds * 1000) if seconds is not None else 0
+
+    def begun(self, path: str, step: Open) -> None:
+        """An attempt was begun, and its end is not known yet."""
+        self.set_open(path, replace(step, status="begun"))
+        self._until_late(path, step)
+
+    def _until_late(self, path: str, step: Open) -> None:
+        if step.late:
+            self.effects.append(Again(path, step.late))
+
+    def late(self, path: str, step: Open) -> None:
+        """The time that a step may take is over: it gives what its kind says for that, or has failed."""
+        kind = step.step.kind
+        result = kind.late(step.parameters, self.moment()) if kind.late is not None else None
+        if result is not None:
+            self.done(path, step, result)
+            return
+        self._stuck(self.here(self.state.frames[step.frame]), replace(step, late=0), f"It took longer than its limit of {step.step.common.limit}.")
+
+    def woken(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
+        """The moment or the event that a step waits for has come."""
+        control = step.step.kind.control
+        if control is None:
+            return
+        here = self.here(self.state.frames[step.frame])
+        try:
+            control.woken(self, here, step, data)
+        except CannotGoOn as error:
+            self._stuck(here, step, str(error))
+
+    def wait(self, here: Here, parameters: Mapping[str, Any], due: int, key: str = "", reason: str = "") -> None:
+        """The step waits for a moment (0: none), for an event with a key, or both."""
+        known = self.state.open.get(here.path)
+        late = known.late if known is not None else self._limit(here)
+        opened = Open(here.frame.prefix, here.step, parameters, status="waiting", reason=reason, due=due, late=late, key=key)
+        self.set_open(here.path, opened)
+        if key:
+            self.effects.append(Listen(here.path, key))
+        self.effects += [Again(here.path, each) for each in (due, late) if each]
 
     def _block_done(self, frame: Frame) -> None:
         if frame.parent is None:
@@ -126,17 +170,17 @@ class Walk:
         failure = here.step.common.on_failure
         if failure is not None and f"{here.path}[{FAILED}]/" not in self.state.frames:
             told = {"step": here.step.name, "message": reason, "attempts": Decimal(step.failures)}
-            self._close(here.path)
+            self.close(here.path)
             self.hold(f"{here.path}[{FAILED}]", (step, reason, refused))
             self.inside(here, FAILED, failure.steps, {"failure": told})
         elif refused:
-            self._close(here.path)
+            self.close(here.path)
             self.refuse(here.frame, reason)
         else:
             self._park(here, step, reason)
 
-    def _close(self, path: str) -> None:
-        """A step instance is not open any more."""
+    def close(self, path: str) -> None:
+        """A step is not open any more."""
         if path in self.state.open:
             self.state = replace(self.state, open=self.state.open.delete(path))
 
@@ -166,10 +210,11 @@ class Walk:
 
     def try_again(self, path: str, step: Open) -> None:
         """A step that is parked or waits is begun anew, as often as before."""
-        if step.parameters:
-            fresh = replace(step, failures=0, status="ready", reason="")
+        if step.parameters and step.step.kind.control is None:
+            limit = self._limit(self.here(self.state.frames[step.frame]))
+            fresh = replace(step, failures=0, status="ready", reason="", late=limit)
             self.set_open(path, fresh)
-            self.effects.append(perform(path, fresh))
+            self.effects.append(perform(path, fresh, self.state.frames[step.frame].scope))
         else:
             self.state = replace(self.state, open=self.state.open.delete(path))
             self._agenda.append(step.frame)
@@ -246,11 +291,11 @@ class Walk:
         except (BadExpression, FeelError) as error:
             self.stuck(here, f"A value could not be worked out: {error}")
 
-    def holds(self, here: Here, condition: str, null_means: bool | None) -> bool:
+    def holds(self, here: Here, condition: str, null_means: bool | None, names: Mapping[str, Any] | None = None) -> bool:
         """Whether a condition holds; one that comes out null means what the flow says, and else the step cannot be gone through."""
         missing: list[str] = []
         try:
-            found = evaluate(condition, here.frame.scope, missing, self.moment())
+            found = evaluate(condition, here.frame.scope.update(names) if names else here.frame.scope, missing, self.moment())
         except (BadExpression, FeelError) as error:
             self.stuck(here, f"The condition {condition!r} could not be worked out: {error}")
         if found is None:
@@ -260,6 +305,13 @@ class Walk:
             self.stuck(here, f"The condition {condition!r} came out null: {what}. Correct the record, or say in the flow what null means.")
         return found
 
+    def meets(self, here: Here, tests: str, value: Any) -> bool:
+        """Whether a value meets unary tests; one that cannot be put to them does not."""
+        try:
+            return meets(tests, value, here.frame.scope, None, self.moment()) is True
+        except (BadExpression, FeelError) as error:
+            self.stuck(here, f"The test {tests!r} could not be worked out: {error}")
+
     def set_open(self, path: str, step: Open) -> None:
         """A step instance that is not done stands so."""
         self.state = replace(self.state, open=self.state.open.set(path, step))
@@ -268,6 +320,7 @@ class Walk:
         """A step waits for a person."""
         self.set_open(path, replace(step, status="asked"))
         self.effects.append(Ask(path))
+        self._until_late(path, step)
 
     def later(self, prefixes: Iterable[str]) -> None:
         """Walk on in these frames, in this order."""
@@ -277,6 +330,6 @@ class Walk:
         self.state = replace(self.state, frames=self.state.frames.set(frame.prefix, frame))
 
 
-def perform(path: str, step: Open) -> Perform:
+def perform(path: str, step: Open, scope: Mapping[str, Any]) -> Perform:
     """A step that is to be done."""
-    return Perform(path, step.step, step.parameters, step.failures + 1, step.status == "begun")
+    return Perform(path, step.step, step.parameters, step.failures + 1, step.status == "begun", scope)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import Field
 
+from metrikon.core.feel import BadExpression, parse_tests
 from metrikon.core.flows.around import Around
 from metrikon.core.flows.form import Block, Condition, Form, OptionalBlock
 from metrikon.core.flows.kind import Kind, Said, Steady
@@ -21,7 +22,8 @@ OTHERWISE = "otherwise"
 class Case(Form):
     """One branch: its steps are done when the condition holds."""
 
-    when: Condition = Field(..., description="A FEEL condition.")
+    when: Condition | None = Field(None, description="A FEEL condition.")
+    meets: str | None = Field(None, alias="is", min_length=1, description='With `on`: unary tests of its value, such as "seed", "bulb" or [1..5].')
     null_means: bool | None = Field(None, description="What a condition that comes out null counts as; unset parks the run.")
     steps: Block = Field(..., description="What is done then.")
 
@@ -29,6 +31,7 @@ class Case(Form):
 class Choose(Form):
     """Take the first branch whose condition holds, or all of them, one after the other; when none does, `otherwise`."""
 
+    on: Any = Field(None, description="A value that the cases are told by, such as the outcome of a decision table.")
     take: Literal["first", "all"] = Field("first", description="Take the first branch whose condition holds, or every one.")
     cases: list[Case] = Field(..., min_length=1, description="The branches, in order.")
     otherwise: OptionalBlock = Field(default_factory=list, description="What is done when no condition holds.")
@@ -37,9 +40,10 @@ class Choose(Form):
 class _Choosing(Steady):
     def enter(self, walk: Walk, here: Here) -> None:
         choose = here.step.parameters
+        value = walk.filled(here, choose.on)[0]
         found = []
         for number, case in enumerate(choose.cases, 1):
-            if walk.holds(here, case.when, case.null_means):
+            if self._holds(walk, here, case, value):
                 found.append(number)
                 if choose.take == "first":
                     break
@@ -51,6 +55,11 @@ class _Choosing(Steady):
             walk.inside(here, OTHERWISE, choose.otherwise)
         else:
             walk.go_on(here, {})
+
+    def _holds(self, walk: Walk, here: Here, case: Case, value: Any) -> bool:
+        if case.meets is None:
+            return walk.holds(here, case.when or "null", case.null_means)
+        return walk.meets(here, case.meets, value)
 
     def through(self, walk: Walk, here: Here, block: Frame) -> None:
         left, given = walk.state.held[here.path]
@@ -64,8 +73,18 @@ class _Choosing(Steady):
 
 
 def _check(parameters: Choose, around: Around) -> Iterable[Said]:
+    for number, case in enumerate(parameters.cases):
+        if (case.when is None) is (case.meets is None):
+            yield f"cases/{number}", "Give it exactly one of `when` and `is`."
+        elif case.meets is not None and parameters.on is None:
+            yield f"cases/{number}/is", "It tests a value, but there is none: say under `on` which."
+        elif case.meets is not None:
+            try:
+                parse_tests(case.meets)
+            except BadExpression as error:
+                yield f"cases/{number}/is", str(error)
     for number, case in enumerate(parameters.cases[:-1]):
-        if case.when.strip() == "true" and parameters.take == "first":
+        if case.when is not None and case.when.strip() == "true" and parameters.take == "first":
             yield f"cases/{number}", "It always holds, so the cases after it are never reached."
 
 

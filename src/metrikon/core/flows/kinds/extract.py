@@ -71,6 +71,6 @@ KIND = Kind(
     check=_check,
     needs=("document",),
     outward=True,
-    uses=lambda parameters: (parameters.record_type,),
+    uses=lambda parameters: (("record type", parameters.record_type),),
     asks=lambda parameters: Asks(parameters.record_type, parameters.model, parameters.context),
 )
