@@ -271,4 +271,4 @@ def test_now_and_today_are_those_of_the_moment_a_step_begins(house: Callable[...
         + ROW.replace("VALUE", 'after.at = after.again and starts with(after.at, after.day) and contains(after.at, \\"Vienna\\")'),
     )
     assert at_rest(app, 1) == {"done": 1}
-    assert rows(app) == ["1"]
+    assert rows(app) == [1]

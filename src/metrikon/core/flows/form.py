@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import timedelta
 from decimal import Decimal
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
+from pydantic.fields import FieldInfo
 from pydantic_core import PydanticCustomError
 
 from metrikon.core.feel.temporal import duration_from
@@ -66,10 +67,16 @@ def fields(form: Form, holds: str) -> Iterator[tuple[Where, Form, str, Any]]:
     for name, field in type(form).model_fields.items():
         value = getattr(form, name)
         place = field.alias or name
-        if any(isinstance(each, Marked) and each.holds == holds for each in field.metadata):
+        if holds in _marks(field):
             yield (place,), form, name, value
         for where, inner in _forms(value):
             yield from (((place, *where, *below), *rest) for below, *rest in fields(inner, holds))
+
+
+def _marks(field: FieldInfo) -> set[str]:
+    """What a field is marked to hold, also where it may be left out (`Condition | None`)."""
+    inner = [each for part in get_args(field.annotation) for each in getattr(part, "__metadata__", ())]
+    return {each.holds for each in (*field.metadata, *inner) if isinstance(each, Marked)}
 
 
 def _forms(value: Any) -> Iterator[tuple[Where, Form]]:
@@ -85,7 +92,7 @@ def plain(form: Form) -> dict[str, Any]:
     """The parameters as plain data, holes still in them; blocks of steps and conditions are left out, as they are worked out by themselves."""
     found: dict[str, Any] = {}
     for name, field in type(form).model_fields.items():
-        if any(isinstance(each, Marked) for each in field.metadata):
+        if _marks(field):
             continue
         found[field.alias or name] = _plain(getattr(form, name))
     return found | {name: _plain(value) for name, value in (form.model_extra or {}).items()}
