@@ -10,6 +10,7 @@ from typing import Any, TextIO
 
 from metrikon.app.settings import PREFIX
 from metrikon.app.settings import table as settings_table
+from metrikon.cli import language
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table, when
 from metrikon.cli.reading import read_file
 from metrikon.core.flows.text import NotYaml, from_yaml
@@ -20,11 +21,12 @@ from metrikon.ports.reader import Refused
 
 def add(commands: Any) -> None:
     """Add the commands."""
-    flows = commands.add_parser("flows", help="put, list and switch flows").add_subparsers(title="flows", metavar="ACTION", required=True)
+    flows = commands.add_parser("flows", help="check, put, list and switch flows").add_subparsers(title="flows", metavar="ACTION", required=True)
     putting = flows.add_parser("put", help="check a flow (YAML) and keep it")
     putting.add_argument("file", type=Path)
     reaching(putting)
     putting.set_defaults(run=run_put_flow)
+    language.add_check(flows)
     listing = flows.add_parser("list", help="every flow in its newest version")
     reaching(listing)
     listing.set_defaults(run=run_list)

@@ -147,6 +147,34 @@ class Client:
         """Keep a flow (YAML); its version."""
         return int(self._ask("PUT", f"/api/flows/{name}", content=text.encode())["version"])
 
+    def check_flow(self, text: str) -> list[dict[str, Any]]:
+        """What is wrong with a flow (YAML): each with step, place, message, line and column; nothing is kept."""
+        return list(self._ask("POST", "/api/flows-check", content=text.encode())["problems"])
+
+    def put_decision_table(self, name: str, text: str) -> dict[str, Any]:
+        """Keep a decision table (YAML); its version, and under `open` what it leaves open."""
+        return dict(self._ask("PUT", f"/api/decision-tables/{name}", content=text.encode()))
+
+    def decision_tables(self) -> list[dict[str, Any]]:
+        """Every decision table in its newest version."""
+        return list(self._ask("GET", "/api/decision-tables")["items"])
+
+    def decide(self, name: str, given: Mapping[str, Any]) -> dict[str, Any]:
+        """What a decision table decides: its outcome, and the rules that held."""
+        return dict(self._ask("POST", f"/api/decision-tables/{name}/decide", body={"given": dict(given)}))
+
+    def questions(self, *, state: str = "open") -> list[dict[str, Any]]:
+        """Questions of runs: those that wait for an answer, or those in another state."""
+        return list(self._ask("GET", "/api/questions", params={"state": state})["items"])
+
+    def answer(self, question_id: str, option: str, comment: str = "") -> dict[str, Any]:
+        """Answer a question; its run goes on."""
+        return dict(self._ask("POST", f"/api/questions/{question_id}/answer", body={"option": option, "comment": comment}))
+
+    def send_event(self, flow: str, key: str, data: Any = None, identity: str = "") -> int:
+        """Tell a flow that something has happened; how many runs waited for it."""
+        return int(self._ask("POST", f"/api/flows/{flow}/events", body={"key": key, "data": data, "identity": identity})["runs"])
+
     def put_record_type(self, name: str, text: str) -> int:
         """Keep a record type (JSON Schema); its version."""
         return int(self._ask("PUT", f"/api/record-types/{name}", content=text.encode())["version"])

@@ -8,12 +8,15 @@ from dataclasses import replace
 
 from metrikon.core.decisions.gaps import gaps, overlaps
 from metrikon.core.decisions.model import BadTable, Table, table_from
+from metrikon.core.feel.holes import expressions
+from metrikon.core.feel.parse import in_standard_spelling
+from metrikon.core.flows.checking import checked
 from metrikon.core.flows.kind import Known, Language
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
-from metrikon.core.flows.verify import check_flow, verify
+from metrikon.core.flows.verify import verify
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.ports.clock import Clock
@@ -153,23 +156,34 @@ class Catalog:
         return found
 
     def put_flow(self, text: str) -> tuple[str, int]:
-        """Check and keep a flow; its name and version. Raises `BadFlow` with all that is wrong."""
+        """Check and keep a flow, functions in it under their names in the standard; its name and version. Raises `BadFlow` with all that is wrong."""
         flow = self.checked_flow(text)
         at = self._clock.now()
-        return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, text, at))
+        kept = _in_standard_spelling(text, flow)
+        return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, kept, at))
 
     def checked_flow(self, text: str) -> Flow:
         """The flow in a text, verified against what is kept here. Raises `BadFlow`."""
-        try:
-            data = from_yaml(text)
-        except NotYaml as error:
-            raise BadFlow([Problem("", "", str(error))]) from error
-        flow, problems = check_flow(data, self.language, self._known())
+        flow, problems = self.problems_in(text)
         if problems or flow is None:
             raise BadFlow(problems)
         return flow
+
+    def problems_in(self, text: str) -> tuple[Flow | None, list[Problem]]:
+        """The flow in a text, as far as it can be read, and all that is wrong with it."""
+        return checked(text, self.language, self._known())
 
     def _record_types(self) -> Mapping[str, RecordType]:
         with self._database.reading() as connection:
             names = [str(row["name"]) for row in flows.all_record_types(connection)]
         return {name: self.record_type(name)[0] for name in names}
+
+
+def _in_standard_spelling(text: str, flow: Flow) -> str:
+    """The text of a flow with functions that were written with underscores under their names in the standard."""
+    for step in every_step(flow.steps):
+        for expression in (*(each for _, each in step.conditions), *(each for _, each in expressions(step.plain))):
+            spelled = in_standard_spelling(expression)
+            if spelled != expression:
+                text = text.replace(expression, spelled)
+    return text

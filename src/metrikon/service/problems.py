@@ -9,6 +9,7 @@ from flask import Flask, Response, request
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
+from metrikon.core.decisions.model import BadTable
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.records import findings
 from metrikon.core.records.types import BadRecordType
@@ -69,6 +70,10 @@ def install(app: Flask) -> None:
     @app.errorhandler(BadFlow)
     def _bad_flow(error: BadFlow) -> Response:
         return respond(422, "bad-flow", str(error), problems=[each.as_json() for each in error.problems])
+
+    @app.errorhandler(BadTable)
+    def _bad_table(error: BadTable) -> Response:
+        return respond(422, "bad-decision-table", str(error), problems=[{"step": "", "place": "", "message": each} for each in error.problems])
 
     @app.errorhandler(BadRecordType)
     def _bad_type(error: BadRecordType) -> Response:

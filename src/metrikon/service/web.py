@@ -12,7 +12,21 @@ from flask_openapi3 import APIBlueprint, Info, OpenAPI, Tag
 from metrikon import __version__
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import NotJson, loads
-from metrikon.service import house, items, lists, models, records, trials
+from metrikon.service import (
+    decisions,
+    documents,
+    flows,
+    items,
+    lists,
+    models,
+    questions,
+    record_types,
+    records,
+    status,
+    today,
+    tokens,
+    trials,
+)
 from metrikon.service.asked import SignIn
 from metrikon.service.auth import COOKIE, Guard
 from metrikon.service.problems import Problem, install, invalid
@@ -38,7 +52,7 @@ _NO_CONSOLE = "<!doctype html><title>Metrikon</title><p>The console is not built
 
 
 def create(app: App) -> OpenAPI:
-    """The application for a house."""
+    """The application for an app."""
     schemes = {
         "token": {"type": "http", "scheme": "bearer"},
         "session": {"type": "apiKey", "in": "cookie", "name": COOKIE},
@@ -60,7 +74,7 @@ def create(app: App) -> OpenAPI:
     guard.install(flask)
     install(flask)
     flask.register_api(_session_routes(app, guard))
-    for room in (items, records, models, lists, trials, house):
+    for room in (items, records, questions, models, flows, record_types, decisions, lists, trials, documents, today, tokens, status):
         flask.register_api(room.blueprint(app))
     flask.after_request(_headers)
     flask.add_url_rule("/", view_func=_console, endpoint="console")

@@ -140,6 +140,7 @@ class Known:
     models: frozenset[str] = frozenset()
     tables: Mapping[str, Table] = field(default_factory=dict)
     lists: Mapping[str, Sequence[str]] = field(default_factory=dict)  # with the heads of their columns
+    whole: bool = True  # whether that is all there is; else a name that is not here may be known elsewhere
 
 
 @dataclass(frozen=True)

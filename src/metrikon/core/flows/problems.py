@@ -12,15 +12,17 @@ from metrikon.core.values.near import nearest
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing that is wrong. `place`: within the step, or within the flow where no step is named; `where`: the same from the root of the document."""
+    """One thing that is wrong. `place`: within the step, or within the flow where no step is named; `where`: the same from the root."""
 
     step: str
     place: str
     message: str
     where: Where = ()
+    line: int = 0  # in the text, from 1; 0 where there is none
+    column: int = 0
 
-    def as_json(self) -> dict[str, str]:
-        return {"step": self.step, "place": self.place, "message": self.message}
+    def as_json(self) -> dict[str, Any]:
+        return {"step": self.step, "place": self.place, "message": self.message, "line": self.line, "column": self.column}
 
     def __str__(self) -> str:
         where = f"step {self.step}, {self.place}".rstrip(", ") if self.step else self.place or "the flow"

@@ -15,7 +15,12 @@ MOST_ALIASES = 50
 
 
 class NotYaml(ValueError):
-    """The text is no YAML; the message says where."""
+    """The text is no YAML; the message says where. `line` and `column`: from 1, 0 where there is none."""
+
+    def __init__(self, message: str, line: int = 0, column: int = 0) -> None:
+        super().__init__(message)
+        self.line = line
+        self.column = column
 
 
 class _Exact(SafeConstructor):
@@ -42,4 +47,5 @@ def from_yaml(text: str) -> Any:
     except (YAMLError, ValueError, RecursionError, ArithmeticError) as error:
         mark = getattr(error, "problem_mark", None)
         where = f" at line {mark.line + 1}, column {mark.column + 1}" if mark else ""
-        raise NotYaml(f"The text is no YAML{where}: {getattr(error, 'problem', None) or error}.") from error
+        line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
+        raise NotYaml(f"The text is no YAML{where}: {getattr(error, 'problem', None) or error}.", line, column) from error

@@ -27,6 +27,8 @@ def _check(parameters: Decide, around: Around) -> Iterable[Said]:
     tables = around.known.tables
     table = tables.get(parameters.table)
     if table is None:
+        if not around.known.whole:
+            return
         told = ", ".join(sorted(tables)) or "none yet; put one first"
         yield "table", f"There is no decision table {parameters.table!r}{nearest(parameters.table, tables)}. Known: {told}."
         return

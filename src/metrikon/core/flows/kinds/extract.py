@@ -36,10 +36,10 @@ def _check(parameters: Extract, around: Around) -> Iterable[Said]:
     models = around.known.models
     for place in ("model", "second", "second_reading"):
         name = getattr(parameters, place)
-        if name is not None and name not in models:
+        if name is not None and name not in models and around.known.whole:
             yield place, f"There is no model {name!r}{nearest(name, models)}. Known: {', '.join(sorted(models)) or 'none'}."
     types = around.known.record_types
-    if parameters.record_type not in types:
+    if parameters.record_type not in types and around.known.whole:
         near = nearest(parameters.record_type, types)
         yield (
             "record_type",

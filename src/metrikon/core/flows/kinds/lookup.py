@@ -27,6 +27,8 @@ class Lookup(Form):
 def _check(parameters: Lookup, around: Around) -> Iterable[Said]:
     lists, destinations = around.known.lists, around.flow.destinations
     if parameters.place not in lists and parameters.place not in destinations:
+        if not around.known.whole:
+            return
         known = [*destinations, *sorted(lists)]
         told = ", ".join(known) or "none"
         yield "in", f"There is no list and no destination {parameters.place!r}{nearest(parameters.place, known)}. Known: {told}."

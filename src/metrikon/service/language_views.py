@@ -1,0 +1,102 @@
+"""What the API says and takes of the flow language: problems of flows, decision tables, questions, events."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+from metrikon.service.views import View
+
+
+class FlowProblem(View):
+    step: str
+    place: str
+    message: str
+    line: int
+    column: int
+
+
+class FlowCheck(View):
+    """What is wrong with the text of a flow; nothing where it may be kept."""
+
+    name: str
+    problems: list[FlowProblem]
+
+
+class SchemaView(View):
+    """A JSON Schema, as text, since its names are not those of the API."""
+
+    text: str
+
+
+class TableView(View):
+    name: str
+    version: int
+    about: str
+    text: str
+    created_at: int = 0
+    open: list[str] = Field(default_factory=list, description="What the table leaves open.")
+
+
+class TableList(View):
+    items: list[TableView]
+
+
+class AskTableBody(View):
+    given: dict[str, Any]
+
+
+class DecisionView(View):
+    outcome: Any
+    rules: list[int]
+    inputs: dict[str, Any]
+    missing: list[str]
+
+
+class OptionView(View):
+    name: str
+    label: str
+    comment: str
+
+
+class QuestionView(View):
+    id: str
+    run_id: str
+    item_id: str
+    item_name: str
+    flow: str
+    question: str
+    options: list[OptionView]
+    show: dict[str, Any]
+    who: list[str]
+    state: str
+    asked_at: int
+    answered_at: int | None
+    answer: str | None
+    answered_by: str | None
+    comment: str | None
+
+
+class QuestionList(View):
+    items: list[QuestionView]
+
+
+class QuestionQuery(View):
+    state: str = Field("open", max_length=10, pattern="^(open|answered|closed|)$", description="Only those in this state; all when empty.")
+
+
+class AnswerBody(View):
+    option: str = Field(..., min_length=1, max_length=40)
+    comment: str = Field("", max_length=4000)
+
+
+class EventBody(View):
+    key: str = Field(..., min_length=1, max_length=200, description="What waits for it waits for this key.")
+    data: Any = Field(None, description="What the flow then sees as `event`.")
+    identity: str = Field("", max_length=200, description="Sent again under the same identity, it is not taken twice.")
+
+
+class EventTaken(View):
+    known: bool
+    runs: int = Field(..., description="How many runs waited for it.")

@@ -1,0 +1,38 @@
+"""Whether the service is up and ready."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from sqlalchemy import text as sql_text
+
+from metrikon import __version__
+from metrikon.app.assemble import App
+from metrikon.service.reply import reply
+from metrikon.service.views import (
+    HealthView,
+)
+
+
+def blueprint(app: App) -> APIBlueprint:
+    """The routes."""
+    api = APIBlueprint("status", __name__, abp_tags=[Tag(name="status")])
+
+    @api.get("/health", responses={200: HealthView}, operation_id="health")
+    def health() -> Response:
+        """The process is up."""
+        return reply(HealthView(status="up", version=__version__))
+
+    @api.get("/ready", responses={200: HealthView, 503: HealthView}, operation_id="ready")
+    def ready() -> Response:
+        """It can take items in and work on them."""
+        problems = []
+        try:
+            app.database.write(lambda connection: connection.execute(sql_text("SELECT 1")).scalar())
+        except Exception as error:
+            problems.append(f"The database does not take changes: {error}")
+        if app.engine.stopping:
+            problems.append("The service is stopping.")
+        return reply(HealthView(status="not ready" if problems else "ready", version=__version__, problems=problems), 503 if problems else 200)
+
+    return api
