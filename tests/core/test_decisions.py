@@ -138,7 +138,7 @@ def test_where_rules_overlap_is_shown() -> None:
 @pytest.mark.parametrize(
     ("old", "new", "said"),
     [
-        ('amount: "< 500"', 'amuont: "< 500"', "rule 1: There is no input 'amuont'; is 'amount' meant?"),
+        ('amount: "< 500"', 'amuont: "< 500"', "rule 1: There is no input 'amuont'. Is 'amount' meant?"),
         ('"nobody"', "nobody +", "rule 1, approver: nobody +: it ends too early"),
         ("hit: unique", "hit: last", "hit: It is 'last'; give 'unique', 'any'"),
         ("then: {approver: '\"nobody\"'}", "then: {aprover: '\"nobody\"'}", "rule 1: The output approver is missing"),

@@ -157,12 +157,12 @@ def test_kinds_of_another_package_are_in_the_schema_and_the_reference() -> None:
 @pytest.mark.parametrize(
     ("old", "new", "said"),
     [
-        ("weigh: {", "weihg: {", "'weihg' is not known here; is 'weigh' meant?"),
+        ("weigh: {", "weihg: {", "'weihg' is not known here. Is 'weigh' meant?"),
         ("unit: 2", "unit: 0", "give more than 0"),
         ('"${item.name}"', "air", "Air cannot be weighed here"),
-        ("weight.grams", "weight.gram", "'gram' is not known; is 'grams' meant?; weight holds grams."),
-        ("kind: board, path", "kind: bord, path", "There is no kind of destination 'bord'; is 'board' meant?"),
-        ("kind: bell", "kind: bull", "There is no kind of intake 'bull'; is 'bell' meant?"),
+        ("weight.grams", "weight.gram", "'gram' is not known. Is 'grams' meant? weight holds grams."),
+        ("kind: board, path", "kind: bord, path", "There is no kind of destination 'bord'. Is 'board' meant?"),
+        ("kind: bell", "kind: bull", "There is no kind of intake 'bull'. Is 'bell' meant?"),
     ],
 )
 def test_mistakes_with_kinds_of_another_package_are_told(old: str, new: str, said: str) -> None:
@@ -183,7 +183,7 @@ def test_problems_of_form_are_told_together_with_problems_of_meaning() -> None:
         "no kind of intake 'bell'",
         "'weigh' is not known",
         "destinations/board/url: It is missing",
-        "'itm' is not known; is 'item' meant?",
+        "'itm' is not known. Is 'item' meant?",
     ):
         assert wanted in told, told
 

@@ -11,7 +11,7 @@ from pydantic import Field, ValidationError
 from metrikon.core.feel import BadExpression, names, parse, parse_tests
 from metrikon.core.flows.form import NAME, Form
 from metrikon.core.flows.problems import in_our_words
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 ANY = "-"
 Type = Literal["string", "number", "boolean", "date", "time", "date and time", "days and time duration", "years and months duration", "Any"]
@@ -111,11 +111,11 @@ def _wrong(table: Table) -> Iterator[str]:
     for number, rule in enumerate(table.rules, 1):
         for name, tests in rule.when.items():
             if name not in inputs:
-                yield f"rule {number}: There is no input {name!r}{nearest(name, inputs)}. Known: {', '.join(inputs)}."
+                yield f"rule {number}: There is no input {name!r}{meant(name, inputs)} Known: {', '.join(inputs)}."
             yield from _unread(f"rule {number}, {name}", tests, tests=True)
         for name, value in rule.then.items():
             if name not in outputs:
-                yield f"rule {number}: There is no output {name!r}{nearest(name, outputs)}. Known: {', '.join(outputs)}."
+                yield f"rule {number}: There is no output {name!r}{meant(name, outputs)} Known: {', '.join(outputs)}."
             yield from _unread(f"rule {number}, {name}", value)
         yield from (f"rule {number}: The output {name} is missing; say what is decided." for name in outputs if name not in rule.then)
     if table.collect and table.hit != "collect":

@@ -7,13 +7,14 @@ from collections.abc import Iterator
 from metrikon.core.feel import syntax as s
 from metrikon.core.feel.functions import FUNCTIONS
 from metrikon.core.feel.lexer import BadExpression
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import closest
 
 
 def functions_known(part: s.Part, bound: frozenset[str]) -> None:
     """Only functions of the language are called, and those that the expression defines itself. Raises `BadExpression`."""
     if isinstance(part, s.Call) and isinstance(part.function, s.Name) and part.function.name not in bound:
-        raise BadExpression(f"there is no function {part.function.name!r}{nearest(part.function.name, FUNCTIONS)}", part.function.at)
+        near = closest(part.function.name, FUNCTIONS)
+        raise BadExpression(f"there is no function {part.function.name!r}{f'; is {near!r} meant?' if near else ''}", part.function.at)
     for each, within in _parts_with_names(part, bound):
         functions_known(each, within)
 

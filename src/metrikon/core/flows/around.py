@@ -11,7 +11,7 @@ from metrikon.core.feel.holes import expressions
 from metrikon.core.feel.syntax import Name, Path
 from metrikon.core.flows.kind import ANYTHING, Known, Schema
 from metrikon.core.flows.model import Flow
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 Scope = Mapping[str, Schema | None]  # None: a name that holds nothing
 
@@ -45,7 +45,10 @@ class Around:
 
     def schema_of(self, hole: str) -> Schema | None:
         """The schema of a text that is one hole with a name or path in it; anything for all else."""
-        found = [expression for _, expression in expressions(hole)]
+        try:
+            found = [expression for _, expression in expressions(hole)]
+        except BadExpression:
+            return ANYTHING
         if len(found) != 1 or not hole.strip().startswith("${"):
             return ANYTHING
         try:
@@ -54,7 +57,10 @@ class Around:
             return ANYTHING
         if not isinstance(part, Name | Path) or (isinstance(part, Path) and not isinstance(part.base, Name)):
             return ANYTHING
-        path = next(names(part), ())
+        return self.schema_at(next(names(part), ()))
+
+    def schema_at(self, path: Sequence[str]) -> Schema | None:
+        """The schema of a path from the names in scope."""
         at: Schema | None = {"properties": self.scope, "additionalProperties": False}
         for name in path:
             at = entry(at, name)
@@ -84,8 +90,8 @@ def lost(path: Sequence[str], scope: Scope) -> Iterator[str]:
         properties: Mapping[str, Any] = at["properties"]
         if name not in properties:
             before = ".".join(path[:number])
-            where = f"{before} holds" if before else "known here are"
-            yield f"{name!r} is not known{nearest(name, properties)}; {where} {', '.join(sorted(properties)) or 'nothing'}."
+            where = f"{before} holds" if before else "Known here are"
+            yield f"{name!r} is not known{meant(name, properties)} {where} {', '.join(sorted(properties)) or 'nothing'}."
             return
         at = properties[name]
 

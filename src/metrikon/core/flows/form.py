@@ -39,7 +39,7 @@ LONGEST = timedelta(days=3660)
 
 def _duration(value: Any) -> Any:
     if isinstance(value, str) and duration_from(value) is None:
-        raise PydanticCustomError("duration", "{given} is no duration.", {"given": value})
+        raise PydanticCustomError("duration", "It is no duration.", {})
     if isinstance(value, bool) or not isinstance(value, str | int | float | Decimal) or not 0 < seconds_of(value) <= LONGEST.total_seconds():
         raise PydanticCustomError("duration", "It is no duration.", {})
     return value
@@ -59,7 +59,14 @@ def seconds_of(duration: Any) -> float:
 Duration = Annotated[
     Any, BeforeValidator(_duration), WithJsonSchema({"anyOf": [{"type": "number", "exclusiveMinimum": 0}, {"type": "string", "pattern": "^P"}]})
 ]
-Condition = Annotated[str, Field(min_length=1), Marked("condition")]  # a FEEL expression without `${ … }`
+
+
+def _condition(value: Any) -> Any:
+    """A condition that is plainly true or false is one in YAML, too."""
+    return ("true" if value else "false") if isinstance(value, bool) else value
+
+
+Condition = Annotated[str, Field(min_length=1), BeforeValidator(_condition), Marked("condition")]  # a FEEL expression without `${ … }`
 
 
 def fields(form: Form, holds: str) -> Iterator[tuple[Where, Form, str, Any]]:

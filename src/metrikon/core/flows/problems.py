@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from metrikon.core.flows.form import Where
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 
 @dataclass(frozen=True)
@@ -42,8 +42,9 @@ def in_our_words(error: Mapping[str, Any], known: list[str]) -> str:
     kind, context = str(error["type"]), error.get("ctx") or {}
     if kind == "extra_forbidden":
         name = str(error["loc"][-1])
-        return f"{name!r} is not known here{nearest(name, known)}. Known: {', '.join(known) or 'nothing'}. Remove it or correct its spelling."
+        return f"{name!r} is not known here{meant(name, known)} Known: {', '.join(known) or 'nothing'}. Remove it or correct its spelling."
     told = _WORDS.get(kind)
+    context = {name: f"{value:g}" if isinstance(value, float) else value for name, value in context.items()}
     return told.format(**context, given=_shown(error.get("input"))) if told else f"{error['msg']}."
 
 

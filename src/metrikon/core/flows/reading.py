@@ -12,7 +12,7 @@ from metrikon.core.flows.form import Form, Where, fields
 from metrikon.core.flows.kind import Kind, Language
 from metrikon.core.flows.model import Common, Flow, Head, Retry, Said, Step
 from metrikon.core.flows.problems import BadFlow, Problem, in_our_words
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 DEEPEST = 20  # blocks within blocks
 MOST_STEPS = 2000
@@ -80,8 +80,8 @@ class _Reading:
     def _said(self, data: Any, kinds: Mapping[str, type[Form]], what: str, where: Where) -> Said | None:
         kind = data.get("kind") if isinstance(data, dict) else None
         if not isinstance(kind, str) or kind not in kinds:
-            near = nearest(kind, kinds) if isinstance(kind, str) else ""
-            told = f"There is no kind of {what} {kind!r}{near}." if kind is not None else f"Say of which `kind` the {what} is."
+            near = meant(kind, kinds) if isinstance(kind, str) else "."
+            told = f"There is no kind of {what} {kind!r}{near}" if kind is not None else f"Say of which `kind` the {what} is."
             self._tell("", where, (*where, "kind"), f"{told} Known: {', '.join(kinds)}.")
             return None
         form = self._form(kinds[kind], {name: value for name, value in data.items() if name != "kind"}, "", where, where, known=("kind",))

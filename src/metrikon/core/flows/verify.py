@@ -9,7 +9,9 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from metrikon.core.feel import BadExpression, names, parse
+from metrikon.core.feel import syntax as s
 from metrikon.core.feel.holes import expressions
+from metrikon.core.feel.inferring import mismatches, type_of
 from metrikon.core.feel.lexer import KEYWORDS
 from metrikon.core.flows.around import ITEM, RUN, Around, Scope, lost
 from metrikon.core.flows.form import Where
@@ -17,6 +19,7 @@ from metrikon.core.flows.kind import Known, Language, Schema
 from metrikon.core.flows.model import Flow, Step
 from metrikon.core.flows.problems import Problem
 from metrikon.core.flows.reading import UNREAD, read_flow
+from metrikon.core.flows.secret import secrets_in
 
 
 def check_flow(data: Any, language: Language, known: Known) -> tuple[Flow | None, list[Problem]]:
@@ -29,7 +32,7 @@ def verify(flow: Flow, known: Known) -> list[Problem]:
     """Everything found wrong with what a flow means; an empty list when nothing was."""
     walk = _Verifier(flow, known)
     walk.block(flow.steps, {"item": ITEM, "run": RUN})
-    return walk.problems
+    return [*walk.problems, *secrets_in(flow)]
 
 
 class _Verifier:
@@ -37,6 +40,7 @@ class _Verifier:
         self.flow = flow
         self.known = known
         self.problems: list[Problem] = []
+        self.elsewhere: dict[str, str] = {}  # names that are set within a block, with the step around it
 
     def block(self, steps: Sequence[Step], scope: Scope) -> None:
         seen = dict(scope)
@@ -53,14 +57,15 @@ class _Verifier:
     def _step(self, step: Step, scope: Scope) -> Schema | None:
         around = Around(self.flow, self.known, scope)
         for where, condition in step.conditions:
-            self._expression(step, where, condition, scope if where == ("when",) else {**scope, **step.kind.sees(step.parameters, around)})
+            self._condition(step, where, condition, scope if where == ("when",) else {**scope, **step.kind.sees(step.parameters, around)})
         for where, text in self._holes(step):
             self._expression(step, where, text, scope)
         if step.kind is UNREAD:
             return {}
         for place, message in step.kind.check(step.parameters, around):
-            self._tell(step, (step.kind.name, *place.split("/")) if place else (step.kind.name,), message)
+            self._tell(step, (step.kind.name, *_parts(place)), message)
         for _, name, block in step.blocks:
+            self.elsewhere |= {each.name: step.name for each in block}
             inner = {"failure": FAILURE} if name == "on_failure" else step.kind.names(step.parameters, around, name)
             self.block(block, {**scope, **inner})
         return step.kind.result(step.parameters, around)
@@ -75,15 +80,33 @@ class _Verifier:
                 self._tell(step, root, str(error))
         return found
 
-    def _expression(self, step: Step, where: Where, text: str, scope: Scope) -> None:
+    def _expression(self, step: Step, where: Where, text: str, scope: Scope) -> s.Part | None:
         try:
             tree = parse(text)
         except BadExpression as error:
             self._tell(step, where, str(error))
-            return
+            return None
+        wrong = [message for path in names(tree) for message in lost(path, scope)]
         for path in names(tree):
-            for message in lost(path, scope):
-                self._tell(step, where, message)
+            if path[0] not in scope and path[0] in self.elsewhere:
+                branch = self.elsewhere[path[0]]
+                wrong = [
+                    f"{path[0]!r} is set within {branch!r} alone; outside of it, it is {branch}.{path[0]}, or nothing where another way was taken."
+                ]
+        around = Around(self.flow, self.known, scope)
+        for message in wrong or dict.fromkeys(mismatches(tree, around.schema_at)):
+            self._tell(step, where, message)
+        return tree
+
+    def _condition(self, step: Step, where: Where, text: str, scope: Scope) -> None:
+        tree = self._expression(step, where, text, scope)
+        if tree is None:
+            return
+        kind = type_of(tree, Around(self.flow, self.known, scope).schema_at)
+        if kind not in (None, "boolean"):
+            self._tell(step, where, f"It gives a {kind}, and a condition is true or false; compare it with something.")
+        if isinstance(tree, s.Literal) and tree.value is False:
+            self._tell(step, where, "It can never hold. Remove what stands under it, or correct the condition.")
 
     def _tell(self, step: Step, where: Where, message: str) -> None:
         self.problems.append(Problem(step.name, "/".join(str(each) for each in where), message, (*step.where, *where)))

@@ -6,9 +6,16 @@ from collections.abc import Iterable
 from difflib import get_close_matches
 
 LEAST = 0.6  # how alike, by the measure of difflib
+MOST = 2000  # names that are compared
 
 
-def nearest(name: str, known: Iterable[str]) -> str:
-    """ "; is X meant?" with the known name that comes nearest, or nothing."""
-    found = get_close_matches(name[:100], [each for each in known if each != name][:2000], 1, LEAST)
-    return f"; is {found[0]!r} meant?" if found else ""
+def closest(name: str, known: Iterable[str]) -> str | None:
+    """The known name that comes nearest to one that is not known; None when none does."""
+    found = get_close_matches(name[:100], [each for each in known if each != name][:MOST], 1, LEAST)
+    return found[0] if found else None
+
+
+def meant(name: str, known: Iterable[str]) -> str:
+    """The end of a sentence about a name that is not known: a full stop, and the question whether the nearest known one is meant."""
+    found = closest(name, known)
+    return f". Is {found!r} meant?" if found else "."

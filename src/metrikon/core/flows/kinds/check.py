@@ -25,7 +25,8 @@ class Check(Form):
 
 def _check(parameters: Check, around: Around) -> Iterable[Said]:
     given = around.schema_of(parameters.record)
-    if "${" not in parameters.record or not given or "record" not in given.get("properties", {"record"}):
+    known = given is not None and ("record" in given.get("properties", ()) or not given)
+    if "${" not in parameters.record or not known:
         yield "record", "It must be the result of an extract step, such as ${invoice}."
 
 

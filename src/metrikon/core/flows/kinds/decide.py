@@ -11,7 +11,7 @@ from metrikon.core.decisions.model import SINGLE, Output, Table
 from metrikon.core.flows.around import Around, closed, listed
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 _TYPES = {"string": "string", "number": "number", "boolean": "boolean"}
 
@@ -30,14 +30,14 @@ def _check(parameters: Decide, around: Around) -> Iterable[Said]:
         if not around.known.whole:
             return
         told = ", ".join(sorted(tables)) or "none yet; put one first"
-        yield "table", f"There is no decision table {parameters.table!r}{nearest(parameters.table, tables)}. Known: {told}."
+        yield "table", f"There is no decision table {parameters.table!r}{meant(parameters.table, tables)} Known: {told}."
         return
     for name in table.needs:
         if name not in parameters.given:
             yield "given", f"The table looks at {name!r}, which is not given; add it, such as {name}: ${{…}}."
     for name in parameters.given:
         if name not in table.needs:
-            yield f"given/{name}", f"The table does not look at {name!r}{nearest(name, table.needs)}. It looks at {', '.join(table.needs)}."
+            yield f"given/{name}", f"The table does not look at {name!r}{meant(name, table.needs)} It looks at {', '.join(table.needs)}."
 
 
 def _result(parameters: Decide, around: Around) -> Schema:

@@ -11,9 +11,12 @@ from immutables import Map
 from msgspec.structs import replace
 from pydantic import Field
 
+from metrikon.core.feel import BadExpression, names, parse
+from metrikon.core.feel.holes import expressions
 from metrikon.core.flows.around import Around
 from metrikon.core.flows.form import NAME, Block, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema, Steady
+from metrikon.core.flows.model import Step
 
 if TYPE_CHECKING:
     from metrikon.core.flows.state import Frame
@@ -116,11 +119,30 @@ def _names(parameters: Each, around: Around, block: str) -> Mapping[str, Schema 
     return {parameters.name: _element(parameters, around), f"{parameters.name}_number": {"type": "integer"}}
 
 
+def _once_only(parameters: Each, around: Around) -> Iterable[Said]:
+    """Rows written for each element under one key: all but the first would be taken for it."""
+    for number, step in enumerate(parameters.steps):
+        if not isinstance(step, Step) or not step.kind.gathered:
+            continue
+        key = step.plain.get("key")
+        try:
+            used = {path[0] for _, text in expressions(key) for path in names(parse(text))}
+        except BadExpression:
+            continue
+        inside = {parameters.name, f"{parameters.name}_number", *(each.name for each in parameters.steps[:number])}
+        if key and not used & inside:
+            yield (
+                f"steps/{number}/{step.kind.name}/key",
+                f"The key of {step.name!r} is the same for every element, so that only one row would be written; add ${{{parameters.name}_number}}.",
+            )
+
+
 def _check(parameters: Each, around: Around) -> Iterable[Said]:
     if "${" not in parameters.of:
         yield "of", "It must be a list, such as ${checked.record.lines}."
     elif (given := around.schema_of(parameters.of)) and given.get("type") in ("object", "string", "number", "integer", "boolean"):
         yield "of", f"It is no list, but {given['type']}; give one, such as ${{checked.record.lines}}."
+    yield from _once_only(parameters, around)
     for name in (parameters.name, f"{parameters.name}_number"):
         if name in around.scope:
             yield "as", f"The name {name!r} is taken already; choose another."

@@ -10,7 +10,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed, listed, of_record
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import ANYTHING, Asks, Kind, Said, Schema
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 
 class Extract(Form):
@@ -37,13 +37,13 @@ def _check(parameters: Extract, around: Around) -> Iterable[Said]:
     for place in ("model", "second", "second_reading"):
         name = getattr(parameters, place)
         if name is not None and name not in models and around.known.whole:
-            yield place, f"There is no model {name!r}{nearest(name, models)}. Known: {', '.join(sorted(models)) or 'none'}."
+            yield place, f"There is no model {name!r}{meant(name, models)} Known: {', '.join(sorted(models)) or 'none'}."
     types = around.known.record_types
     if parameters.record_type not in types and around.known.whole:
-        near = nearest(parameters.record_type, types)
+        near = meant(parameters.record_type, types)
         yield (
             "record_type",
-            f"There is no record type {parameters.record_type!r}{near}. Known: {', '.join(sorted(types)) or 'none yet; put one first'}.",
+            f"There is no record type {parameters.record_type!r}{near} Known: {', '.join(sorted(types)) or 'none yet; put one first'}.",
         )
 
 

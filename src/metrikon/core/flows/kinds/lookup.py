@@ -10,7 +10,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed, listed
 from metrikon.core.flows.form import Condition, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 
 class Lookup(Form):
@@ -31,12 +31,12 @@ def _check(parameters: Lookup, around: Around) -> Iterable[Said]:
             return
         known = [*destinations, *sorted(lists)]
         told = ", ".join(known) or "none"
-        yield "in", f"There is no list and no destination {parameters.place!r}{nearest(parameters.place, known)}. Known: {told}."
+        yield "in", f"There is no list and no destination {parameters.place!r}{meant(parameters.place, known)} Known: {told}."
     elif parameters.place not in destinations:
         heads = lists[parameters.place]
         for column in (*parameters.where, *([parameters.order] if parameters.order else [])):
             if heads and column not in heads:
-                yield "where", f"The list has no column {column!r}{nearest(column, heads)}. It has {', '.join(heads)}."
+                yield "where", f"The list has no column {column!r}{meant(column, heads)} It has {', '.join(heads)}."
     if not parameters.where and parameters.that is None and parameters.order is None:
         yield "where", "It says nothing to find rows by: give `where`, `that` or `order`."
 

@@ -10,7 +10,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import Kind, Said, Schema
-from metrikon.core.values.near import nearest
+from metrikon.core.values.near import meant
 
 
 class Write(Form):
@@ -26,7 +26,7 @@ def _check(parameters: Write, around: Around) -> Iterable[Said]:
     known = around.flow.destinations
     if parameters.to not in known:
         told = ", ".join(known) or "none; add `destinations` to the flow"
-        yield "to", f"There is no destination {parameters.to!r} in this flow{nearest(parameters.to, known)}. Known: {told}."
+        yield "to", f"There is no destination {parameters.to!r} in this flow{meant(parameters.to, known)} Known: {told}."
 
 
 def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
