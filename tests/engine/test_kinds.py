@@ -72,7 +72,8 @@ class BoardWriter:
 
 
 BOARD = DestinationKind(
-    "board", Board, lambda said, home: f"board:{said.path}", lambda said, home: "", lambda said, home: BoardWriter(home / said.path)
+    "board", Board, lambda said, home: f"board:{said.path}", lambda said, home: "", lambda said, home: BoardWriter(home / said.path),
+    lambda said: "a board",
 )
 
 
@@ -93,7 +94,7 @@ class Ringing:
         return 1
 
 
-BELL = IntakeKind("bell", Bell, build=lambda said, home, most: Ringing())
+BELL = IntakeKind("bell", Bell, lambda said: "a bell", build=lambda said, home, most: Ringing())
 '''
 POINTS = """[metrikon.kinds]
 weigh = garden_scales:WEIGH

@@ -115,6 +115,29 @@ def _beside(folders: list[Path]) -> Known:
     return Known(types, frozenset(), tables, whole=False)
 
 
+def run_show(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Show a flow as sentences."""
+    with client(given) as service:
+        found = service.flow(given.name)
+    if given.json:
+        print_json(found, out)
+        return 0
+    state = "paused" if found["paused"] else "on" if found["running"] else "off"
+    print(f"{found['name']}, version {found['version']}, {state}", file=out)
+    print(f"In: {'; '.join(found['comes'])}.  Out: {'; '.join(found['goes']) or 'nothing'}.", file=out)
+    for line in found["lines"]:
+        more = f" {' '.join(line['more'])}" if line["more"] else ""
+        print(f"{'  ' * line['depth']}{line['number'] + ' ' if line['number'] else ''}{line['sentence']}{more}", file=out)
+    for each in found["problems"]:
+        print(f"Wrong: line {each['line']}, {each['step']} {each['place']}: {each['message']}", file=out)
+    for version in found["versions"] if given.versions else ():
+        by = f" by {version['put_by']}" if version["put_by"] else ""
+        print(f"\nVersion {version['version']}, {when(version['created_at'])}{by}{': ' + version['why'] if version['why'] else ''}", file=out)
+        for change in version["changes"]:
+            print(f"  {change}", file=out)
+    return 0
+
+
 def run_put_table(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a decision table."""
     text = _text(given.file)

@@ -24,17 +24,27 @@ def add(commands: Any) -> None:
     flows = commands.add_parser("flows", help="check, put, list and switch flows").add_subparsers(title="flows", metavar="ACTION", required=True)
     putting = flows.add_parser("put", help="check a flow (YAML) and keep it")
     putting.add_argument("file", type=Path)
+    putting.add_argument("--why", default="", help="a word why, kept with the version")
     reaching(putting)
     putting.set_defaults(run=run_put_flow)
+    showing = flows.add_parser("show", help="a flow as sentences, with what is wrong and what changed")
+    showing.add_argument("name")
+    showing.add_argument("--versions", action="store_true", help="what changed from version to version")
+    reaching(showing)
+    showing.set_defaults(run=language.run_show)
     language.add_check(flows)
     listing = flows.add_parser("list", help="every flow in its newest version")
     reaching(listing)
     listing.set_defaults(run=run_list)
-    for name, running in (("on", True), ("off", False)):
-        switching = flows.add_parser(name, help=f"switch a flow {name}")
+    for name, running, told in (
+        ("on", True, "switch a flow on"),
+        ("off", False, "switch a flow off: it takes nothing in"),
+        ("pause", True, "pause a flow: what comes in waits, no run is worked on"),
+    ):
+        switching = flows.add_parser(name, help=told)
         switching.add_argument("name")
         reaching(switching)
-        switching.set_defaults(run=run_switch, running=running)
+        switching.set_defaults(run=run_switch, running=running, paused=name == "pause")
     opening = flows.add_parser(
         "passwords",
         help="set the passwords that open encrypted files of a flow",
@@ -84,7 +94,7 @@ def run_put_flow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if not isinstance(name, str):
         raise CommandFailed(f"{given.file} is no flow: it has no `name`.", 2)
     with client(given) as service:
-        version = service.put_flow(name, text)
+        version = service.put_flow(name, text, given.why)
     print_json({"name": name, "version": version}, out) if given.json else print(f"Flow {name} is kept as version {version}.", file=out)
     return 0
 
@@ -156,8 +166,10 @@ def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 def run_switch(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Switch a flow."""
     with client(given) as service:
-        service.switch_flow(given.name, given.running)
-    print(f"Flow {given.name} is {'on' if given.running else 'off: it takes nothing in'}.", file=out)
+        service.switch_flow(given.name, given.running, paused=given.paused)
+    print(
+        f"Flow {given.name} is {'paused: what comes in waits' if given.paused else 'on' if given.running else 'off: it takes nothing in'}.", file=out
+    )
     return 0
 
 

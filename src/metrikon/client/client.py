@@ -143,9 +143,9 @@ class Client:
         """How complete and how sure each field was as it was read, by week."""
         return list(self._ask("GET", "/api/fields", params={"flow": flow, "record_type": record_type, "weeks": str(weeks)})["items"])
 
-    def put_flow(self, name: str, text: str) -> int:
-        """Keep a flow (YAML); its version."""
-        return int(self._ask("PUT", f"/api/flows/{name}", content=text.encode())["version"])
+    def put_flow(self, name: str, text: str, why: str = "") -> int:
+        """Keep a flow (YAML), with a word why; its version."""
+        return int(self._ask("PUT", f"/api/flows/{name}", content=text.encode(), params={"why": why} if why else {})["version"])
 
     def check_flow(self, text: str) -> list[dict[str, Any]]:
         """What is wrong with a flow (YAML): each with step, place, message, line and column; nothing is kept."""
@@ -202,9 +202,17 @@ class Client:
         """Every flow in its newest version."""
         return list(self._ask("GET", "/api/flows")["items"])
 
-    def switch_flow(self, name: str, running: bool) -> None:
-        """Switch a flow on or off."""
-        self._ask("POST", f"/api/flows/{name}/switch", body={"running": running})
+    def switch_flow(self, name: str, running: bool, *, paused: bool = False) -> None:
+        """Switch a flow on or off, or pause it: what comes in waits."""
+        self._ask("POST", f"/api/flows/{name}/switch", body={"running": running, "paused": paused})
+
+    def flow(self, name: str) -> dict[str, Any]:
+        """One flow: its steps as sentences, its problems, its versions with what changed."""
+        return dict(self._ask("GET", f"/api/flows/{name}"))
+
+    def values_of(self, run_id: str) -> list[dict[str, Any]]:
+        """What the steps of a run gave, value by value, with path and type."""
+        return list(self._ask("GET", f"/api/runs/{run_id}/values")["items"])
 
     def calls(self, run_id: str) -> list[dict[str, Any]]:
         """The calls of models in a run, oldest first."""

@@ -236,4 +236,4 @@ def _build(said: SqlTable, home: Path) -> SqlDestination:
         raise Unusable(f"{said.url!r} is no database URL, such as sqlite:///ledger.db.") from error
 
 
-KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build)
+KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database")

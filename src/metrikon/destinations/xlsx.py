@@ -190,4 +190,5 @@ KIND = DestinationKind(
     place=lambda said, home: f"xlsx:{from_home(absolute(said.path, home), home)}#{said.sheet}",
     former_place=lambda said, home: f"xlsx:{absolute(said.path, home)}#{said.sheet}",
     build=lambda said, home: XlsxDestination(absolute(said.path, home), said.sheet),
+    tell=lambda said: f"the sheet {said.sheet} of {said.path}",
 )

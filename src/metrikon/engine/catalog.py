@@ -155,12 +155,12 @@ class Catalog:
                 found.append((flow.name, verify(flow, known)))
         return found
 
-    def put_flow(self, text: str) -> tuple[str, int]:
+    def put_flow(self, text: str, by: str = "", why: str = "") -> tuple[str, int]:
         """Check and keep a flow, functions in it under their names in the standard; its name and version. Raises `BadFlow` with all that is wrong."""
         flow = self.checked_flow(text)
         at = self._clock.now()
         kept = _in_standard_spelling(text, flow)
-        return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, kept, at))
+        return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, kept, at, by, why))
 
     def checked_flow(self, text: str) -> Flow:
         """The flow in a text, verified against what is kept here. Raises `BadFlow`."""

@@ -133,4 +133,4 @@ def _build(said: WatchedFolder, home: Path, largest: int) -> Folder:
     return Folder(home / said.path, said.after == "move", said.settled, largest)
 
 
-KIND = IntakeKind("folder", WatchedFolder, _place, _build)
+KIND = IntakeKind("folder", WatchedFolder, lambda said: f"files in the folder {said.path}", _place, _build)

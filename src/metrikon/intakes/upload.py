@@ -16,4 +16,4 @@ class Upload(Form):
     opened: bool = Field(False, description=OPENED)
 
 
-KIND = IntakeKind("upload", Upload)
+KIND = IntakeKind("upload", Upload, lambda said: "files that are sent")

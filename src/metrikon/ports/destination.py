@@ -75,7 +75,7 @@ class DestinationKind:
 
     `parameters`: the form of what a flow says of it. `place`: the place itself, named from the folder of the service and without secrets, so that
     two flows that write there share its delivery keys. `former_place`: the same as earlier versions named it in their keys. `build`: the adapter;
-    raises `Unusable` when what the flow says cannot be used.
+    raises `Unusable` when what the flow says cannot be used. `tell`: where rows go, in a few words.
     """
 
     name: str
@@ -83,3 +83,4 @@ class DestinationKind:
     place: Callable[[Any, Path], str]
     former_place: Callable[[Any, Path], str]
     build: Callable[[Any, Path], Destination]
+    tell: Callable[[Any], str]

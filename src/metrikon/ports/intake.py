@@ -30,11 +30,12 @@ class IntakeKind:
     """A kind of intake, declared beside its adapter.
 
     `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it, given the form, the
-    folder of the service and the most bytes that are taken; None for a kind that is sent to the service.
+    folder of the service and the most bytes that are taken; None for a kind that is sent to the service. `tell`: what comes in, in a few words.
     """
 
     name: str
     parameters: type[Form]
+    tell: Callable[[Any], str]
     place: Callable[[Any, Path], str] = lambda said, home: ""
     build: Callable[[Any, Path, int], Looked] | None = None
 

@@ -103,6 +103,11 @@ class CancelBody(View):
 
 class SwitchBody(View):
     running: bool
+    paused: bool = Field(False, description="Whether what comes in waits, and no run is worked on.")
+
+
+class WhyQuery(View):
+    why: str = Field("", max_length=500, description="A word why, kept with the version.")
 
 
 class PasswordsBody(View):

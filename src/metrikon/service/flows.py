@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import asdict
 from typing import Any
 
-from flask import Response
+from flask import Response, g
 from flask_openapi3 import APIBlueprint, Tag
+from sqlalchemy import Connection, select
 
 from metrikon.app.assemble import App
+from metrikon.core.flows.differences import differences
+from metrikon.core.flows.model import Flow
+from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.schema import flow_schema
+from metrikon.core.flows.telling import told
 from metrikon.core.values.exact import dumps
-from metrikon.service.asked import NamePath, PasswordsBody, SwitchBody
-from metrikon.service.language_views import FlowCheck, FlowProblem, SchemaView
+from metrikon.engine.looking import state_of, values_in
+from metrikon.service.asked import IdPath, NamePath, PasswordsBody, SwitchBody, WhyQuery
+from metrikon.service.language_views import FlowCheck, FlowLine, FlowPage, FlowProblem, FlowVersion, SchemaView, ValueList, ValueView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
@@ -22,6 +30,9 @@ from metrikon.service.views import (
     PutView,
 )
 from metrikon.store import flows
+from metrikon.store.tables import runs
+
+MOST_VERSIONS = 50  # that are told
 
 
 def blueprint(app: App) -> APIBlueprint:
@@ -33,16 +44,55 @@ def blueprint(app: App) -> APIBlueprint:
         """Every flow in its newest version."""
         with app.database.reading() as connection:
             rows = flows.all_flows(connection)
-        return reply(FlowList(items=[_flow(app, row) for row in rows]))
+            paused = flows.paused_flows(connection)
+        return reply(FlowList(items=[_flow(app, row, paused) for row in rows]))
+
+    @api.get("/api/flows/<string:name>", responses={200: FlowPage}, operation_id="getFlow")
+    def get_flow(path: NamePath) -> Response:
+        """One flow: its steps as sentences, what is wrong with it now, and what changed from version to version."""
+        with app.database.reading() as connection:
+            versions = flows.flow_versions(connection, path.name)
+            paused = path.name in flows.paused_flows(connection)
+        if not versions:
+            raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+        newest = versions[0]
+        flow, problems = app.catalog.problems_in(newest["text"])
+        if flow is None:
+            flow = app.catalog.flow(path.name, newest["version"])
+        view = FlowPage(
+            name=path.name,
+            version=newest["version"],
+            running=newest["running"],
+            paused=paused,
+            about=flow.about.strip(),
+            zone=flow.head.zone,
+            text=newest["text"],
+            comes=_comes(app, flow),
+            goes=_goes(app, flow),
+            lines=[FlowLine(**asdict(each)) for each in told(flow)],
+            problems=[FlowProblem(**each.as_json()) for each in problems],
+            versions=list(_versions(app, path.name, versions[:MOST_VERSIONS])),
+        )
+        return reply(view)
+
+    @api.get("/api/runs/<string:id>/values", responses={200: ValueList}, operation_id="valuesOfRun")
+    def values(path: IdPath) -> Response:
+        """What the steps of a run gave, value by value, each with its path and type."""
+        with app.database.reading() as connection:
+            run = connection.execute(select(runs.c.flow, runs.c.flow_version).where(runs.c.id == path.id)).first()
+        if run is None:
+            raise Problem(404, "not-there", f"There is no run {path.id}.")
+        state = state_of(app.database, app.catalog, app.files, path.id, run.flow, run.flow_version)
+        return reply(ValueList(items=[ValueView(**asdict(each)) for each in values_in(state)]))
 
     @api.put("/api/flows/<string:name>", responses={200: PutView}, operation_id="putFlow")
-    def put_flow(path: NamePath) -> Response:
+    def put_flow(path: NamePath, query: WhyQuery) -> Response:
         """Keep a flow. The body is its YAML; it is verified first, and all that is wrong is told at once."""
         text = text_sent()
         flow = app.catalog.checked_flow(text)
         if flow.name != path.name:
             raise Problem(422, "other-name", f"The flow names itself {flow.name!r}, but was put as {path.name!r}. Make them the same.")
-        name, version = app.catalog.put_flow(text)
+        name, version = app.catalog.put_flow(text, str(g.person), query.why)
         return reply(PutView(name=name, version=version))
 
     @api.post("/api/flows-check", responses={200: FlowCheck}, operation_id="checkFlow")
@@ -58,12 +108,20 @@ def blueprint(app: App) -> APIBlueprint:
 
     @api.post("/api/flows/<string:name>/switch", responses={200: PutView}, operation_id="switchFlow")
     def switch(path: NamePath, body: SwitchBody) -> Response:
-        """Switch a flow on or off; off, it takes nothing in."""
+        """Switch a flow on or off, or pause it. Off, it takes nothing in; paused, what comes in waits, and no run of it is worked on."""
         with app.database.reading() as connection:
             row = flows.get_flow(connection, path.name)
         if row is None:
             raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
-        app.database.write(lambda connection: flows.switch_flow(connection, path.name, body.running, app.clock.now()))
+
+        now, by = app.clock.now(), str(g.person)
+
+        def job(connection: Connection) -> None:
+            flows.switch_flow(connection, path.name, body.running, now)
+            flows.pause_flow(connection, path.name, body.paused, by, now)
+
+        app.database.write(job)
+        app.engine.wake()
         return reply(PutView(name=path.name, version=row["version"]))
 
     @api.put("/api/flows/<string:name>/passwords", responses={200: PasswordsView}, operation_id="putPasswords")
@@ -78,5 +136,34 @@ def blueprint(app: App) -> APIBlueprint:
     return api
 
 
-def _flow(app: App, row: dict[str, Any]) -> FlowView:
-    return FlowView(**row, about=app.catalog.flow(row["name"], row["version"]).about.strip())
+def _flow(app: App, row: dict[str, Any], paused: set[str]) -> FlowView:
+    flow, problems = app.catalog.problems_in(row["text"])
+    row = {name: value for name, value in row.items() if name not in ("put_by", "why")} | {"put_by": row["put_by"] or "", "why": row["why"] or ""}
+    if flow is None:
+        return FlowView(**row, about="", paused=row["name"] in paused, wrong=len(problems))
+    return FlowView(
+        **row, about=flow.about.strip(), paused=row["name"] in paused, comes=_comes(app, flow), goes=_goes(app, flow), wrong=len(problems)
+    )
+
+
+def _comes(app: App, flow: Flow) -> list[str]:
+    return [app.kinds.intakes[each.kind].tell(each.form) for each in flow.intakes if each.kind in app.kinds.intakes]
+
+
+def _goes(app: App, flow: Flow) -> list[str]:
+    every = flow.destinations.values()
+    return [app.kinds.destinations[each.kind].tell(each.form) for each in every if each.kind in app.kinds.destinations]
+
+
+def _versions(app: App, name: str, rows: list[dict[str, Any]]) -> Iterator[FlowVersion]:
+    for newer, older in zip(rows, [*rows[1:], None], strict=True):
+        changes = _changes(app, name, older["version"], newer["version"]) if older is not None else []
+        row = {"put_by": newer["put_by"] or "", "why": newer["why"] or ""}
+        yield FlowVersion(version=newer["version"], created_at=newer["created_at"], changes=changes, **row)
+
+
+def _changes(app: App, name: str, older: int, newer: int) -> list[str]:
+    try:
+        return differences(app.catalog.flow(name, older), app.catalog.flow(name, newer)) or ["Only its remarks or its order of writing changed."]
+    except BadFlow:
+        return ["What changed cannot be told: one of the two is of an older form."]

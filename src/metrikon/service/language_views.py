@@ -100,3 +100,50 @@ class EventBody(View):
 class EventTaken(View):
     known: bool
     runs: int = Field(..., description="How many runs waited for it.")
+
+
+class FlowLine(View):
+    """A line of the reading list: a step with its number and sentence, or the head of a branch."""
+
+    number: str
+    depth: int
+    step: str
+    kind: str
+    sentence: str
+    more: list[str]
+
+
+class FlowVersion(View):
+    version: int
+    created_at: int
+    put_by: str
+    why: str
+    changes: list[str] = Field(..., description="What changed since the version before, in sentences.")
+
+
+class FlowPage(View):
+    name: str
+    version: int
+    running: bool
+    paused: bool
+    about: str
+    zone: str
+    text: str
+    comes: list[str]
+    goes: list[str]
+    lines: list[FlowLine]
+    problems: list[FlowProblem]
+    versions: list[FlowVersion]
+
+
+class ValueView(View):
+    path: str
+    type: str
+    value: Any = None
+    count: int | None = None
+
+
+class ValueList(View):
+    """What the steps of a run gave, value by value, each with the path that an expression names it by."""
+
+    items: list[ValueView]

@@ -295,6 +295,12 @@ class FlowView(View):
     name: str
     version: int
     running: bool
+    paused: bool = False
+    comes: list[str] = Field(default_factory=list, description="What comes in, in a few words.")
+    goes: list[str] = Field(default_factory=list, description="Where rows go.")
+    wrong: int = Field(0, description="How many problems it has with what is kept here now.")
+    put_by: str = ""
+    why: str = ""
     about: str
     text: str
     created_at: int

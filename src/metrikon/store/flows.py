@@ -4,21 +4,22 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Connection, Table, bindparam, func, insert, select, update
+from sqlalchemy import Connection, Table, bindparam, delete, func, insert, select, update
 
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import decision_tables, flows, record_types
+from metrikon.store.tables import decision_tables, flows, paused, record_types
 
 
-def put_flow(connection: Connection, name: str, text: str, at: int) -> int:
+def put_flow(connection: Connection, name: str, text: str, at: int, by: str = "", why: str = "") -> int:
     """Keep a flow; a new version only when its text is new. The version is returned."""
     before = get_flow(connection, name)
     if before and before["text"] == text:
         return int(before["version"])
     version = int(before["version"]) + 1 if before else 1
     running = bool(before["running"]) if before else True
-    connection.execute(insert(flows), [{"name": name, "version": version, "text": text, "created_at": at, "running": running}])
+    row = {"name": name, "version": version, "text": text, "created_at": at, "running": running, "put_by": by, "why": why}
+    connection.execute(insert(flows), [row])
     changes.note(connection, "flow", [name], at)
     return version
 
@@ -46,6 +47,25 @@ def switch_flow(connection: Connection, name: str, running: bool, at: int) -> No
     """Switch a flow on or off: off, it takes nothing in."""
     connection.execute(update(flows).where(flows.c.name == name).values(running=running))
     changes.note(connection, "flow", [name], at)
+
+
+def pause_flow(connection: Connection, name: str, pausing: bool, by: str, at: int) -> None:
+    """Pause a flow: what comes in waits, and its runs are not worked on. Or let it go on."""
+    connection.execute(delete(paused).where(paused.c.flow == name))
+    if pausing:
+        connection.execute(insert(paused).values(flow=name, at=at, by=by))
+    changes.note(connection, "flow", [name], at)
+
+
+def paused_flows(connection: Connection) -> set[str]:
+    """The names of flows that are paused."""
+    return set(connection.execute(select(paused.c.flow)).scalars())
+
+
+def flow_versions(connection: Connection, name: str) -> list[dict[str, Any]]:
+    """All versions of a flow, newest first."""
+    query = select(flows).where(flows.c.name == name).order_by(flows.c.version.desc())
+    return [dict(row) for row in connection.execute(query).mappings()]
 
 
 def get_flow(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:

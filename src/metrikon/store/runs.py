@@ -10,7 +10,7 @@ from sqlalchemy import Connection, and_, bindparam, null, or_, select, update
 
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import runs
+from metrikon.store.tables import paused, runs
 
 SETTLED = ("done", "stopped", "refused")
 STATES = ("ready", "running", "waiting", "review", "parked", "held", *SETTLED)
@@ -41,7 +41,8 @@ _DUE = Hot(
         or_(
             and_(or_(runs.c.state == "ready", runs.c.state == "waiting", runs.c.state == "review"), runs.c.wake_at <= bindparam("now")),
             and_(runs.c.state == "running", runs.c.lease_until < bindparam("now")),
-        )
+        ),
+        runs.c.flow.not_in(select(paused.c.flow)),
     )
     .order_by(runs.c.wake_at, runs.c.id)
     .limit(bindparam("most"))

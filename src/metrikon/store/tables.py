@@ -16,6 +16,15 @@ flows = Table(
     Column("text", Text, nullable=False),
     Column("created_at", BigInteger, nullable=False),
     Column("running", Boolean, nullable=False),
+    Column("put_by", String(80)),
+    Column("why", Text),
+)
+paused = Table(  # flows whose runs are not worked on; what comes in waits
+    "paused",
+    metadata,
+    Column("flow", String(60), primary_key=True),
+    Column("at", BigInteger, nullable=False),
+    Column("by", String(80), nullable=False),
 )
 record_types = Table(
     "record_types",

@@ -11,6 +11,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import NAME, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.words import shown
 
 
 class Option(Form):
@@ -51,4 +52,9 @@ def _late(values: Mapping[str, Any], now: datetime) -> Any:
     return {"answer": values["default"], "by": "", "at": now.isoformat(timespec="seconds"), "comment": "", "question": ""}
 
 
-KIND = Kind("ask", Ask, result=_result, check=_check, needs=("question",), late=_late, leaves=True)
+def _tell(parameters: Ask) -> str:
+    who = ", ".join(parameters.who) or "a person"
+    return f"Ask {who}: “{shown(parameters.question)}” ({', '.join(each.label for each in parameters.options)})"
+
+
+KIND = Kind("ask", Ask, result=_result, check=_check, needs=("question",), late=_late, leaves=True, tell=_tell)

@@ -11,6 +11,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed, listed
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
+from metrikon.core.flows.words import shown
 
 
 class Check(Form):
@@ -36,4 +37,9 @@ def _result(parameters: Check, around: Around) -> Schema:
     return closed({"id": {"type": "string"}, "record": record, "findings": listed(ANYTHING), "approved": {"type": "boolean"}})
 
 
-KIND = Kind("check", Check, result=_result, check=_check, needs=("record",))
+def _tell(parameters: Check) -> str:
+    when = {"on stop": "a person looks when something stops it", "always": "a person always looks", "never": "nobody looks"}[parameters.review]
+    return f"Check {shown(parameters.record)}; {when}."
+
+
+KIND = Kind("check", Check, result=_result, check=_check, needs=("record",), tell=_tell)

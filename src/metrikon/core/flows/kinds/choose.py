@@ -11,6 +11,7 @@ from metrikon.core.feel import BadExpression, parse_tests
 from metrikon.core.flows.around import Around
 from metrikon.core.flows.form import Block, Condition, Form, OptionalBlock
 from metrikon.core.flows.kind import Kind, Said, Steady
+from metrikon.core.flows.words import shown
 
 if TYPE_CHECKING:
     from metrikon.core.flows.state import Frame
@@ -88,4 +89,14 @@ def _check(parameters: Choose, around: Around) -> Iterable[Said]:
             yield f"cases/{number}", "It always holds, so the cases after it are never reached."
 
 
-KIND = Kind("choose", Choose, check=_check, control=_Choosing())
+def _tell(parameters: Choose) -> str:
+    on = f" by {shown(parameters.on)}" if parameters.on is not None else ""
+    return f"Choose{on}: {'the first way whose condition holds' if parameters.take == 'first' else 'every way whose condition holds'}."
+
+
+def _ways(parameters: Choose) -> list[str]:
+    heads = [f"When it is {case.meets}:" if case.meets is not None else f"When {case.when}:" for case in parameters.cases]
+    return [*heads, *(["Otherwise:"] if parameters.otherwise else [])]
+
+
+KIND = Kind("choose", Choose, check=_check, control=_Choosing(), tell=_tell, ways=_ways)

@@ -11,6 +11,7 @@ from metrikon.core.decisions.model import SINGLE, Output, Table
 from metrikon.core.flows.around import Around, closed, listed
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
+from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
 _TYPES = {"string": "string", "number": "number", "boolean": "boolean"}
@@ -57,4 +58,9 @@ def _typed(output: Output) -> Schema:
     return {"type": _TYPES[output.type]} if output.type in _TYPES else ANYTHING
 
 
-KIND = Kind("decide", Decide, result=_result, check=_check, uses=lambda parameters: (("decision table", parameters.table),))
+def _tell(parameters: Decide) -> str:
+    given = f" for {', '.join(f'{name} = {shown(value)}' for name, value in parameters.given.items())}" if parameters.given else ""
+    return f"Ask the decision table {parameters.table}{given}."
+
+
+KIND = Kind("decide", Decide, result=_result, check=_check, uses=lambda parameters: (("decision table", parameters.table),), tell=_tell)

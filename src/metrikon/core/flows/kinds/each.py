@@ -17,6 +17,7 @@ from metrikon.core.flows.around import Around
 from metrikon.core.flows.form import NAME, Block, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema, Steady
 from metrikon.core.flows.model import Step
+from metrikon.core.flows.words import shown
 
 if TYPE_CHECKING:
     from metrikon.core.flows.state import Frame
@@ -148,4 +149,11 @@ def _check(parameters: Each, around: Around) -> Iterable[Said]:
             yield "as", f"The name {name!r} is taken already; choose another."
 
 
-KIND = Kind("each", Each, result=lambda parameters, around: {"type": "array", "items": {}}, check=_check, names=_names, control=_GoingThrough())
+def _tell(parameters: Each) -> str:
+    at_once = f", {parameters.at_once} at a time" if parameters.at_once else ""
+    return f"For each {parameters.name} of {shown(parameters.of)}{at_once}:"
+
+
+KIND = Kind(
+    "each", Each, result=lambda parameters, around: {"type": "array", "items": {}}, check=_check, names=_names, control=_GoingThrough(), tell=_tell
+)

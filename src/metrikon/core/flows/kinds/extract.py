@@ -10,6 +10,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed, listed, of_record
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import ANYTHING, Asks, Kind, Said, Schema
+from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
 
@@ -64,6 +65,12 @@ def _result(parameters: Extract, around: Around) -> Schema:
     )
 
 
+def _tell(parameters: Extract) -> str:
+    by = f" with the model {parameters.model}" if parameters.model else ""
+    only = f", of it {shown(parameters.only)} alone" if parameters.only else ""
+    return f"Read the values of {parameters.record_type} from {shown(parameters.document)}{only}{by}, each with its evidence."
+
+
 KIND = Kind(
     "extract",
     Extract,
@@ -73,4 +80,5 @@ KIND = Kind(
     outward=True,
     uses=lambda parameters: (("record type", parameters.record_type),),
     asks=lambda parameters: Asks(parameters.record_type, parameters.model, parameters.context),
+    tell=_tell,
 )

@@ -10,6 +10,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed, listed
 from metrikon.core.flows.form import Condition, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
+from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
 
@@ -51,4 +52,11 @@ def _row(parameters: Lookup, around: Around) -> Mapping[str, Schema | None]:
     return {"row": ANYTHING}
 
 
-KIND = Kind("lookup", Lookup, result=_result, check=_check, sees=_row, uses=lambda parameters: (("list", parameters.place),))
+def _tell(parameters: Lookup) -> str:
+    by = [f"{column} is {shown(value)}" for column, value in parameters.where.items()] + ([parameters.that] if parameters.that else [])
+    many = "the row" if parameters.most == 1 else f"at most {parameters.most} rows"
+    order = f", {'the last' if parameters.last else 'the first'} by {parameters.order} first" if parameters.order else ""
+    return f"Find {many} of {parameters.place}{' where ' + ' and '.join(by) if by else ''}{order}."
+
+
+KIND = Kind("lookup", Lookup, result=_result, check=_check, sees=_row, uses=lambda parameters: (("list", parameters.place),), tell=_tell)

@@ -9,6 +9,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed, listed
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Schema
+from metrikon.core.flows.words import shown
 
 
 class Read(Form):
@@ -34,4 +35,9 @@ def _result(parameters: Read, around: Around) -> Schema:
     )
 
 
-KIND = Kind("read", Read, result=_result, needs=("file",))
+def _tell(parameters: Read) -> str:
+    more = ", with all files within it as one document" if parameters.together else ""
+    return f"Make {shown(parameters.file)} readable{more}{', together with ' + shown(parameters.along) if parameters.along else ''}."
+
+
+KIND = Kind("read", Read, result=_result, needs=("file",), tell=_tell)

@@ -11,6 +11,7 @@ from pydantic import ConfigDict
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import NAME, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema, Steady
+from metrikon.core.flows.words import shown
 
 if TYPE_CHECKING:
     from metrikon.core.flows.walk import Here, Walk
@@ -47,4 +48,8 @@ def _result(parameters: Set, around: Around) -> Schema:
     return closed(found)
 
 
-KIND = Kind("set", Set, result=_result, check=_check, control=_Setting())
+def _tell(parameters: Set) -> str:
+    return f"Set {', '.join(f'{name} to {shown(value)}' for name, value in _values(parameters).items())}."
+
+
+KIND = Kind("set", Set, result=_result, check=_check, control=_Setting(), tell=_tell)

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import Kind, Steady
+from metrikon.core.flows.words import shown
 
 if TYPE_CHECKING:
     from metrikon.core.flows.walk import Here, Walk
@@ -25,4 +26,8 @@ class _Stopping(Steady):
         walk.settle("stopped", str(values["reason"]))
 
 
-KIND = Kind("stop", Stop, result=lambda parameters, around: None, control=_Stopping(), ends=True)
+def _tell(parameters: Stop) -> str:
+    return f"End the run: {shown(parameters.reason)}"
+
+
+KIND = Kind("stop", Stop, result=lambda parameters, around: None, control=_Stopping(), ends=True, tell=_tell)

@@ -12,6 +12,7 @@ from metrikon.core.feel.temporal import date_from, moment_from
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import Condition, Duration, Form, seconds_of
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema, Steady
+from metrikon.core.flows.words import shown
 
 if TYPE_CHECKING:
     from metrikon.core.flows.state import Open
@@ -112,6 +113,27 @@ def _result(parameters: Wait, around: Around) -> Schema:
     return closed({"came": {"type": "string", "description": '"moment", "event" or "limit".'}, "at": {"type": "string"}, "event": ANYTHING})
 
 
+def _tell(parameters: Wait) -> str:
+    parts = []
+    if parameters.at is not None:
+        parts.append(f"until {shown(parameters.at)}")
+    if parameters.span is not None:
+        parts.append(f"for {parameters.span if isinstance(parameters.span, str) else f'{parameters.span} seconds'}")
+    if parameters.event is not None:
+        parts.append(f"for the event “{shown(parameters.event)}”")
+    if parameters.every is not None:
+        parts.append(f"looking every {parameters.every if isinstance(parameters.every, str) else f'{parameters.every} seconds'}")
+    return f"Wait {' or '.join(parts)}{', until ' + parameters.until if parameters.until else ''}."
+
+
 KIND = Kind(
-    "wait", Wait, result=_result, check=_check, sees=lambda parameters, around: {"event": ANYTHING}, late=_late, leaves=True, control=_Waiting()
+    "wait",
+    Wait,
+    result=_result,
+    check=_check,
+    sees=lambda parameters, around: {"event": ANYTHING},
+    late=_late,
+    leaves=True,
+    control=_Waiting(),
+    tell=_tell,
 )

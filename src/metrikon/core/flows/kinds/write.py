@@ -10,6 +10,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
 
@@ -39,4 +40,8 @@ def _result(parameters: Write, around: Around) -> Schema:
     return text(key="The delivery key.", result='"written" or "there already".', place="Where the row is.", by="The run that wrote it, if another.")
 
 
-KIND = Kind("write", Write, result=_result, check=_check, lacks=_lacks, outward=True, gathered=True, waits="Rows are being written.")
+def _tell(parameters: Write) -> str:
+    return f"Write a row to {parameters.to} ({', '.join(parameters.columns)}), once for {shown(parameters.key)}."
+
+
+KIND = Kind("write", Write, result=_result, check=_check, lacks=_lacks, outward=True, gathered=True, waits="Rows are being written.", tell=_tell)

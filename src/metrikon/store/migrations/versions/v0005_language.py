@@ -1,4 +1,4 @@
-"""Decision tables, questions to people, and events that runs wait for."""
+"""Decision tables, questions to people, events that runs wait for, paused flows; who put a flow, and why."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -8,7 +8,16 @@ down_revision = "0004"
 
 
 def upgrade() -> None:
-    """Add the tables."""
+    """Add the tables and columns."""
+    op.add_column("flows", sa.Column("put_by", sa.String(length=80), nullable=True))
+    op.add_column("flows", sa.Column("why", sa.Text(), nullable=True))
+    op.create_table(
+        "paused",
+        sa.Column("flow", sa.String(length=60), nullable=False),
+        sa.Column("at", sa.BigInteger(), nullable=False),
+        sa.Column("by", sa.String(length=80), nullable=False),
+        sa.PrimaryKeyConstraint("flow"),
+    )
     op.create_table(
         "decision_tables",
         sa.Column("name", sa.String(length=60), nullable=False),
