@@ -15,7 +15,10 @@ import { call, ServiceProblem, type Session } from "./api/call";
 import { setCsrf } from "./api/session";
 import { Arrivals } from "./places/Arrivals";
 import { Desk } from "./places/Desk";
+import { FlowPlace } from "./places/flows/FlowPlace";
+import { Flows } from "./places/flows/Flows";
 import { ItemPlace } from "./places/Item";
+import { QuestionPlace } from "./places/Question";
 import { RecordTypePlace, RecordTypes } from "./places/setup/RecordTypes";
 import { RecordPlace } from "./places/record/RecordPlace";
 import { Records } from "./places/Records";
@@ -75,6 +78,9 @@ function House(): ReactNode {
         <Route path="arrivals/:id" element={<ItemPlace />} />
         <Route path="records" element={<Records />} />
         <Route path="records/:id" element={<RecordPlace />} />
+        <Route path="flows" element={<Flows />} />
+        <Route path="flows/:name" element={<FlowPlace />} />
+        <Route path="questions/:id" element={<QuestionPlace />} />
         <Route path="setup" element={<RecordTypes />} />
         <Route path="setup/record-types/:name" element={<RecordTypePlace />} />
         <Route path="setup/trials" element={<Trials />} />

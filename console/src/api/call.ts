@@ -37,6 +37,14 @@ export type TrialDetail = Schemas["TrialDetail"];
 export type TriedDocument = Schemas["TriedDocument"];
 export type Reliability = Schemas["Reliability"];
 export type WeekFields = Schemas["WeekFields"];
+export type FlowRow = Schemas["FlowView"];
+export type FlowPage = Schemas["FlowPage"];
+export type FlowLine = Schemas["FlowLine"];
+export type FlowProblem = Schemas["FlowProblem"];
+export type FlowCheck = Schemas["FlowCheck"];
+export type RunPage = Schemas["RunPage"];
+export type RunValue = Schemas["ValueView"];
+export type Question = Schemas["QuestionView"];
 export type RecordTypes = Schemas["RecordTypeList"];
 
 /** An error of the service, in its own words (RFC 9457). */
@@ -52,13 +60,16 @@ export class ServiceProblem extends Error {
 
 const exact = (digits: string): number | LosslessNumber => (/^-?\d{1,15}$/.test(digits) ? Number(digits) : new LosslessNumber(digits));
 
-/** Ask the service; the answer is taken to be of the type that its description gives. */
-export async function call<T>(method: "GET" | "POST" | "PUT" | "DELETE", path: string, body?: unknown): Promise<T> {
+/** Ask the service, with a body as JSON or as plain text; the answer is taken to be of the type that its description gives. */
+export async function call<T>(method: "GET" | "POST" | "PUT" | "DELETE", path: string, body?: unknown, plain?: string): Promise<T> {
   const headers: Record<string, string> = method === "GET" ? {} : { "X-CSRF-Token": getCsrf() };
   const sent: RequestInit = { method, headers, credentials: "same-origin" };
   if (body !== undefined) {
     headers["Content-Type"] = "application/json";
     sent.body = stringify(body) ?? "";
+  } else if (plain !== undefined) {
+    headers["Content-Type"] = "text/plain; charset=utf-8";
+    sent.body = plain;
   }
   let response: Response;
   try {

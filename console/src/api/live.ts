@@ -17,7 +17,7 @@ export function useLive(): void {
         try {
           const changes = await call<Changes>("GET", `/api/changes?after=${last}`);
           if (last >= 0 && (changes.changes.length > 0 || changes.gap)) {
-            await client.invalidateQueries({ predicate: ({ queryKey }) => ["today", "items", "item", "run", "records"].includes(String(queryKey[0])) });
+            await client.invalidateQueries({ predicate: ({ queryKey }) => ["today", "items", "item", "run", "runs", "records", "flows", "question"].includes(String(queryKey[0])) });
           }
           last = changes.last;
         } catch {

@@ -29,6 +29,7 @@ export function Shell({ session }: { session: Session }): ReactNode {
         </NavLink>
         <NavLink to="/arrivals">Arrivals</NavLink>
         <NavLink to="/records">Records</NavLink>
+        <NavLink to="/flows">Flows</NavLink>
         <NavLink to="/setup">Setup</NavLink>
         <div className="foot">
           <span>{session.person}</span>

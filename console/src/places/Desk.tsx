@@ -7,7 +7,7 @@ import { call, type Today } from "../api/call";
 import { Empty, Problem } from "../parts/bits";
 import { Head } from "../parts/Shell";
 import { count } from "../parts/words";
-import { WaitingList } from "./Today";
+import { target, WaitingList } from "./Today";
 
 export function Desk(): ReactNode {
   const today = useQuery({ queryKey: ["today"], queryFn: () => call<Today>("GET", "/api/today") });
@@ -17,11 +17,11 @@ export function Desk(): ReactNode {
   return (
     <>
       <Head title="Desk">
-        {first ? `${count(records.length, "record")} ${records.length === 1 ? "waits" : "wait"} for you, oldest first.` : "No record waits for you."}
+        {first ? `${count(records.length, "thing")} ${records.length === 1 ? "waits" : "wait"} for you, oldest first.` : "Nothing waits for you."}
       </Head>
       {first ? (
         <>
-          <Button component={Link} to={`/records/${first.record_id ?? ""}`} mb={14}>
+          <Button component={Link} to={target(first)} mb={14}>
             Begin with the first
           </Button>
           <WaitingList waiting={records} />
@@ -29,7 +29,7 @@ export function Desk(): ReactNode {
       ) : (
         today.data && (
           <Empty>
-            <p style={{ margin: 0 }}>Records with something to decide come here by themselves. Those with nothing found wrong are written without you; see them under Records.</p>
+            <p style={{ margin: 0 }}>Records with something to decide, and questions that flows ask, come here by themselves. Those with nothing found wrong are written without you; see them under Records.</p>
           </Empty>
         )
       )}

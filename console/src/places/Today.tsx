@@ -10,7 +10,8 @@ import { SpendPlot } from "../parts/SpendPlot";
 import { Head } from "../parts/Shell";
 import { count, figure } from "../parts/words";
 
-const target = (each: Waiting): string => (each.record_id ? `/records/${each.record_id}` : `/arrivals/${each.item_id}`);
+/** Where a thing that waits is decided. */
+export const target = (each: Waiting): string => (each.record_id ? `/records/${each.record_id}` : each.question_id ? `/questions/${each.question_id}` : `/arrivals/${each.item_id}`);
 
 export function Today(): ReactNode {
   const today = useQuery({ queryKey: ["today"], queryFn: () => call<TodayData>("GET", "/api/today") });

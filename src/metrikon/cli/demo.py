@@ -59,6 +59,7 @@ def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     try:
         app = opened(_settings(home, _free_port(given.port), stand_in))
         password = _prepare(app)
+        _requests(app)
         run_server(app, lambda server: _greet(app, server, password, out))
     finally:
         if stand_in:
@@ -115,6 +116,20 @@ def _prepare(app: App) -> str:
     return password
 
 
+def _requests(app: App) -> None:
+    """The second flow: order requests, a decision table, questions at the desk."""
+    kind, table, flow = scenario.requests_texts()
+    app.catalog.put_record_type("order_request", kind)
+    app.catalog.put_decision_table(table)
+    app.catalog.put_flow(flow)
+    folder = app.home / "requests"
+    folder.mkdir(exist_ok=True)
+    for name, data in scenario.requests():
+        if not (folder / name).exists():
+            (folder / f".{name}").write_bytes(data)
+            (folder / f".{name}").rename(folder / name)
+
+
 def _drop(app: App, *, again: bool) -> None:
     """Put the demo's files into the watched folder, each whole at once; with `again` those that repeat an earlier one."""
     folder = app.home / "invoices"
@@ -157,7 +172,7 @@ def _greet(app: App, server: Server, password: str, out: TextIO) -> None:
 
 def _progress(app: App, out: TextIO) -> None:
     """Say what became of the demo's items until nothing moves any more."""
-    last, wanted = "", sum(1 for _ in scenario.expected())
+    last, wanted = "", sum(1 for _ in scenario.expected()) + sum(1 for _ in scenario.requests())
     for _ in range(600):
         if app.engine.stopping:
             return

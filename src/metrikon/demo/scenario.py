@@ -12,6 +12,7 @@ from metrikon.core.records.pointers import leaves
 from metrikon.core.values.exact import loads
 
 FLOW = "supplier-invoices"
+REQUESTS = "order-requests"
 RIGHT = ".right.json"
 AGAIN = "sent-again"  # in the name of a file that repeats another in other bytes
 
@@ -54,6 +55,18 @@ def post_folder() -> Path:
 def flow_text() -> str:
     """The demo's flow."""
     return (folder() / "flows" / f"{FLOW}.yaml").read_text("utf-8")
+
+
+def requests() -> Iterator[tuple[str, bytes]]:
+    """The notes of the demo's second flow, by name."""
+    yield from ((path.name, path.read_bytes()) for path in sorted((folder() / "requests").glob("*.txt")))
+
+
+def requests_texts() -> tuple[str, str, str]:
+    """Record type, decision table and flow of the order requests."""
+    found = [folder() / "record_types" / "order_request.json", folder() / "decision_tables" / "approvals.yaml", folder() / "flows" / f"{REQUESTS}.yaml"]
+    kind, table, flow = (path.read_text("utf-8") for path in found)
+    return kind, table, flow
 
 
 def invoice_type() -> str:

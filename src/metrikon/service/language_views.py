@@ -60,6 +60,11 @@ class OptionView(View):
     comment: str
 
 
+class RecordBeside(View):
+    id: str
+    title: str
+
+
 class QuestionView(View):
     id: str
     run_id: str
@@ -76,6 +81,7 @@ class QuestionView(View):
     answer: str | None
     answered_by: str | None
     comment: str | None
+    records: list[RecordBeside] = Field(default_factory=list, description="Records of the run, with the evidence of every value.")
 
 
 class QuestionList(View):

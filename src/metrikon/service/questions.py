@@ -6,14 +6,16 @@ from typing import Any
 
 from flask import Response, g
 from flask_openapi3 import APIBlueprint, Tag
+from sqlalchemy import select
 
 from metrikon.app.assemble import App
 from metrikon.engine.questions import BadAnswer
 from metrikon.service.asked import IdPath, NamePath
-from metrikon.service.language_views import AnswerBody, EventBody, EventTaken, QuestionList, QuestionQuery, QuestionView
+from metrikon.service.language_views import AnswerBody, EventBody, EventTaken, QuestionList, QuestionQuery, QuestionView, RecordBeside
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.store import questions
+from metrikon.store.tables import records
 
 
 def blueprint(app: App) -> APIBlueprint:
@@ -55,7 +57,12 @@ def blueprint(app: App) -> APIBlueprint:
             row = questions.get(connection, question_id)
         if row is None:
             raise Problem(404, "not-there", f"There is no question {question_id}.")
-        return _shown(row)
+        with app.database.reading() as connection:
+            beside = connection.execute(
+                select(records.c.id, records.c.title).where(records.c.run_id == row["run_id"]).order_by(records.c.id).limit(20)
+            )
+            found = [RecordBeside(id=each.id, title=each.title) for each in beside]
+        return _shown(row).model_copy(update={"records": found})
 
     return api
 

@@ -70,6 +70,8 @@ def blueprint(app: App) -> APIBlueprint:
 
 def _waiting(row: dict[str, Any]) -> WaitingView:
     first = next((each["message"] for each in row["findings"] if each["level"] == "stop"), row["reason"])
+    if row["record_id"] is None and row["asked"]:
+        first = str(row["asked"]["question"])
     return WaitingView(
         run_id=row["id"],
         item_id=row["item_id"],
@@ -78,6 +80,7 @@ def _waiting(row: dict[str, Any]) -> WaitingView:
         state=row["state"],
         since=row["changed_at"],
         record_id=row["record_id"],
+        question_id=row["question_id"] if row["record_id"] is None else None,
         title=row["title"],
         message=first,
     )

@@ -258,6 +258,7 @@ class WaitingView(View):
     state: State
     since: int
     record_id: str | None
+    question_id: str | None = None
     title: str | None
     message: str
 

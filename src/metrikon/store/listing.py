@@ -9,7 +9,7 @@ from sqlalchemy import ColumnElement, Connection, Select, and_, asc, desc, func,
 
 from metrikon.core.values.exact import loads
 from metrikon.core.values.text import fold
-from metrikon.store.tables import items, records, runs
+from metrikon.store.tables import items, questions, records, runs
 
 PAGE = 50
 LARGEST_PAGE = 500
@@ -165,10 +165,15 @@ def waiting(connection: Connection, most: int = 200) -> list[dict[str, Any]]:
     query = (
         select(runs.c.id, runs.c.state, runs.c.reason, runs.c.changed_at, runs.c.item_id, items.c.name.label("item_name"), items.c.flow)
         .add_columns(records.c.id.label("record_id"), records.c.title, records.c.findings)
+        .add_columns(questions.c.id.label("question_id"), questions.c.asked)
         .join(items, items.c.id == runs.c.item_id)
         .outerjoin(records, and_(records.c.run_id == runs.c.id, records.c.state == "waits"))
+        .outerjoin(questions, and_(questions.c.run_id == runs.c.id, questions.c.state == "open"))
         .where(runs.c.state.in_(("review", "parked", "held")))
         .order_by(runs.c.id)
         .limit(most)
     )
-    return [{**row, "findings": loads(row["findings"]) if row["findings"] else []} for row in connection.execute(query).mappings()]
+    return [
+        {**row, "findings": loads(row["findings"]) if row["findings"] else [], "asked": loads(row["asked"]) if row["asked"] else None}
+        for row in connection.execute(query).mappings()
+    ]

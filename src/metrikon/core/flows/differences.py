@@ -93,6 +93,9 @@ def _leaves(value: Any, name: str = "") -> Iterator[tuple[str, Any]]:
     if isinstance(value, Mapping) and value:
         for key, each in value.items():
             yield from _leaves(each, f"{name}/{key}" if name else str(key))
+    elif isinstance(value, list) and value and all(isinstance(each, Mapping) for each in value):
+        for number, each in enumerate(value, 1):
+            yield from _leaves(each, f"{name}/{number}")
     elif value not in (None, {}, []):
         yield name, value
 

@@ -37,7 +37,8 @@ def _result(parameters: Read, around: Around) -> Schema:
 
 def _tell(parameters: Read) -> str:
     more = ", with all files within it as one document" if parameters.together else ""
-    return f"Make {shown(parameters.file)} readable{more}{', together with ' + shown(parameters.along) if parameters.along else ''}."
+    file = "the file that came in" if parameters.file == "${item.file}" else shown(parameters.file)
+    return f"Make {file} readable{more}{', together with ' + shown(parameters.along) if parameters.along else ''}."
 
 
 KIND = Kind("read", Read, result=_result, needs=("file",), tell=_tell)
