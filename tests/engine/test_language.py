@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 
 from metrikon.app.assemble import App
+from metrikon.core.flows.problems import BadFlow
 from metrikon.engine.answers import NotNow
 from metrikon.engine.questions import BadAnswer
 from metrikon.store import journal, questions
@@ -272,3 +273,70 @@ def test_now_and_today_are_those_of_the_moment_a_step_begins(house: Callable[...
     )
     assert at_rest(app, 1) == {"done": 1}
     assert rows(app) == [1]
+
+
+INNER = """
+metrikon: 1
+name: greeter
+intakes: [{kind: upload}]
+steps:
+  - name: pause
+    when: given.ask = true
+    ask: {question: "Greet ${given.who}?", options: [{name: yes, label: Greet}]}
+  - name: nobody
+    choose:
+      cases:
+        - when: given.who = "nobody"
+          steps: [{name: end, stop: {reason: Nobody is there.}}]
+  - {name: result, set: {words: "Good day, ${given.who}."}}
+"""
+
+
+def test_another_flow_is_used_as_a_step_over_a_list_too(house: Callable[..., App]) -> None:
+    app = house()
+    app.catalog.put_flow(INNER)
+    steps = """
+  - name: all
+    each:
+      of: ${["Ida", "nobody", "Tam"]}
+      as: who
+      steps:
+        - {name: greeted, use: {flow: greeter, given: {who: "${who}", ask: false}}}
+"""
+    run = begun(
+        app,
+        steps
+        + ROW.replace("VALUE", 'for each in all return if each.greeted.outcome = \\"done\\" then each.greeted.result.words else each.greeted.reason'),
+    )
+    eventually(lambda: run_state(app, run)[0] == "done")
+    assert rows(app) == ['["Good day, Ida.","Nobody is there.","Good day, Tam."]']
+    assert states(app) == {"done": 3, "stopped": 1}
+
+
+def test_cancelling_a_run_ends_the_runs_that_it_uses_and_the_other_way_it_goes_on(house: Callable[..., App]) -> None:
+    app = house()
+    app.catalog.put_flow(INNER)
+    steps = "  - {name: greeted, use: {flow: greeter, given: {who: Ida, ask: true}}}\n" + ROW.replace("VALUE", "greeted.outcome")
+    first = begun(app, steps)
+    eventually(lambda: states(app) == {"waiting": 1, "review": 1})
+    app.answers.cancel(first, "ada")
+    assert states(app) == {"stopped": 2}
+    second = begun(app, steps, "b.txt")
+    eventually(lambda: states(app) == {"stopped": 2, "waiting": 1, "review": 1})
+    with app.database.reading() as connection:
+        (question,) = questions.listed(connection)
+    app.answers.cancel(question["run_id"], "ada")
+    eventually(lambda: run_state(app, second)[0] == "done")
+    assert rows(app) == ["stopped"]
+
+
+def test_flows_that_use_each_other_in_a_circle_are_refused(house: Callable[..., App]) -> None:
+    app = house()
+    app.catalog.put_flow(INNER)
+    app.catalog.put_flow(HEAD + "  - {name: a, use: {flow: greeter}}\n")
+    with pytest.raises(BadFlow, match="It would never come to an end: greeter uses garden uses greeter"):
+        app.catalog.put_flow(INNER + "  - {name: back, use: {flow: garden}}\n")
+    with pytest.raises(BadFlow, match="It is the flow itself"):
+        app.catalog.put_flow(INNER + "  - {name: back, use: {flow: greeter}}\n")
+    with pytest.raises(BadFlow, match="Is 'greeter' meant"):
+        app.catalog.put_flow(HEAD + "  - {name: a, use: {flow: greter}}\n")

@@ -182,7 +182,8 @@ def test_a_flow_is_checked_without_a_service(tmp_path: Path) -> None:
     out = StringIO()
     assert main(["flows", "check", str(flow), "--beside", str(tmp_path / "types")], out, out) == 0
     flow.write_text(scenario.flow_text().replace("record.total}", "record.totl}"))
-    assert main(["flows", "check", str(flow), "--beside", str(tmp_path / "types"), "--json"], out := StringIO(), out) == 1
+    out = StringIO()
+    assert main(["flows", "check", str(flow), "--beside", str(tmp_path / "types"), "--json"], out, out) == 1
     found = json.loads(out.getvalue())["problems"]
     assert {each["step"] for each in found} == {"ledger_row", "table_row"}
     assert all("Is 'total' meant?" in each["message"] for each in found)

@@ -64,7 +64,11 @@ def requests() -> Iterator[tuple[str, bytes]]:
 
 def requests_texts() -> tuple[str, str, str]:
     """Record type, decision table and flow of the order requests."""
-    found = [folder() / "record_types" / "order_request.json", folder() / "decision_tables" / "approvals.yaml", folder() / "flows" / f"{REQUESTS}.yaml"]
+    found = [
+        folder() / "record_types" / "order_request.json",
+        folder() / "decision_tables" / "approvals.yaml",
+        folder() / "flows" / f"{REQUESTS}.yaml",
+    ]
     kind, table, flow = (path.read_text("utf-8") for path in found)
     return kind, table, flow
 

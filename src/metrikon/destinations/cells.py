@@ -6,15 +6,19 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
+from metrikon.core.values.exact import dumps
+
 LONGEST_TEXT = 32_767  # characters a cell of a workbook holds
 
 
 def cell_value(value: Any) -> Any:
-    """A value as a cell holds it: numbers, yes/no and texts; dates stay dates, the rest becomes text."""
+    """A value as a cell holds it: numbers, yes/no and texts; dates stay dates, lists and contexts are JSON."""
     if value is None or isinstance(value, bool | int | Decimal):
         return value
     if isinstance(value, str):
         return as_date(value) or printable(value)
+    if isinstance(value, dict | list):
+        return printable(dumps(value).decode())
     return printable(str(value))
 
 

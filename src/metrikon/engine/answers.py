@@ -20,6 +20,7 @@ from metrikon.core.records.types import RecordType
 from metrikon.engine.delivering import handed_over
 from metrikon.engine.engine import Engine
 from metrikon.engine.results import packed, unpacked
+from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock
 from metrikon.store import calls, deliveries, events, items, journal, questions, records, runs
@@ -153,6 +154,7 @@ class Answers:
             self._end(connection, run_id, by, f"Cancelled by {by}{f': {comment}' if comment else '.'}")
 
         self._database.write(job)
+        self._engine.wake()
 
     def _end(self, connection: Connection, run_id: str, by: str, reason: str) -> None:
         now = self._clock.now()
@@ -165,7 +167,11 @@ class Answers:
         records.closed(connection, run_id, by, reason, now)
         questions.close(connection, run_id, None, now)
         events.unheard(connection, run_id)
+        end_used(connection, run_id, now)
         runs.move(connection, run_id, "stopped", now, reason)
+        used = connection.execute(select(runs_table.c.used_by, runs_table.c.used_at).where(runs_table.c.id == run_id)).one()
+        if used.used_by is not None:
+            told_user(connection, used.used_by, used.used_at, run_id, "stopped", reason, None, now)
 
     def run_again(self, item_id: str, by: str = "") -> str:
         """A new run of an item, on the newest version of its flow. Rows that were written are not written again.
@@ -176,7 +182,7 @@ class Answers:
         def job(connection: Connection) -> str:
             query = (
                 select(runs_table.c.id, runs_table.c.flow, runs_table.c.state)
-                .where(runs_table.c.item_id == item_id)
+                .where(runs_table.c.item_id == item_id, runs_table.c.used_by.is_(None))
                 .order_by(runs_table.c.id.desc())
                 .limit(1)
             )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 from metrikon.core.decisions.gaps import gaps, overlaps
 from metrikon.core.decisions.model import BadTable, Table, table_from
@@ -54,11 +55,7 @@ class Catalog:
 
     def newest_flow(self, name: str) -> Flow:
         """A flow in its newest version. Raises KeyError."""
-        with self._database.reading() as connection:
-            found = flows.standing(connection, name)
-        if found is None:
-            raise KeyError(f"There is no flow {name!r}.")
-        return self.flow(name, found[0])
+        return self._newest_version(name)[0]
 
     def record_type(self, name: str, version: int | None = None) -> tuple[RecordType, int]:
         """A record type and its version, the newest without one. Raises KeyError."""
@@ -120,7 +117,11 @@ class Catalog:
     def versions_in(self, flow: Flow) -> dict[str, int]:
         """The versions, as of now, of what a flow names that is kept in versions: by "what name"."""
         found: dict[str, int] = {}
-        newest = {"record type": self.record_type, "decision table": self.decision_table}
+        newest: dict[str, Callable[[str], tuple[Any, int]]] = {
+            "record type": self.record_type,
+            "decision table": self.decision_table,
+            "flow": self._newest_version,
+        }
         for step in every_step(flow.steps):
             for what, name in step.kind.uses(step.parameters):
                 if what in newest and f"{what} {name}" not in found:
@@ -130,10 +131,27 @@ class Catalog:
                         continue  # the step that needs it says so
         return found
 
+    def _newest_version(self, name: str) -> tuple[Flow, int]:
+        with self._database.reading() as connection:
+            found = flows.standing(connection, name)
+        if found is None:
+            raise KeyError(f"There is no flow {name!r}.")
+        return self.flow(name, found[0]), found[0]
+
     def _known(self) -> Known:
         with self._database.reading() as connection:
             tables = [str(row["name"]) for row in flows.all_decision_tables(connection)]
-        return Known(self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists())
+            kept = [(str(row["name"]), int(row["version"])) for row in flows.all_flows(connection)]
+        used = {name: self._used_in(name, version) for name, version in kept}
+        return Known(self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists(), used)
+
+    def _used_in(self, name: str, version: int) -> list[str]:
+        """The flows that a flow uses."""
+        try:
+            flow = self.flow(name, version)
+        except BadFlow:
+            return []  # kept by an older version of the program
+        return [used for step in every_step(flow.steps) for what, used in step.kind.uses(step.parameters) if what == "flow"]
 
     def touched(self, name: str, text: str | None = None) -> list[tuple[str, list[Problem]]]:
         """The flows that extract a record type, each with what would be wrong with it if the type were as in `text`.

@@ -13,9 +13,10 @@ from sqlalchemy import Connection
 
 from metrikon.core.flows.fold import advance, in_order, todo
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
-from metrikon.core.values.exact import as_kept
+from metrikon.core.values.exact import as_kept, loads
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
+from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
 from metrikon.store import events, items, journal, questions, runs
@@ -72,6 +73,8 @@ class Work:
             effect = queue.popleft()
             if isinstance(effect, Perform):
                 kind = effect.step.kind
+                if kind.awaited and effect.begun:
+                    continue
                 if kind.gathered:
                     alike = [effect, *(each for each in queue if isinstance(each, Perform) and each.step.kind is kind)]
                     queue = deque(each for each in queue if not (isinstance(each, Perform) and each.step.kind is kind))
@@ -120,6 +123,8 @@ class Work:
             "run": {"id": self.claim.run_id, "today": self.today, "flow": f"{self.claim.flow} {self.claim.flow_version}"},
             "versions": self.versions,
         }
+        if self.claim.used_by is not None:
+            data["given"] = loads(runs.given(connection, self.claim.run_id) or b"{}")
         written = Written("started", "", data, at=now)
         self.pending.append(written)
         return advance(state, written.entry)
@@ -271,6 +276,9 @@ class Work:
             if where in runs.SETTLED and state.flow.leaves:
                 questions.close(connection, self.claim.run_id, None, now)
                 events.unheard(connection, self.claim.run_id)
+                end_used(connection, self.claim.run_id, now)
+            if where in runs.SETTLED and self.claim.used_by is not None and self.claim.used_at is not None:
+                told_user(connection, self.claim.used_by, self.claim.used_at, self.claim.run_id, where, reason, _result(state), now)
             return where in runs.SETTLED or foreign
 
         if not self.bench.database.write(job):
@@ -299,6 +307,12 @@ class Work:
             self.bench.database.write(job)
         except (LeaseLost, StoreFailed) as error:
             log.error("run %s could not be parked: %s", self.claim.run_id, error)
+
+
+def _result(state: State) -> Any:
+    """What a flow gives to the one that uses it: what its step named `result` gave."""
+    frame = state.frames.get("")
+    return frame.scope.get("result") if frame is not None else None
 
 
 def _next_moment(state: State) -> int | None:

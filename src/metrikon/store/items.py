@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, insert, select
 
+from metrikon.core.values.exact import dumps
 from metrikon.store import changes
 from metrikon.store.hot import Hot
 from metrikon.store.tables import items, runs
@@ -82,8 +83,19 @@ def get(connection: Connection, item_id: str) -> dict[str, Any]:
     return dict(zip(_COLUMNS, row, strict=True))
 
 
-def start_run(connection: Connection, run_id: str, item_id: str, flow: str, version: int, at: int, held: str = "") -> None:
-    """A new run, ready at once or held with a reason."""
+def start_run(
+    connection: Connection,
+    run_id: str,
+    item_id: str,
+    flow: str,
+    version: int,
+    at: int,
+    held: str = "",
+    *,
+    used_by: tuple[str, str] | None = None,
+    given: Any = None,
+) -> None:
+    """A new run, ready at once or held with a reason. `used_by`: the run and path of the step that uses it, `given`: what that step gives it."""
     row = {
         "id": run_id,
         "item_id": item_id,
@@ -103,6 +115,9 @@ def start_run(connection: Connection, run_id: str, item_id: str, flow: str, vers
         "input_tokens": 0,
         "output_tokens": 0,
         "cost": "0",
+        "used_by": used_by[0] if used_by else None,
+        "used_at": used_by[1] if used_by else None,
+        "given": dumps(given) if given is not None else None,
     }
     _RUN.run(connection, row)
     changes.note(connection, "run", [run_id], at)

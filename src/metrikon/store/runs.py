@@ -32,6 +32,8 @@ class Claim:
     flow: str
     flow_version: int
     epoch: int
+    used_by: str | None = None
+    used_at: str | None = None
 
 
 # statements of the hot path are built once: building one costs more than running it
@@ -51,7 +53,7 @@ _CLAIM = (
     update(runs)
     .where(runs.c.id.in_(bindparam("ids", expanding=True)))
     .values(state="running", owner=bindparam("by"), epoch=runs.c.epoch + 1, lease_until=bindparam("until"), wake_at=bindparam("now"))
-    .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch)
+    .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch, runs.c.used_by, runs.c.used_at)
 )
 _MOVE = Hot(
     update(runs)
@@ -88,7 +90,7 @@ def claim(connection: Connection, owner: str, now: int, lease: int, most: int) -
     if not found:
         return []
     values = {"ids": found, "by": owner, "until": now + lease, "now": now}
-    return [Claim(*row) for row in sorted(connection.execute(_CLAIM, values).all())]
+    return [Claim(*row) for row in sorted(connection.execute(_CLAIM, values).all(), key=lambda row: str(row[0]))]
 
 
 def renew(connection: Connection, claims: Sequence[Claim], until: int) -> None:
@@ -135,3 +137,30 @@ def spent(connection: Connection, run_id: str, calls: int, input_tokens: int, ou
     if cost:
         before = connection.execute(select(runs.c.cost).where(runs.c.id == run_id)).scalar_one()
         connection.execute(update(runs).where(runs.c.id == run_id).values(cost=str(Decimal(before) + cost)))
+
+
+def used_by(connection: Connection, run_id: str, path: str) -> str | None:
+    """The run that a step of a run uses and that has not settled; None when there is none."""
+    query = select(runs.c.id).where(runs.c.used_by == run_id, runs.c.used_at == path, runs.c.state.not_in(SETTLED)).order_by(runs.c.id.desc())
+    found = connection.execute(query.limit(1)).scalar()
+    return None if found is None else str(found)
+
+
+def using(connection: Connection, run_id: str) -> list[str]:
+    """The runs that the steps of a run use and that have not settled."""
+    return list(connection.execute(select(runs.c.id).where(runs.c.used_by == run_id, runs.c.state.not_in(SETTLED))).scalars())
+
+
+def depth(connection: Connection, run_id: str) -> int:
+    """How many runs a run is used by, one by the other."""
+    count, at = 0, connection.execute(select(runs.c.used_by).where(runs.c.id == run_id)).scalar()
+    while at is not None and count < 100:
+        count += 1
+        at = connection.execute(select(runs.c.used_by).where(runs.c.id == at)).scalar()
+    return count
+
+
+def given(connection: Connection, run_id: str) -> bytes | None:
+    """What a step that uses a run has given it, as JSON."""
+    found: bytes | None = connection.execute(select(runs.c.given).where(runs.c.id == run_id)).scalar()
+    return found

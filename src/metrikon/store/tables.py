@@ -77,9 +77,13 @@ runs = Table(
     Column("input_tokens", Integer, nullable=False, default=0),
     Column("output_tokens", Integer, nullable=False, default=0),
     Column("cost", String(40), nullable=False, default="0"),
+    Column("used_by", _ID),  # the run of which a step uses this one's flow
+    Column("used_at", String(400)),  # the path of that step
+    Column("given", LargeBinary),
     Index("runs_to_wake", "state", "wake_at"),
     Index("runs_of_item", "item_id"),
     Index("runs_by_state", "state", "id"),
+    Index("runs_used", "used_by"),
 )
 journal = Table(
     "journal",

@@ -24,7 +24,7 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
         return state, ()
     walk = Walk(replace(state, now=entry.at) if entry.at else state)
     if entry.event == "started":
-        walk.start({"item": entry.data.get("item", {}), "run": entry.data.get("run", {})})
+        walk.start({"item": entry.data.get("item", {}), "run": entry.data.get("run", {}), "given": entry.data.get("given", {})})
     elif entry.event == "continued":
         for path, step in reversed(in_order(state)):
             if step.status in ("parked", "waiting"):

@@ -92,7 +92,7 @@ class Kind:
 
     `result`: JSON Schema of what it gives, None where a name holds nothing. `check`: what is wrong with its parameters, as far as can be told
     without running it. `names`: what a block within it sees besides (the block by the name of its parameter), `sees`: what its conditions do. `needs`: parameters without which it
-    cannot be done. `outward`: its effect leaves the house, so `begun` is journaled before it. `gathered`: many of it are done in one commit.
+    cannot be done. `outward`: its effect leaves the house, so `begun` is journaled before it. `gathered`: many of it are done in one commit. `awaited`: once begun, its end comes from elsewhere.
     `repeatable`: one that was interrupted may be done again. `ends`: what stands after it is never reached. `leaves`: it leaves
     something open that is closed when its run ends. `waits`: what people read while its
     end is awaited. `late`: what it gives, from its parameters, when its time is over; without one, or with None, it has then failed. `uses`: what is
@@ -110,6 +110,7 @@ class Kind:
     needs: tuple[str, ...] = ()
     outward: bool = False
     gathered: bool = False
+    awaited: bool = False
     repeatable: bool = True
     ends: bool = False
     leaves: bool = False
@@ -143,6 +144,7 @@ class Known:
     models: frozenset[str] = frozenset()
     tables: Mapping[str, Table] = field(default_factory=dict)
     lists: Mapping[str, Sequence[str]] = field(default_factory=dict)  # with the heads of their columns
+    flows: Mapping[str, Sequence[str]] = field(default_factory=dict)  # each with those that it uses
     whole: bool = True  # whether that is all there is; else a name that is not here may be known elsewhere
 
 

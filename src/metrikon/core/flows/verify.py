@@ -31,7 +31,7 @@ def check_flow(data: Any, language: Language, known: Known) -> tuple[Flow | None
 def verify(flow: Flow, known: Known) -> list[Problem]:
     """Everything found wrong with what a flow means; an empty list when nothing was."""
     walk = _Verifier(flow, known)
-    walk.block(flow.steps, {"item": ITEM, "run": RUN})
+    walk.block(flow.steps, {"item": ITEM, "run": RUN, "given": {}})
     return [*walk.problems, *secrets_in(flow)]
 
 

@@ -44,4 +44,6 @@ def _tell(parameters: Write) -> str:
     return f"Write a row to {parameters.to} ({', '.join(parameters.columns)}), once for {shown(parameters.key)}."
 
 
-KIND = Kind("write", Write, result=_result, check=_check, lacks=_lacks, outward=True, gathered=True, waits="Rows are being written.", tell=_tell)
+KIND = Kind(
+    "write", Write, result=_result, check=_check, lacks=_lacks, outward=True, gathered=True, awaited=True, waits="Rows are being written.", tell=_tell
+)

@@ -1,4 +1,4 @@
-"""Decision tables, questions to people, events that runs wait for, paused flows; who put a flow, and why."""
+"""Decision tables, questions to people, events that runs wait for, paused flows; who put a flow, and why; runs that runs use."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -11,6 +11,10 @@ def upgrade() -> None:
     """Add the tables and columns."""
     op.add_column("flows", sa.Column("put_by", sa.String(length=80), nullable=True))
     op.add_column("flows", sa.Column("why", sa.Text(), nullable=True))
+    op.add_column("runs", sa.Column("used_by", sa.String(length=26), nullable=True))
+    op.add_column("runs", sa.Column("used_at", sa.String(length=400), nullable=True))
+    op.add_column("runs", sa.Column("given", sa.LargeBinary(), nullable=True))
+    op.create_index("runs_used", "runs", ["used_by"])
     op.create_table(
         "paused",
         sa.Column("flow", sa.String(length=60), nullable=False),
