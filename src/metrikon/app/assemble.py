@@ -91,6 +91,7 @@ class App:
         self.workshop = EngineWorkshop(
             *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model),
             *(self._places, self._destination, self.transcriber, self.passwords.of),
+            fetch_private=settings.fetch_private,
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination)

@@ -50,6 +50,7 @@ class Settings:
     spend_day: Decimal = _setting(Decimal(0), "Most that all flows may spend on models a day (UTC); 0: no limit.")
     calls_a_minute: int = _setting(0, "Most calls of the model a minute; 0: no limit.")
     tokens_a_minute: int = _setting(0, "Most tokens that the model reads and writes a minute; 0: no limit.")
+    fetch_private: bool = _setting(False, "Let flows fetch pages from private addresses, such as those of the own network.")
     keep_calls_days: int = _setting(30, "Days after which what models were asked and answered is forgotten; 0: kept for good.")
     price_in: Decimal = _setting(Decimal(0), "Price of a million tokens read by the model.")
     price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import msgspec
 
+from metrikon.connections.fetching import Wanted, fetch
 from metrikon.core.decisions.model import Table
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
@@ -27,6 +29,8 @@ from metrikon.readers.recording import FORMATS as RECORDINGS
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
 from metrikon.readers.together import bundled
+from metrikon.store import fetched
+from metrikon.store.fetched import KeptPage
 
 SEEN = 110  # dots an inch of the pages that a model is shown: small print can be read, and no more is paid for
 STAMP = 30  # dots an inch: a smaller picture shows no letters
@@ -47,7 +51,10 @@ class EngineWorkshop:
         destinations: Callable[[Said], Destination],
         transcriber: Transcriber | None = None,
         passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
+        *,
+        fetch_private: bool = False,
     ) -> None:
+        self.fetch_private = fetch_private
         self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
         self.files = files
@@ -146,6 +153,19 @@ class EngineWorkshop:
 
     def places(self, flow: str, version: int, name: str) -> tuple[str, str]:
         return self._place_of(self.catalog.flow(flow, version).destinations[name])
+
+    def fetch(self, wanted: Wanted) -> KeptPage:
+        """A page or file fetched and kept; one that is as it was is the one that is kept."""
+        with self.board.database.reading() as connection:
+            before = fetched.known(connection, wanted.url)
+        there = before is not None and self.files.path(before.file).exists()
+        known = before.validators if before is not None and there else {}
+        found = fetch(replace(wanted, private=self.fetch_private, known=known))
+        if found.data is None and before is not None:
+            return replace(before, changed=False)
+        sha256 = self.files.put(found.data or b"")
+        changed = before is None or before.file != sha256
+        return KeptPage(sha256, found.name, found.media, len(found.data or b""), found.url, changed, found.validators)
 
     def new_id(self) -> str:
         return self.clock.new_id()

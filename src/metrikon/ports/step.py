@@ -155,6 +155,10 @@ class Workshop(Protocol):
         """The place of a destination of a flow, and the same as earlier versions named it."""
         ...
 
+    def fetch(self, wanted: Any) -> Any:
+        """A page or file fetched (`connections.fetching.Wanted`) and kept (`store.fetched.KeptPage`). Raises `FetchFailed`."""
+        ...
+
     def new_id(self) -> str: ...
 
 

@@ -195,6 +195,13 @@ events = Table(  # sent to flows; kept until something that waits for them has t
     UniqueConstraint("flow", "identity"),
     Index("events_to_take", "flow", "key", "taken"),
 )
+fetched = Table(  # pages and files that were fetched, by a hash of their address
+    "fetched",
+    metadata,
+    Column("address", String(64), primary_key=True),
+    Column("page", LargeBinary, nullable=False),
+    Column("at", BigInteger, nullable=False),
+)
 event_waits = Table(  # steps that wait for an event
     "event_waits",
     metadata,

@@ -15,7 +15,7 @@ from metrikon.core.flows.problems import BadFlow, Problem, in_our_words
 from metrikon.core.values.near import meant
 
 DEEPEST = 20  # blocks within blocks
-MOST_STEPS = 2000
+MOST_STEPS = 1000
 UNREAD = Kind("unread", Form)  # stands for a step that could not be read: its name is known, its result may be anything
 F = TypeVar("F", bound=Form)
 

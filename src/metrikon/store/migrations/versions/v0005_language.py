@@ -16,6 +16,13 @@ def upgrade() -> None:
     op.add_column("runs", sa.Column("given", sa.LargeBinary(), nullable=True))
     op.create_index("runs_used", "runs", ["used_by"])
     op.create_table(
+        "fetched",
+        sa.Column("address", sa.String(length=64), nullable=False),
+        sa.Column("page", sa.LargeBinary(), nullable=False),
+        sa.Column("at", sa.BigInteger(), nullable=False),
+        sa.PrimaryKeyConstraint("address"),
+    )
+    op.create_table(
         "paused",
         sa.Column("flow", sa.String(length=60), nullable=False),
         sa.Column("at", sa.BigInteger(), nullable=False),

@@ -1,0 +1,193 @@
+"""Fetching a page or a file by HTTP (RFC 9110): limited in size, type, redirects and time; without cookies and proxies.
+
+The name of a host is resolved once, its addresses are looked at, and one of these very addresses is connected to: a name that leads elsewhere a
+moment later leads nowhere. Private addresses are refused unless the settings allow them.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+import socket
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from email.utils import parsedate_to_datetime
+from urllib.parse import unquote, urljoin, urlsplit
+from urllib.robotparser import RobotFileParser
+
+import httpx
+
+AGENT = "Metrikon"
+LARGEST_ROBOTS = 500_000  # bytes (RFC 9309)
+_NAME = re.compile(r"filename\*?=(?:UTF-8'')?\"?([^\";]+)", re.I)
+Resolve = Callable[[str, int], list[str]]
+
+
+class FetchFailed(Exception):
+    """Nothing was fetched; the message says why. `again`: trying later may help, after `wait` seconds if that was said."""
+
+    def __init__(self, message: str, *, again: bool = False, wait: float | None = None) -> None:
+        super().__init__(message)
+        self.again = again
+        self.wait = wait
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be fetched, and its limits. `types`: beginnings of media types that are taken, all when empty; `known`: validators of what is kept."""
+
+    url: str
+    most_bytes: int = 20_000_000
+    seconds: float = 30.0
+    redirects: int = 5
+    types: Sequence[str] = ()
+    robots: bool = False
+    private: bool = False
+    known: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Fetched:
+    """What came: None as `data` where it is still as it was. `validators`: headers by which it is asked for again."""
+
+    url: str
+    status: int
+    media: str
+    name: str
+    data: bytes | None
+    validators: Mapping[str, str]
+
+
+def fetch(wanted: Wanted, resolve: Resolve | None = None) -> Fetched:
+    """Fetch a page or a file. Raises `FetchFailed`."""
+    until = time.monotonic() + wanted.seconds
+    url, looked_up = wanted.url, resolve or resolved
+    for _ in range(wanted.redirects + 1):
+        if wanted.robots and not _allowed(url, wanted, looked_up, until):
+            raise FetchFailed(f"{url} is not fetched: the robots.txt of its host asks not to.")
+        answer = _once(url, wanted, looked_up, until)
+        if not isinstance(answer, str):
+            return answer
+        url = answer
+    raise FetchFailed(f"{wanted.url} leads on more than {wanted.redirects} times.")
+
+
+def resolved(host: str, port: int) -> list[str]:
+    """The addresses of a host. Raises OSError."""
+    return [str(each[4][0]) for each in socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)]
+
+
+def _address(url: str, wanted: Wanted, resolve: Resolve) -> tuple[str, int, str]:
+    """Host, port and the address that is connected to. Raises `FetchFailed`."""
+    try:
+        parts = urlsplit(url)
+        host, port = parts.hostname or "", parts.port or (443 if parts.scheme == "https" else 80)
+    except ValueError as error:
+        raise FetchFailed(f"{url!r} is no address of a page.") from error
+    if parts.scheme not in ("http", "https") or not host:
+        raise FetchFailed(f"{url!r} is no address of a page; give one that begins with https:// or http://.")
+    if parts.username or parts.password:
+        raise FetchFailed("The address holds a name or a password. Take it out.")
+    try:
+        found = resolve(host, port)
+    except (OSError, UnicodeError) as error:
+        raise FetchFailed(f"The host {host} cannot be found.", again=True) from error
+    for each in found:
+        if not wanted.private and not _public(each):
+            raise FetchFailed(f"{host} is at {each}, an address of a private network. The setting fetch_private allows these.")
+    if not found:
+        raise FetchFailed(f"The host {host} has no address.", again=True)
+    return host, port, found[0]
+
+
+def _public(address: str) -> bool:
+    found = ipaddress.ip_address(address.partition("%")[0])
+    mapped = getattr(found, "ipv4_mapped", None) or getattr(found, "sixtofour", None)
+    return (mapped or found).is_global and found.is_global and not found.is_multicast
+
+
+def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched | str:
+    """What came, or the address that it leads on to."""
+    host, port, address = _address(url, wanted, resolve)
+    parts = urlsplit(url)
+    usual = port == (443 if parts.scheme == "https" else 80)
+    shown = f"[{address}]" if ":" in address else address
+    target = httpx.URL(url).copy_with(host=shown.strip("[]"), port=None if usual else port)
+    name = f"[{host}]" if ":" in host else host
+    headers = {"Host": name if usual else f"{name}:{port}", "User-Agent": AGENT, "Accept-Encoding": "gzip, deflate", **wanted.known}
+    left = until - time.monotonic()
+    if left <= 0:
+        raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", again=True)
+    try:
+        with (
+            httpx.Client(trust_env=False, follow_redirects=False, timeout=min(left, 20.0)) as client,
+            client.stream("GET", target, headers=headers, extensions={"sni_hostname": host}) as response,
+        ):
+            return _taken(url, response, wanted, until)
+    except httpx.TimeoutException as error:
+        raise FetchFailed(f"{url} did not answer in time.", again=True) from error
+    except httpx.HTTPError as error:
+        raise FetchFailed(f"{url} could not be fetched: {error}.", again=True) from error
+
+
+def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> Fetched | str:
+    status = response.status_code
+    if status in (301, 302, 303, 307, 308) and response.headers.get("location"):
+        return urljoin(url, response.headers["location"])
+    if status == 304 and wanted.known:
+        return Fetched(url, status, "", "", None, {})
+    if status in (408, 425, 429) or status >= 500:
+        raise FetchFailed(f"{url} answered {status}.", again=True, wait=_wait(response.headers.get("retry-after")))
+    if status != 200:
+        raise FetchFailed(f"{url} answered {status} {response.reason_phrase}.")
+    media = response.headers.get("content-type", "").partition(";")[0].strip().lower()
+    if wanted.types and not any(media.startswith(each.lower()) for each in wanted.types):
+        raise FetchFailed(f"{url} is {media or 'of no type that it tells'}; wanted is {' or '.join(wanted.types)}.")
+    told = response.headers.get("content-length", "")
+    if told.isdigit() and int(told) > wanted.most_bytes:
+        raise FetchFailed(f"{url} has {int(told) / 1e6:.1f} MB; at most {wanted.most_bytes / 1e6:.1f} MB are fetched.")
+    data = bytearray()
+    for part in response.iter_bytes(65_536):
+        data += part
+        if len(data) > wanted.most_bytes:
+            raise FetchFailed(f"{url} has more than the {wanted.most_bytes / 1e6:.1f} MB that are fetched.")
+        if time.monotonic() > until:
+            raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", again=True)
+    pairs = (("If-None-Match", "etag"), ("If-Modified-Since", "last-modified"))
+    validators = {ask: response.headers[told] for ask, told in pairs if response.headers.get(told)}
+    return Fetched(url, status, media, _named(url, response.headers.get("content-disposition", "")), bytes(data), validators)
+
+
+def _named(url: str, disposition: str) -> str:
+    """What the file is called: as its server says, or by the end of its address."""
+    told = _NAME.search(disposition)
+    name = unquote(told.group(1)) if told else unquote(urlsplit(url).path.rstrip("/").rpartition("/")[2])
+    return "".join(c for c in name.replace("\\", "/").rpartition("/")[2] if c.isprintable()).strip()[:200] or "page"
+
+
+def _wait(told: str | None) -> float | None:
+    """Seconds that a server asks to wait (RFC 9110, 10.2.3)."""
+    if not told:
+        return None
+    if told.strip().isdigit():
+        return float(told)
+    try:
+        return max(0.0, parsedate_to_datetime(told).timestamp() - time.time())
+    except (ValueError, TypeError):
+        return None
+
+
+def _allowed(url: str, wanted: Wanted, resolve: Resolve, until: float) -> bool:
+    """Whether the robots.txt of a host lets us fetch a page (RFC 9309): none there, or none that comes, allows all."""
+    parts = urlsplit(url)
+    place = f"{parts.scheme}://{parts.netloc}/robots.txt"
+    try:
+        found = _once(place, Wanted(place, LARGEST_ROBOTS, wanted.seconds, private=wanted.private), resolve, until)
+    except FetchFailed as error:
+        return not error.again  # a server that is in trouble is left alone
+    if isinstance(found, str) or found.data is None:
+        return True
+    robots = RobotFileParser()
+    robots.parse(found.data.decode("utf-8", "replace").splitlines())
+    return robots.can_fetch(AGENT, url)

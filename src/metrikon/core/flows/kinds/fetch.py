@@ -1,0 +1,43 @@
+"""fetch: get a page or a file by HTTP."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from pydantic import Field
+
+from metrikon.core.flows.around import Around, closed
+from metrikon.core.flows.form import Form
+from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.words import shown
+
+
+class Fetch(Form):
+    """Fetch a page or a file; the read step after it makes it readable. One that did not change since is not sent again by its server."""
+
+    url: str = Field(..., min_length=1, description="Its address, such as https://seeds.example/prices.html.")
+    types: list[str] = Field(
+        default_factory=list, max_length=20, description="Beginnings of media types that are taken, such as text/html; all when left out."
+    )
+    most_bytes: int = Field(20_000_000, ge=1, le=200_000_000, description="The most bytes that are fetched.")
+    seconds: float = Field(30, gt=0, le=600, description="How long it may take.")
+    redirects: int = Field(5, ge=0, le=20, description="How often it may lead on to another address.")
+    robots: bool = Field(False, description="Whether the robots.txt of the host is honoured.")
+
+
+def _check(parameters: Fetch, around: Around) -> Iterable[Said]:
+    if "${" not in parameters.url and not parameters.url.startswith(("http://", "https://")):
+        yield "url", f"{parameters.url!r} is no address of a page; give one that begins with https:// or http://."
+
+
+def _result(parameters: Fetch, around: Around) -> Schema:
+    text: Schema = {"type": "string"}
+    number: Schema = {"type": "integer"}
+    return closed({"file": text, "name": text, "type": text, "size": number, "url": text, "changed": {"type": "boolean"}})
+
+
+def _tell(parameters: Fetch) -> str:
+    return f"Fetch {shown(parameters.url)}{', as its host allows robots to' if parameters.robots else ''}."
+
+
+KIND = Kind("fetch", Fetch, result=_result, check=_check, needs=("url",), outward=True, tell=_tell)
