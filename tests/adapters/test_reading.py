@@ -156,11 +156,11 @@ def test_a_reader_that_dies_is_replaced(tmp_path: Path) -> None:
     pool = ReaderPool(1)
     try:
         pool.read(path)
-        worker = pool._free.get()
+        worker = pool._free.take()
         assert worker is not None
         worker.process.kill()
         worker.process.wait()
-        pool._free.put(worker)
+        pool._free.give(worker)
         with pytest.raises(ReaderDied):
             pool.read(path)
         assert pool.read(path).format == "pdf"

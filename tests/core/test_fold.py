@@ -89,7 +89,7 @@ class Maker:
                         "retry": {"attempts": 100, "wait": 1},
                         "write": {"to": "out", "key": [inner, f"${{{inner}_number}}"], "columns": {"N": f"${{{inner}}}"}},
                     },
-                    *self.block(depth - 1, inner if not element else inner),
+                    *self.block(depth - 1, inner),
                 ],
             }
         }

@@ -5,7 +5,6 @@ from __future__ import annotations
 import dataclasses
 import math
 import os
-import queue
 import subprocess
 import sys
 import threading
@@ -18,6 +17,7 @@ import msgspec
 
 from metrikon.core.documents.model import Document, Part, from_bytes
 from metrikon.core.values.exact import dumps, loads
+from metrikon.drivers.fair import FairShare
 from metrikon.drivers.frames import OURS, receive, send
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied, WorkFailed
@@ -82,13 +82,11 @@ class ReaderPool:
 
     def __init__(self, size: int = 2, limits: Limits | None = None) -> None:
         self.limits = limits or Limits()
-        self._free: queue.LifoQueue[_Worker | None] = queue.LifoQueue()
+        self._free: FairShare[_Worker | None] = FairShare([None] * size)
         self._lock = threading.Lock()
         self._working: set[_Worker] = set()
         self._watch: threading.Thread | None = None
         self._done = threading.Event()
-        for _ in range(size):
-            self._free.put(None)
 
     def read(self, path: Path, limits: Limits | None = None, passwords: Sequence[str] = ()) -> Document:
         """The document in a file. Raises `Refused` and `ReaderDied`."""
@@ -132,11 +130,7 @@ class ReaderPool:
     def close(self) -> None:
         """End all processes that are not busy; busy ones end when their work does."""
         self._done.set()
-        while True:
-            try:
-                worker = self._free.get_nowait()
-            except queue.Empty:
-                return
+        for worker in self._free.idle():
             if worker:
                 self._let_go(worker)
 
@@ -157,7 +151,13 @@ class ReaderPool:
                     worker.watch(time.monotonic())
 
     def _ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
-        worker = self._free.get() or self._started()
+        worker = self._free.take()
+        if worker is None:
+            try:
+                worker = self._started()
+            except OSError:
+                self._free.give(None)
+                raise
         keep = False
         try:
             answer = worker.ask(request, seconds)
@@ -169,9 +169,9 @@ class ReaderPool:
         finally:
             if not keep or worker.jobs >= JOBS_A_WORKER or self._done.is_set():
                 self._let_go(worker)
-                self._free.put(None)
+                self._free.give(None)
             else:
-                self._free.put(worker)
+                self._free.give(worker)
 
     def _let_go(self, worker: _Worker) -> None:
         with self._lock:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import queue
 import threading
+from collections import Counter
 from dataclasses import dataclass
 
 from metrikon.engine.delivering import Deliveries
@@ -25,6 +26,11 @@ class EngineSettings:
     lease: int = 30_000
     poll: float = 0.5
     owner: str = "service"
+
+    @property
+    def share(self) -> int:
+        """How many runs of one flow are worked on at once at most: some workers are left to the others."""
+        return max(1, self.workers - max(1, self.workers // 8))
 
 
 class Engine:
@@ -103,7 +109,9 @@ class Engine:
 
     def _claim(self, room: int) -> list[Claim]:
         now, settings = self.bench.workshop.clock.now(), self.settings
-        return self.bench.database.write(lambda connection: runs.claim(connection, settings.owner, now, settings.lease, room))
+        with self._lock:
+            held = Counter(each.flow for each in self._active.values())
+        return self.bench.database.write(lambda connection: runs.claim(connection, settings.owner, now, settings.lease, room, held, settings.share))
 
     def _renew(self, held: list[Claim]) -> None:
         until = self.bench.workshop.clock.now() + self.settings.lease

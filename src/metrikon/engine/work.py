@@ -14,6 +14,7 @@ from sqlalchemy import Connection
 from metrikon.core.flows.fold import advance, in_order, todo
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept, loads
+from metrikon.drivers.fair import BEHALF
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
@@ -56,6 +57,7 @@ class Work:
 
     def go(self) -> None:
         """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
+        BEHALF.set(self.claim.flow)
         try:
             self._go()
         except LeaseLost:

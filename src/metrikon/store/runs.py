@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -37,8 +38,8 @@ class Claim:
 
 
 # statements of the hot path are built once: building one costs more than running it
-_DUE = Hot(
-    select(runs.c.id)
+_WHAT_IS_DUE = (
+    select(runs.c.id, runs.c.flow)
     .where(
         or_(
             and_(or_(runs.c.state == "ready", runs.c.state == "waiting", runs.c.state == "review"), runs.c.wake_at <= bindparam("now")),
@@ -49,6 +50,8 @@ _DUE = Hot(
     .order_by(runs.c.wake_at, runs.c.id)
     .limit(bindparam("most"))
 )
+_DUE = Hot(_WHAT_IS_DUE)
+_DUE_BESIDE = _WHAT_IS_DUE.where(runs.c.flow.not_in(bindparam("full", expanding=True)))
 _CLAIM = (
     update(runs)
     .where(runs.c.id.in_(bindparam("ids", expanding=True)))
@@ -84,13 +87,33 @@ _SPENT = Hot(
 )
 
 
-def claim(connection: Connection, owner: str, now: int, lease: int, most: int) -> list[Claim]:
-    """Claim runs that are due, oldest first; runs whose lease has run out count as due."""
-    found = [run for (run,) in _DUE.run(connection, {"now": now, "most": most})]
+def claim(
+    connection: Connection, owner: str, now: int, lease: int, most: int, held: Mapping[str, int] | None = None, share: int = 1_000_000
+) -> list[Claim]:
+    """Claim runs that are due, oldest first; runs whose lease has run out count as due.
+
+    `held`: how many runs of each flow are worked on already; no flow gets more than `share` of them, so that a crowd holds nobody up.
+    """
+    counts = Counter(held or {})
+    full = [flow for flow, count in counts.items() if count >= share]
+    found: list[str] = []
+    while len(found) < most:
+        values = {"now": now, "most": most}
+        rows = connection.execute(_DUE_BESIDE, {**values, "full": full}).all() if full else _DUE.run(connection, values)
+        fresh = [(run, flow) for run, flow in rows if run not in found]
+        before = len(full)
+        for run, flow in fresh:
+            if counts[flow] < share and len(found) < most:
+                found.append(run)
+                counts[flow] += 1
+            elif flow not in full:
+                full.append(flow)
+        if len(full) == before or not fresh:
+            break  # nobody was turned away, so there is nobody else
     if not found:
         return []
-    values = {"ids": found, "by": owner, "until": now + lease, "now": now}
-    return [Claim(*row) for row in sorted(connection.execute(_CLAIM, values).all(), key=lambda row: str(row[0]))]
+    claimed = connection.execute(_CLAIM, {"ids": found, "by": owner, "until": now + lease, "now": now}).all()
+    return [Claim(*row) for row in sorted(claimed, key=lambda row: str(row[0]))]
 
 
 def renew(connection: Connection, claims: Sequence[Claim], until: int) -> None:
