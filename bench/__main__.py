@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, growth, misbehaving, reading, throughput
+from bench import accuracy, growth, language, misbehaving, reading, throughput
 from bench.report import Result, write
 
 ALL = {
@@ -17,6 +17,12 @@ ALL = {
     "many calls": throughput.many_calls,
     "many runs": growth.many_runs,
     "memory": growth.memory,
+    "expressions": language.expressions,
+    "decision tables": language.decision_tables,
+    "long lists": language.long_lists,
+    "journal": language.journal_steps,
+    "many waiting": language.many_waiting,
+    "one urgent": language.one_urgent,
     "text PDFs": reading.text_pdfs,
     "grounding": reading.grounding,
     "without a model": reading.without_a_model,

@@ -166,4 +166,21 @@ def _between(runs: Sequence[tuple[int, int]], last: int) -> list[tuple[int, int]
     return [*found, *([(at, last)] if at <= last else [])]
 
 
-__all__ = ["Cell", "Dimension", "Stretch", "cell_of", "dimension", "segments"]
+class Index(msgspec.Struct, frozen=True):
+    """For each input its dimension, if it has one, and the rules whose cell must be worked out, as bits."""
+
+    dimensions: tuple[Dimension | None, ...]
+    unclear: tuple[int, ...]
+
+
+def index_of(columns: Sequence[Sequence[str]]) -> Index:
+    """The index of the rules of a table, from their tests, input by input."""
+    dimensions, unclear = [], []
+    for tests in columns:
+        cells = [cell_of(each) for each in tests]
+        dimensions.append(dimension(cells))
+        unclear.append(sum(1 << number for number, each in enumerate(cells) if each is None))
+    return Index(tuple(dimensions), tuple(unclear))
+
+
+__all__ = ["Cell", "Dimension", "Index", "Stretch", "cell_of", "dimension", "index_of", "segments"]

@@ -10,7 +10,6 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.decisions.cells import Dimension, cell_of, dimension
 from metrikon.core.decisions.model import ANY, SINGLE, Output, Table
 from metrikon.core.feel import evaluate, meets, parse_tests
 from metrikon.core.feel import syntax as s
@@ -33,29 +32,6 @@ class Decision(msgspec.Struct, frozen=True):
     missing: tuple[str, ...] = ()
 
 
-class _Index(msgspec.Struct, frozen=True):
-    """For each input its dimension, if it has one, and the rules whose cell must be worked out, as bits."""
-
-    dimensions: tuple[Dimension | None, ...]
-    unclear: tuple[int, ...]
-
-
-@lru_cache(maxsize=256)
-def _indexed(columns: tuple[tuple[str, ...], ...]) -> _Index:
-    dimensions, unclear = [], []
-    for tests in columns:
-        cells = [cell_of(each) for each in tests]
-        found = dimension(cells)
-        dimensions.append(found)
-        unclear.append(sum(1 << number for number, each in enumerate(cells) if each is None))
-    return _Index(tuple(dimensions), tuple(unclear))
-
-
-def columns_of(table: Table) -> tuple[tuple[str, ...], ...]:
-    """The tests of all rules, input by input."""
-    return tuple(tuple(rule.when.get(each.name, ANY) or ANY for rule in table.rules) for each in table.inputs)
-
-
 def decide(table: Table, given: Mapping[str, Any], moment: datetime | None = None) -> Decision:
     """What a table decides for what it is given. Raises `Undecided`, `FeelError` and `BadExpression`."""
     missing: list[str] = []
@@ -68,8 +44,7 @@ def decide(table: Table, given: Mapping[str, Any], moment: datetime | None = Non
 
 def _holding(table: Table, inputs: Mapping[str, Any], given: Mapping[str, Any], moment: datetime | None) -> list[int]:
     """The rules that hold, in order, from 0."""
-    columns = columns_of(table)
-    index = _indexed(columns)
+    columns, index = table.columns, table.index
     left = (1 << len(table.rules)) - 1
     open_cells: list[tuple[int, int]] = []  # input and the rules whose cell in it must be worked out
     for at, each in enumerate(table.inputs):

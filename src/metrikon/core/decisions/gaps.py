@@ -7,7 +7,6 @@ from itertools import groupby
 from typing import Any
 
 from metrikon.core.decisions.cells import Cell, Dimension, cell_of, dimension, segments
-from metrikon.core.decisions.deciding import columns_of
 from metrikon.core.decisions.model import SINGLE, Input, Table
 from metrikon.core.feel.values import kind_of, text_of
 
@@ -46,7 +45,7 @@ class _Covering:
         self.cells: list[list[Cell | None]] = []
         self.dimensions: list[Dimension | None] = []
         self.allowed: list[list[int] | None] = []  # segments that an input may fall into
-        for each, tests in zip(table.inputs, columns_of(table), strict=True):
+        for each, tests in zip(table.inputs, table.columns, strict=True):
             cells = [cell_of(text) for text in tests]
             may = [cell for cell in (_may(each),) if cell is not None]
             found = dimension(cells, may)

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError
 
+from metrikon.core.decisions.cells import Index, index_of
 from metrikon.core.feel import BadExpression, names, parse, parse_tests
 from metrikon.core.flows.form import NAME, Form
 from metrikon.core.flows.problems import in_our_words
@@ -64,6 +65,16 @@ class Table(Form):
     inputs: Annotated[list[Input], Field(min_length=1, max_length=50)] = Field(..., description="What is looked at.")
     outputs: Annotated[list[Output], Field(min_length=1, max_length=50)] = Field(..., description="What is decided.")
     rules: Annotated[list[Rule], Field(min_length=1, max_length=MOST_RULES)] = Field(..., description="The rules, in order.")
+
+    @cached_property
+    def columns(self) -> tuple[tuple[str, ...], ...]:
+        """The tests of all rules, input by input."""
+        return tuple(tuple(rule.when.get(each.name, ANY) or ANY for rule in self.rules) for each in self.inputs)
+
+    @cached_property
+    def index(self) -> Index:
+        """By which the rules that hold are found."""
+        return index_of(self.columns)
 
     @cached_property
     def needs(self) -> list[str]:
