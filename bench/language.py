@@ -23,7 +23,7 @@ from metrikon.core.decisions.model import Table, table_from
 from metrikon.core.feel import evaluate
 from metrikon.core.values.exact import dumps
 from metrikon.engine.looking import state_of
-from metrikon.store import journal, listing
+from metrikon.store import flows, journal, listing
 from metrikon.store.journal import Written
 from metrikon.store.tables import items, runs
 
@@ -265,8 +265,11 @@ def one_urgent(folder: Path, less: int) -> list[Result]:
     app.start()
     try:
         alone = [_one(app, number) for number in range(6)][1:]
+        app.database.write(lambda connection: flows.pause_flow(connection, "crowd", True, "bench", app.clock.now()))
         for number in range(2000 // less):
             app.arrivals.begin("crowd", "upload", str(number), f"{number}.txt", f"a note {number}\n".encode() * 20)
+        app.database.write(lambda connection: flows.pause_flow(connection, "crowd", False, "bench", app.clock.now()))
+        app.engine.wake()
         time.sleep(1)
         beside = [_one(app, 100 + number) for number in range(5)]
         with app.database.reading() as connection:
