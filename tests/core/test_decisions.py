@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import time
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from lxml import etree
 
+from metrikon.core.decisions import dmn
 from metrikon.core.decisions.deciding import Undecided, decide
 from metrikon.core.decisions.gaps import gaps, overlaps
 from metrikon.core.decisions.model import BadTable, Table, table_from
@@ -205,3 +208,92 @@ def test_a_table_of_many_rules_takes_little_longer_than_one_of_a_single_rule() -
         return time.perf_counter() - start
 
     assert seconds(1000) < 60 * seconds(1)  # one by one it would be a thousand times
+
+
+@st.composite
+def tables(draw: st.DrawFn) -> Table:
+    """Any table that has as many rules, inputs and outputs as it likes."""
+    names = st.sampled_from(["a", "b", "c_1", "kind"])
+    inputs = draw(st.lists(names, min_size=1, max_size=3, unique=True))
+    outputs = draw(st.lists(names, min_size=1, max_size=2, unique=True))
+    words = st.text("abc <>&\"'äö", max_size=12).map(str.strip)
+    rules = [
+        {
+            "when": {name: test for name in inputs if (test := draw(_TEST)) != "-"},
+            "then": {name: draw(st.sampled_from(["1", '"a < b"', "null", "a + 1", 'date("2026-01-01")'])) for name in outputs},
+            "note": draw(words),
+        }
+        for _ in range(draw(st.integers(1, 4)))
+    ]
+    hit = draw(st.sampled_from(["unique", "any", "first", "rule order", "collect"]))
+    data: dict[str, Any] = {
+        "decision": "some-table",
+        "about": draw(words),
+        "hit": hit,
+        "inputs": [{"name": name, "label": draw(words), "type": draw(st.sampled_from(["number", "date and time", "Any"]))} for name in inputs],
+        "outputs": [{"name": name, "default": draw(st.none() | st.just("0"))} for name in outputs],
+        "rules": rules,
+    }
+    if draw(st.booleans()):
+        data["inputs"][0] |= {"expression": "a + b", "values": "[0..9]"}
+    if hit == "collect" and draw(st.booleans()):
+        data["collect"] = "count"
+    return table_from(data)
+
+
+@settings(max_examples=80, deadline=None)
+@given(tables())
+def test_a_table_written_as_dmn_is_read_as_the_same(table: Table) -> None:
+    (found,) = dmn.read(dmn.written(table))
+    assert found.model_dump() == table.model_dump()
+
+
+def test_a_table_of_another_program_is_read() -> None:
+    text = """<?xml version="1.0"?>
+<definitions xmlns="http://www.omg.org/spec/DMN/20180521/MODEL/" id="d" name="Fees" namespace="urn:x">
+  <decision id="fee" name="Fee of a visit">
+    <description>What a visit costs.</description>
+    <decisionTable hitPolicy="COLLECT" aggregation="MAX">
+      <input label="Age of guest"><inputExpression typeRef="number"><text>age</text></inputExpression></input>
+      <input label="Day"><inputExpression typeRef="feel:string"><text>day of week(day)</text></inputExpression></input>
+      <output name="Fee" typeRef="number"/>
+      <rule><inputEntry><text>&lt; 16</text></inputEntry><inputEntry><text>-</text></inputEntry><outputEntry><text>0</text></outputEntry></rule>
+      <rule><inputEntry><text></text></inputEntry><inputEntry><text>"Sunday"</text></inputEntry><outputEntry><text>9.50</text></outputEntry></rule>
+    </decisionTable>
+  </decision>
+</definitions>"""
+    (found,) = dmn.read(text)
+    assert (found.decision, found.hit, found.collect, found.needs) == ("fee-of-a-visit", "collect", "max", ["age", "day"])
+    assert decide(found, {"age": Decimal(12), "day": date(2026, 5, 3)}).outcome == Decimal("9.50")
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("<definitions", "no XML"),
+        ("<a/>", "no DMN"),
+        (f'<definitions xmlns="{dmn.MODEL}"/>', "holds no decision"),
+        (f'<definitions xmlns="{dmn.MODEL}"><import/></definitions>', "other files"),
+        (
+            f'<definitions xmlns="{dmn.MODEL}"><decision name="x"><literalExpression/></decision></definitions>',
+            "no decision table but a literalExpression",
+        ),
+        (f'<definitions xmlns="{dmn.MODEL}"><decision name="x"><decisionTable hitPolicy="BEST"/></decision></definitions>', "hit policy BEST"),
+        (f'<!DOCTYPE d [<!ENTITY e "x">]><definitions xmlns="{dmn.MODEL}"><decision/></definitions>', "document type"),
+        (f'<definitions xmlns="{dmn.MODEL}"><decision name="x"><knowledgeRequirement/></decision></definitions>', "business knowledge model"),
+    ],
+)
+def test_what_is_not_supported_is_refused_in_words(text: str, said: str) -> None:
+    with pytest.raises(BadTable, match=said):
+        dmn.read(text)
+
+
+def test_what_we_write_has_its_parts_in_the_order_of_the_standard() -> None:
+    root = etree.fromstring(dmn.written(table(CARDS)))
+    assert [etree.QName(each).localname for each in root] == ["inputData", "decision", "DMNDI"]
+    (decision,) = root.findall(f"{{{dmn.MODEL}}}decision")
+    assert [etree.QName(each).localname for each in decision] == ["variable", "informationRequirement", "decisionTable"]
+    made = decision[-1]
+    assert [etree.QName(each).localname for each in made] == ["input", "output", "output", "annotation", "rule", "rule", "rule"]
+    drawn = {each.get("dmnElementRef") for each in root.iter(f"{{{dmn.DMNDI}}}DMNShape", f"{{{dmn.DMNDI}}}DMNEdge")}
+    assert drawn <= {each.get("id") for each in root.iter()}

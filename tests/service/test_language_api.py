@@ -129,6 +129,9 @@ def test_a_decision_table_says_what_it_leaves_open(ordering: Running) -> None:
     assert table["open"] == ["No rule holds for amount = 500. Add a rule, or a default."]
     assert client.decide("approvals", {"amount": 700})["outcome"] == "trustees"
     assert client.decide("approvals", {"amount": 700})["rules"] == [2]
+    xml = client.decision_table_as_dmn("approvals")
+    assert client.put_decision_table("approvals", xml)["version"] == 2
+    assert client.decide("approvals", {"amount": 700})["rules"] == [2]
     with pytest.raises(ClientError, match="Rules 1 and 2 both hold for amount"):
         client.put_decision_table("approvals", TABLE.replace("> 500", "> 400"))
     with pytest.raises(ClientError, match="no decision table 'nothing'"):
@@ -170,6 +173,8 @@ def test_commands_ask_answer_and_tell(ordering: Running, run: Callable[..., tupl
     )
     assert run("decision-tables", "ask", "approvals", "amount=700")[1] == "outcome: trustees\nBy rule 2.\n"
     assert "approvals" in run("decision-tables", "list")[1]
+    (tmp_path / "table.dmn").write_text(run("decision-tables", "export", "approvals")[1])
+    assert "is kept as version 2" in run("decision-tables", "put", str(tmp_path / "table.dmn"))[1]
     assert "1 Set letters to string length(item.name)." in run("flows", "show", "orders", "--versions")[1]
     assert run("flows", "pause", "orders") == (0, "Flow orders is paused: what comes in waits.\n")
 

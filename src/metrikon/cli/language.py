@@ -8,6 +8,7 @@ from typing import Any, TextIO
 
 from metrikon.app.kinds import kinds
 from metrikon.cli.common import CommandFailed, client, plain, print_json, reaching, table, when
+from metrikon.core.decisions import dmn
 from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.kind import Known
@@ -37,13 +38,17 @@ def add(commands: Any) -> None:
     tables = commands.add_parser("decision-tables", help="put, list and ask decision tables").add_subparsers(
         title="decision tables", metavar="ACTION", required=True
     )
-    putting = tables.add_parser("put", help="check a decision table (YAML) and keep it; what it leaves open is told")
+    putting = tables.add_parser("put", help="check a decision table (YAML, or DMN XML) and keep it; what it leaves open is told")
     putting.add_argument("file", type=Path)
     reaching(putting)
     putting.set_defaults(run=run_put_table)
     listing = tables.add_parser("list", help="every decision table in its newest version")
     reaching(listing)
     listing.set_defaults(run=run_list_tables)
+    exporting = tables.add_parser("export", help="a decision table as DMN 1.5 XML, to the standard output")
+    exporting.add_argument("name")
+    reaching(exporting)
+    exporting.set_defaults(run=run_export_table)
     asking = tables.add_parser("ask", help="what a table decides for given values, and which rules hold")
     asking.add_argument("name")
     asking.add_argument("values", nargs="*", metavar="NAME=VALUE", help="a value in JSON, or a plain text")
@@ -141,13 +146,7 @@ def run_show(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 def run_put_table(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a decision table."""
     text = _text(given.file)
-    try:
-        data = from_yaml(text)
-    except NotYaml as error:
-        raise CommandFailed(f"{given.file}: {error}", 2) from error
-    name = data.get("decision") if isinstance(data, dict) else None
-    if not isinstance(name, str):
-        raise CommandFailed(f"{given.file} is no decision table: it has no `decision` with its name.", 2)
+    name = _name_of_table(text, given.file)
     with client(given) as service:
         kept = service.put_decision_table(name, text)
     if given.json:
@@ -156,6 +155,27 @@ def run_put_table(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     print(f"Decision table {name} is kept as version {kept['version']}.", file=out)
     for each in kept["open"]:
         print(f"  {each}", file=out)
+    return 0
+
+
+def _name_of_table(text: str, file: Path) -> str:
+    """What the table in a file calls itself. Raises `CommandFailed`."""
+    try:
+        if text.lstrip().startswith("<"):
+            return dmn.read(text)[0].decision
+        data = from_yaml(text)
+    except (BadTable, NotYaml) as error:
+        raise CommandFailed(f"{file}: {error}", 2) from error
+    name = data.get("decision") if isinstance(data, dict) else None
+    if not isinstance(name, str):
+        raise CommandFailed(f"{file} is no decision table: it has no `decision` with its name.", 2)
+    return name
+
+
+def run_export_table(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Write a decision table as DMN."""
+    with client(given) as service:
+        print(service.decision_table_as_dmn(given.name), file=out, end="")
     return 0
 
 

@@ -159,6 +159,10 @@ class Client:
         """Every decision table in its newest version."""
         return list(self._ask("GET", "/api/decision-tables")["items"])
 
+    def decision_table_as_dmn(self, name: str) -> str:
+        """A decision table as DMN 1.5 XML."""
+        return str(self._ask("GET", f"/api/decision-tables/{name}/dmn"))
+
     def decide(self, name: str, given: Mapping[str, Any]) -> dict[str, Any]:
         """What a decision table decides: its outcome, and the rules that held."""
         return dict(self._ask("POST", f"/api/decision-tables/{name}/decide", body={"given": dict(given)}))
@@ -321,6 +325,8 @@ def _encoded(body: Any) -> bytes:
 def _decoded(response: httpx.Response) -> Any:
     if not response.content:
         return {}
+    if response.headers.get("content-type", "").startswith("application/xml"):
+        return response.text
     try:
         return json.loads(response.content, parse_float=Decimal)
     except ValueError:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from metrikon.core.decisions import dmn
 from metrikon.core.decisions.gaps import gaps, overlaps
 from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.feel.holes import expressions
@@ -93,7 +94,7 @@ class Catalog:
             raise KeyError(f"There is no decision table {name!r}.")
         wanted = int(row["version"])
         if (name, wanted) not in self._tables:
-            self._tables[name, wanted] = table_from(from_yaml(row["text"]))
+            self._tables[name, wanted] = _one_table(row["text"])
         return self._tables[name, wanted], wanted
 
     def put_decision_table(self, text: str) -> tuple[str, int, list[str]]:
@@ -104,9 +105,12 @@ class Catalog:
         return table.decision, version, told
 
     def checked_table(self, text: str) -> tuple[Table, list[str]]:
-        """The decision table in a text, and what it leaves open. Raises `BadTable` with all that is wrong, overlaps that may not be among it."""
+        """The decision table in a text (YAML, or DMN XML), and what it leaves open.
+
+        Raises `BadTable` with all that is wrong, overlaps that may not be among it.
+        """
         try:
-            table = table_from(from_yaml(text))
+            table = _one_table(text)
         except NotYaml as error:
             raise BadTable([str(error)]) from error
         wrong = overlaps(table)
@@ -195,6 +199,16 @@ class Catalog:
         with self._database.reading() as connection:
             names = [str(row["name"]) for row in flows.all_record_types(connection)]
         return {name: self.record_type(name)[0] for name in names}
+
+
+def _one_table(text: str) -> Table:
+    """The table in YAML or in DMN XML. Raises `BadTable` and `NotYaml`."""
+    if not text.lstrip("\ufeff \n\r\t").startswith("<"):
+        return table_from(from_yaml(text))
+    found = dmn.read(text.lstrip("\ufeff"))
+    if len(found) > 1:
+        raise BadTable([f"The file holds {len(found)} decisions ({', '.join(each.decision for each in found)}); give one in a file."])
+    return found[0]
 
 
 def _in_standard_spelling(text: str, flow: Flow) -> str:

@@ -8,6 +8,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 
 from metrikon.app.assemble import App
+from metrikon.core.decisions import dmn
 from metrikon.core.decisions.deciding import Undecided, decide
 from metrikon.core.decisions.gaps import gaps
 from metrikon.core.decisions.model import BadTable
@@ -33,13 +34,22 @@ def blueprint(app: App) -> APIBlueprint:
 
     @api.put("/api/decision-tables/<string:name>", responses={200: TableView}, operation_id="putDecisionTable")
     def put_table(path: NamePath) -> Response:
-        """Keep a decision table. The body is its YAML; what it leaves open is told, rules that may not hold at once are refused."""
+        """Keep a decision table. The body is its YAML, or DMN XML; what it leaves open is told, rules that may not hold at once are refused."""
         text = text_sent()
         table, _ = app.catalog.checked_table(text)
         if table.decision != path.name:
             raise Problem(422, "other-name", f"The table calls itself {table.decision!r}, but was put as {path.name!r}. Make them the same.")
         name, version, told = app.catalog.put_decision_table(text)
         return reply(TableView(name=name, version=version, about=table.about, text=text, created_at=app.clock.now(), open=told))
+
+    @api.get("/api/decision-tables/<string:name>/dmn", responses={200: {"content": {"application/xml": {}}}}, operation_id="decisionTableAsDmn")
+    def as_dmn(path: NamePath) -> Response:
+        """A decision table as DMN 1.5 XML, for other programs."""
+        try:
+            table, _ = app.catalog.decision_table(path.name)
+        except KeyError as error:
+            raise Problem(404, "not-there", str(error.args[0])) from error
+        return Response(dmn.written(table), content_type="application/xml")
 
     @api.post("/api/decision-tables/<string:name>/decide", responses={200: DecisionView}, operation_id="decide")
     def decide_with(path: NamePath, body: AskTableBody) -> Response:
