@@ -123,6 +123,58 @@ def test_a_paused_flow_takes_in_and_works_on_nothing(ordering: Running) -> None:
     eventually(lambda: client.run(run).state == "waiting")
 
 
+def test_a_flow_is_tried_and_nothing_leaves_the_house(ordering: Running) -> None:
+    client = ordering.client
+    found = client.try_flow("orders", b"an order", name="a.b")
+    assert [(each["path"], each["would"][:20]) for each in found["steps"]] == [("who", "")]
+    assert (found["stands"], found["reason"]) == ("waits", "It waits for the event 'sent a.b'.")
+    asked = client.try_flow("orders", b"an order", name="spades.txt")
+    assert asked["stands"] == "asks"
+    assert asked["reason"] == "May spades.txt be ordered?"
+    assert {"path": "who.outcome", "type": "string", "value": "trustees", "count": None} in asked["values"]
+    client.put_flow("short", SHORT)
+    for _ in range(2):
+        tried = client.try_flow("short", b"x", name="x.txt")
+        assert tried["stands"] == "done"
+        assert tried["steps"][0]["would"] == "A row would be written, once for x.txt."
+        assert tried["steps"][0]["values"]["columns"] == {"N": 5}
+    run = client.upload("short", b"in earnest", name="x.txt")
+    client.wait(run.run_id)
+    assert client.try_flow("short", item=run.item_id)["steps"][0]["would"] == "It is there already; nothing would be written."
+    assert [each.state for each in client.runs()] == ["done"]
+    assert client.questions() == []
+    assert client.try_flow("orders", b"x", name="spades.txt", until="who")["stands"] == "tried as far as wanted"
+
+
+def test_a_record_is_tried_without_being_kept(running: Callable[..., Running]) -> None:
+    service = running(model_url="")
+    kind, table, flow = scenario.requests_texts()
+    service.client.put_record_type("order_request", kind)
+    service.client.put_decision_table("approvals", table)
+    service.client.put_flow("order-requests", flow)
+    ((name, data), *_) = scenario.requests()
+    found = service.client.try_flow("order-requests", data, name=name)
+    values = {each["path"]: each["value"] for each in found["values"]}
+    assert values["checked.record.number"] == "R-101"
+    assert found["steps"][-1]["values"]["columns"]["Request"] == "R-101"
+    assert found["stands"] == "done"
+    assert list(service.client.records()) == []
+    service.client.wait(service.client.upload("order-requests", data, name=name).run_id)
+    again = service.client.try_flow("order-requests", data, name=name)
+    assert again["stands"] == "done"  # what came in before is no repeat of itself
+    assert again["steps"][-1]["would"] == "It is there already; nothing would be written."
+
+
+SHORT = """
+metrikon: 1
+name: short
+intakes: [{kind: upload}]
+destinations: {table: {kind: sql, url: "sqlite:///short.db", table: rows}}
+steps:
+  - {name: row, write: {to: table, key: ["${item.name}"], columns: {N: "${string length(item.name)}"}}}
+"""
+
+
 def test_a_decision_table_says_what_it_leaves_open(ordering: Running) -> None:
     client = ordering.client
     (table,) = client.decision_tables()

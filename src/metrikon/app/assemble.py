@@ -30,6 +30,7 @@ from metrikon.engine.estimating import Estimating
 from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.questions import Questions
 from metrikon.engine.trials import Trials
+from metrikon.engine.trying import Trying
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
@@ -101,6 +102,7 @@ class App:
         )
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
+        self.trying = Trying(self.database, self.workshop, self.kinds.runners)
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)
         self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}

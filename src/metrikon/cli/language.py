@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import re
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -31,6 +32,19 @@ def add_check(flows: Any) -> None:
     checking.add_argument("--service", action="store_true", help="ask the service")
     reaching(checking)
     checking.set_defaults(run=run_check)
+    trying = flows.add_parser(
+        "try",
+        help="try a flow on a file: what each step gives, and what would leave the house",
+        description="Try a flow on a file, or on an item that came in. It is read, extracted and decided as in earnest; rows, questions and other "
+        "runs are only told. Nothing leaves the house but what is asked of models and fetched.",
+    )
+    trying.add_argument("flow")
+    source = trying.add_mutually_exclusive_group(required=True)
+    source.add_argument("--file", type=Path, help="a file")
+    source.add_argument("--item", help="an item that came in, by its id")
+    trying.add_argument("--until", default="", metavar="STEP", help="try no further than this step")
+    reaching(trying)
+    trying.set_defaults(run=run_try)
 
 
 def add(commands: Any) -> None:
@@ -99,6 +113,40 @@ def run_check(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     count = len(problems)
     print("Nothing is wrong with it." if not count else f"{count} problem{'s' if count > 1 else ''}.", file=out)
     return 1 if problems else 0
+
+
+def run_try(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Try a flow."""
+    if given.file is not None and not given.file.is_file():
+        raise CommandFailed(f"{given.file} is no file.", 2)
+    with client(given) as service:
+        found = service.try_flow(given.flow, given.file, item=given.item or "", until=given.until)
+    if given.json:
+        print_json(found, out)
+        return 0
+    for each in found["steps"]:
+        print(f"{each['path']}: {each['sentence']}", file=out)
+        if each["would"]:
+            print(f"    {each['would']}", file=out)
+        shown = each["values"].get("columns") or each["values"].get("show") or {} if each["would"] else _brief(each["result"])
+        for name, value in shown.items():
+            print(f"    {name}: {plain(value) if not isinstance(value, list | dict) else f'{len(value)} of them'}", file=out)
+    print(f"It stands: {found['stands']}.{' ' + found['reason'] if found['reason'] else ''}", file=out)
+    return 0
+
+
+def _brief(result: Any) -> dict[str, Any]:
+    """Of a result what a person reads: the values of a record, or its plain values."""
+    if not isinstance(result, dict):
+        return {}
+    record = result.get("record")
+    inner: dict[str, Any] = record if isinstance(record, dict) else result
+    return {name: value for name, value in inner.items() if value not in (None, [], {}) and not _dull(value)}
+
+
+def _dull(value: Any) -> bool:
+    """Ids, hashes, and texts too long for a line: nothing that a person reads."""
+    return isinstance(value, str) and (len(value) > 120 or bool(re.fullmatch(r"[0-9a-f]{64}|[0-9a-z]{26}", value)))
 
 
 def _beside(folders: list[Path]) -> Known:

@@ -214,6 +214,13 @@ class Client:
         """One flow: its steps as sentences, its problems, its versions with what changed."""
         return dict(self._ask("GET", f"/api/flows/{name}"))
 
+    def try_flow(self, flow: str, file: str | Path | bytes | None = None, *, name: str = "", item: str = "", until: str = "") -> dict[str, Any]:
+        """Try a flow on a file, or on an item that came in: what each step gives, and what would leave the house. Nothing does."""
+        data = b"" if file is None else file if isinstance(file, bytes) else Path(file).read_bytes()
+        shown = name or (Path(file).name if file is not None and not isinstance(file, bytes) else "sample")
+        params = {"name": shown, "until": until, "item": item}
+        return dict(self._ask("POST", f"/api/flows/{flow}/try", content=data, params={key: value for key, value in params.items() if value}))
+
     def values_of(self, run_id: str) -> list[dict[str, Any]]:
         """What the steps of a run gave, value by value, with path and type."""
         return list(self._ask("GET", f"/api/runs/{run_id}/values")["items"])

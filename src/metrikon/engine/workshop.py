@@ -63,8 +63,8 @@ class EngineWorkshop:
         self.catalog = catalog
         self.clock = clock
         self.default = default
-        self._place_of = places
-        self._destination_of = destinations
+        self.places_of = places
+        self.destination_of = destinations
         self.lists = FolderOfLists(files.root / "lists")
 
     def read_document(self, sha256: str, flow: str | None = None) -> Document:
@@ -143,7 +143,7 @@ class EngineWorkshop:
 
     def destination(self, flow: str, version: int, name: str) -> Destination | None:
         said = self.catalog.flow(flow, version).destinations.get(name)
-        return self._destination_of(said) if said is not None else None
+        return self.destination_of(said) if said is not None else None
 
     def model(self, name: str | None, flow: str, run_id: str) -> Bound:
         return self.board.bound(name or self.default, flow, run_id)
@@ -152,7 +152,7 @@ class EngineWorkshop:
         return self.lists.get(name)
 
     def places(self, flow: str, version: int, name: str) -> tuple[str, str]:
-        return self._place_of(self.catalog.flow(flow, version).destinations[name])
+        return self.places_of(self.catalog.flow(flow, version).destinations[name])
 
     def fetch(self, wanted: Wanted) -> KeptPage:
         """A page or file fetched and kept; one that is as it was is the one that is kept."""

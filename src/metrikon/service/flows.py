@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import asdict
 from typing import Any
 
-from flask import Response, g
+from flask import Response, g, request
 from flask_openapi3 import APIBlueprint, Tag
 from sqlalchemy import Connection, select
 
@@ -19,7 +19,19 @@ from metrikon.core.flows.telling import told
 from metrikon.core.values.exact import dumps
 from metrikon.engine.looking import state_of, values_in
 from metrikon.service.asked import IdPath, NamePath, PasswordsBody, SwitchBody, WhyQuery
-from metrikon.service.language_views import FlowCheck, FlowLine, FlowPage, FlowProblem, FlowVersion, SchemaView, ValueList, ValueView
+from metrikon.service.language_views import (
+    FlowCheck,
+    FlowLine,
+    FlowPage,
+    FlowProblem,
+    FlowVersion,
+    SchemaView,
+    TriedFlow,
+    TriedStep,
+    TryQuery,
+    ValueList,
+    ValueView,
+)
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
@@ -30,7 +42,7 @@ from metrikon.service.views import (
     PutView,
 )
 from metrikon.store import flows
-from metrikon.store.tables import runs
+from metrikon.store.tables import items, runs
 
 MOST_VERSIONS = 50  # that are told
 
@@ -72,6 +84,33 @@ def blueprint(app: App) -> APIBlueprint:
             lines=[FlowLine(**asdict(each)) for each in told(flow)],
             problems=[FlowProblem(**each.as_json()) for each in problems],
             versions=list(_versions(app, path.name, versions[:MOST_VERSIONS])),
+        )
+        return reply(view)
+
+    @api.post("/api/flows/<string:name>/try", responses={200: TriedFlow}, operation_id="tryFlow")
+    def try_flow(path: NamePath, query: TryQuery) -> Response:
+        """Try a flow on a file (the body), or on an item that came in: what each step gives, and what would leave the house. Nothing does."""
+        try:
+            flow = app.catalog.newest_flow(path.name)
+        except KeyError as error:
+            raise Problem(404, "not-there", str(error.args[0])) from error
+        if query.item:
+            with app.database.reading() as connection:
+                found = connection.execute(select(items.c.sha256, items.c.name).where(items.c.id == query.item)).first()
+            if found is None:
+                raise Problem(404, "not-there", f"There is no item {query.item}.")
+            sha256, name = found.sha256, found.name
+        else:
+            data = request.get_data(cache=False)
+            if not data:
+                raise Problem(422, "no-file", "Send the file as the body, or name an item with `item`.")
+            sha256, name = app.files.put(data), query.name
+        found_out = app.trying.run(flow, sha256, name, query.until)
+        view = TriedFlow(
+            steps=[TriedStep(**asdict(each)) for each in found_out.steps],
+            stands=found_out.stands,
+            reason=found_out.reason,
+            values=[ValueView(**asdict(each)) for each in found_out.values],
         )
         return reply(view)
 

@@ -153,3 +153,27 @@ class ValueList(View):
     """What the steps of a run gave, value by value, each with the path that an expression names it by."""
 
     items: list[ValueView]
+
+
+class TryQuery(View):
+    name: str = Field("sample", max_length=255, description="The name of the file.")
+    until: str = Field("", max_length=40, description="The step up to which it is tried; all when empty.")
+    item: str = Field("", max_length=26, description="An item that came in, instead of a file in the body.")
+
+
+class TriedStep(View):
+    path: str
+    kind: str
+    sentence: str
+    result: Any = None
+    would: str = Field("", description="What it would do, in words; empty for a step that was done.")
+    values: dict[str, Any] = Field(default_factory=dict, description="With what it would do that.")
+
+
+class TriedFlow(View):
+    """What became of a flow that was tried on a file. Nothing left the house, and nothing was kept but what models cost."""
+
+    steps: list[TriedStep]
+    stands: str
+    reason: str
+    values: list[ValueView]

@@ -83,6 +83,14 @@ def get(connection: Connection, item_id: str) -> dict[str, Any]:
     return dict(zip(_COLUMNS, row, strict=True))
 
 
+def with_content(connection: Connection, flow: str, sha256: str) -> str | None:
+    """The first item of a flow with this content."""
+    found: str | None = connection.execute(
+        select(items.c.id).where(items.c.flow == flow, items.c.sha256 == sha256).order_by(items.c.id).limit(1)
+    ).scalar()
+    return found
+
+
 def start_run(
     connection: Connection,
     run_id: str,
