@@ -41,7 +41,7 @@ def test_a_wrong_password_is_told_and_the_right_one_lets_in(desk: Desk) -> None:
 def test_an_empty_house_says_what_to_do_first(desk: Desk) -> None:
     desk.go("/today")
     desk.read("Nothing has come in yet")
-    for place, said in (("/arrivals", "Nothing has come in yet"), ("/records", "No record was read yet"), ("/desk", "No record waits for you")):
+    for place, said in (("/arrivals", "Nothing has come in yet"), ("/records", "No record was read yet"), ("/desk", "Nothing waits for you")):
         desk.go(place)
         desk.read(said)
     assert desk.complaints() == []
@@ -128,7 +128,7 @@ def test_a_record_is_corrected_and_approved_by_keyboard_alone(full: Desk) -> Non
     full.read("Nothing found wrong.")
     full.press("a")
     eventually(lambda: states(full.service.app) == {"done": 3, "stopped": 1, "refused": 1})
-    full.read("No record waits for you")
+    full.read("Nothing waits for you")
     (record,) = full.service.client.records(state="approved")
     assert str(record.values["total"]) == "489.36"
     full.go(f"/records/{record.id}")
