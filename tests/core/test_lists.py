@@ -17,7 +17,7 @@ from metrikon.core.extraction.settle import looked_up, settled
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.lists import KnownList, filled, known_values
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
-from metrikon.engine.lists import BadList, FolderOfLists
+from metrikon.store.lists import BadList, FolderOfLists
 from tests.helpers import typed_document
 
 CARDS = KnownList("cards", [["card", "holder", "account"], ["4471", "A. Tully", "5200 Collecting trips"], ["0093", "L. Brook", "5310 Events"]])

@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
+from metrikon.core.extraction.tokens import RESERVED
 from metrikon.core.values.exact import dumps, dumps_sorted
 from metrikon.engine.budget import LONGEST_WAIT, Breaker, Budget
 from metrikon.models.specs import ModelSpec
@@ -18,7 +19,6 @@ from metrikon.ports.model import Model, ModelAnswer, ModelDown, ModelRefused, Mo
 from metrikon.store import calls
 from metrikon.store.database import Database
 
-CHARACTERS_A_TOKEN = 2.5  # for reserving: taken low, so that what is reserved is not too little
 A_PICTURES_TOKEN = 4.0  # characters that stand for one token of a picture
 LONGEST_ERROR = 500
 
@@ -130,7 +130,7 @@ class Bound:
         return replace(answer, usage=usage, call=call)
 
     def _reserved(self, spec: ModelSpec, request: ModelRequest) -> Any:
-        tokens = int(_words(request) / CHARACTERS_A_TOKEN) + len(request.pictures) * spec.picture_tokens
+        tokens = int(_words(request) / RESERVED) + len(request.pictures) * spec.picture_tokens
         until = time.monotonic() + LONGEST_WAIT
         while True:
             try:

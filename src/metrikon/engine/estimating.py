@@ -9,6 +9,7 @@ from pathlib import Path
 
 from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.estimate import Estimate
+from metrikon.core.extraction.tokens import TYPICAL
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
@@ -18,8 +19,6 @@ from metrikon.models.pattern import PATTERN
 from metrikon.ports.reader import Refused
 from metrikon.readers.recording import WANTED
 from metrikon.store import calls
-
-CHARACTERS_A_TOKEN = 4.0  # until the model's own calls tell better
 
 
 @dataclass(frozen=True)
@@ -72,7 +71,7 @@ class Estimating:
     def _priced(self, name: str, estimate: Estimate) -> Estimated:
         with self._board.database.reading() as connection:
             habits = calls.habits(connection, name)
-        characters, again = habits or (CHARACTERS_A_TOKEN, 1.0)
+        characters, again = habits or (TYPICAL, 1.0)
         spec = self._board.specs.get(name)
         seen = sum(min(pages, self._board.models[name].sees) for pages in estimate.pages)
         read = round((estimate.prompt + sized(spec, seen)) / characters * again)

@@ -18,7 +18,6 @@ from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
-from metrikon.engine.lists import FolderOfLists
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files
@@ -31,6 +30,7 @@ from metrikon.readers.registry import found_format
 from metrikon.readers.together import bundled
 from metrikon.store import fetched
 from metrikon.store.fetched import KeptPage
+from metrikon.store.lists import FolderOfLists
 
 SEEN = 110  # dots an inch of the pages that a model is shown: small print can be read, and no more is paid for
 STAMP = 30  # dots an inch: a smaller picture shows no letters

@@ -14,6 +14,7 @@ from typing import Any
 
 import httpx
 
+from metrikon.core.extraction.tokens import SENT
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.models.streaming import Broken, gathered
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRefused, ModelRequest, Picture, Usage
@@ -42,7 +43,6 @@ class ChatSettings:
 
 
 MODES = ("schema", "json", "plain")  # answers locked to a schema, to JSON, or not at all: found out by asking
-CHARACTERS_A_TOKEN = 2.8  # taken low, so that a prompt does not turn out too long
 CHARACTERS_READ = 4  # of a token that was read, where the server does not tell
 OVERHEAD = 6_000  # characters of a prompt besides the document
 
@@ -76,7 +76,7 @@ class ChatModel:
         self._saw = False
         tokens = settings.context - settings.most_tokens
         self.sees = max(1, tokens // 2 // settings.picture_tokens) if settings.pictures else 0
-        self.room = max(2_000, int((tokens - self.sees * settings.picture_tokens) * CHARACTERS_A_TOKEN) - OVERHEAD)
+        self.room = max(2_000, int((tokens - self.sees * settings.picture_tokens) * SENT) - OVERHEAD)
 
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """One answer, after at most `attempts` tries; waits as the server asks.

@@ -11,11 +11,11 @@ from pydantic import BaseModel, Field
 
 from metrikon.app.assemble import App
 from metrikon.core.records.lists import KnownList
-from metrikon.engine.lists import BadList
 from metrikon.service.asked import NamePath
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
+from metrikon.store.lists import BadList
 
 
 class ListBody(BaseModel):

@@ -22,7 +22,6 @@ from metrikon.core.extraction.facts import FactRows, Known, complete, known, kno
 from metrikon.core.extraction.index import Index
 from metrikon.core.records.types import Field, RecordType, resolved
 
-CHARACTERS_A_TOKEN = 3.0  # taken low: a prompt must not turn out longer than it may be
 ROOM = 24_000  # characters of document in one request, unless the model's own limit says otherwise
 
 
