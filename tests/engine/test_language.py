@@ -340,3 +340,29 @@ def test_flows_that_use_each_other_in_a_circle_are_refused(house: Callable[..., 
         app.catalog.put_flow(INNER + "  - {name: back, use: {flow: greeter}}\n")
     with pytest.raises(BadFlow, match="Is 'greeter' meant"):
         app.catalog.put_flow(HEAD + "  - {name: a, use: {flow: greter}}\n")
+
+
+def test_a_parked_run_goes_on_on_a_newer_version_with_what_is_the_same(house: Callable[..., App]) -> None:
+    app = house()
+    steps = QUESTION + "  - {name: size, decide: {table: approvals, given: {amount: 700}}}\n"
+    app.catalog.put_decision_table(TABLE)
+    stuck = "  - name: sort\n    choose: {cases: [{when: number(order.comment) > 1, steps: [{name: big, set: {x: 1}}]}]}\n"
+    run = begun(app, steps + stuck + ROW.replace("VALUE", "order.by"))
+    eventually(lambda: run_state(app, run)[0] == "review")
+    with app.database.reading() as connection:
+        (question,) = questions.listed(connection)
+    app.questions.answer(question["id"], "order", "tam", "please")
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    with pytest.raises(NotNow, match="has no newer version"):
+        app.moving.move(run, "ada")
+    app.catalog.put_flow(
+        HEAD + steps + stuck.replace("when: number", "null_means: false, when: number") + ROW.replace("VALUE", "order.by + size.outcome")
+    )
+    fresh = app.moving.move(run, "ada")
+    eventually(lambda: run_state(app, fresh)[0] == "done")
+    assert rows(app) == ["tamtrustees"]
+    assert run_state(app, run)[0] == "stopped"
+    assert fresh in run_state(app, run)[1]
+    assert events_of(app, fresh).count("asked") == 0  # the answer was taken over
+    with pytest.raises(NotNow, match="only a parked one"):
+        app.moving.move(fresh, "ada")

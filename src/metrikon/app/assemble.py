@@ -27,6 +27,7 @@ from metrikon.engine.catalog import Catalog
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
+from metrikon.engine.moving import Moving
 from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.questions import Questions
 from metrikon.engine.trials import Trials
@@ -102,6 +103,7 @@ class App:
         )
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
+        self.moving = Moving(self.database, self.catalog, self.clock, self.answers, self.engine)
         self.trying = Trying(self.database, self.workshop, self.kinds.runners)
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)

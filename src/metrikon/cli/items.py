@@ -49,6 +49,12 @@ def add(commands: Any) -> None:
     ending.add_argument("--why", default="", help="kept with the run")
     reaching(ending)
     ending.set_defaults(run=run_cancel)
+    moving = runs.add_parser(
+        "move", help="let a parked run go on as a new one on the newest version of its flow; results of steps that are the same are kept"
+    )
+    moving.add_argument("id")
+    reaching(moving)
+    moving.set_defaults(run=run_move)
     again = runs.add_parser("again", help="run the item of a run anew, on the newest version of its flow; a parked run is replaced")
     again.add_argument("id")
     reaching(again)
@@ -144,6 +150,14 @@ def run_cancel(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         service.cancel(given.id, given.why)
         run = service.run(given.id)
     print_json(asdict(run), out) if given.json else print(f"{run.item_name}: {run.state}. {run.reason}", file=out)
+    return 0
+
+
+def run_move(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Move a parked run to the newest version of its flow."""
+    with client(given) as service:
+        run_id = service.move_run(given.id)
+    print_json({"run_id": run_id}, out) if given.json else print(f"It goes on as run {run_id}.", file=out)
     return 0
 
 

@@ -109,6 +109,10 @@ class Client:
         """Run an item again, in the place of a parked run; the id of the new run."""
         return str(self._ask("POST", f"/api/items/{item_id}/runs")["run_id"])
 
+    def move_run(self, run_id: str) -> str:
+        """Let a parked run go on as a new one on the newest version of its flow, with the results of steps that are the same; its id."""
+        return str(self._ask("POST", f"/api/runs/{run_id}/move")["run_id"])
+
     def trial(self, record_type: str, *, model: str = "", context: str = "", most: int = 0, every: float = 1.0) -> Iterator[dict[str, Any]]:
         """Read the approved records of a type again and set each against what a person approved.
 

@@ -151,12 +151,13 @@ class Answers:
                 raise NotThere(f"There is no run {run_id}.")
             if state in runs.SETTLED:
                 raise NotNow(f"The run is {state} already.")
-            self._end(connection, run_id, by, f"Cancelled by {by}{f': {comment}' if comment else '.'}")
+            self.end(connection, run_id, by, f"Cancelled by {by}{f': {comment}' if comment else '.'}")
 
         self._database.write(job)
         self._engine.wake()
 
-    def _end(self, connection: Connection, run_id: str, by: str, reason: str) -> None:
+    def end(self, connection: Connection, run_id: str, by: str, reason: str) -> None:
+        """End a run where it stands, in a transaction of the caller's."""
         now = self._clock.now()
         journal.append(connection, run_id, [Written("cancelled", "", {"by": by, "reason": reason}, at=now)])
         entries: dict[str, list[Written]] = {}
@@ -194,7 +195,7 @@ class Answers:
             query_version = select(flows_table.c.version).where(flows_table.c.name == last.flow).order_by(flows_table.c.version.desc()).limit(1)
             version = int(connection.execute(query_version).scalar_one())
             if last.state == "parked":
-                self._end(connection, last.id, by, f"Replaced by a new run on version {version} of the flow.")
+                self.end(connection, last.id, by, f"Replaced by a new run on version {version} of the flow.")
             run_id = self._clock.new_id()
             items.start_run(connection, run_id, item_id, last.flow, version, self._clock.now())
             return run_id

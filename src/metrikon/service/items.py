@@ -72,6 +72,11 @@ def blueprint(app: App) -> APIBlueprint:
         """A run with its journal."""
         return _run(path.id)
 
+    @api.post("/api/runs/<string:id>/move", responses={201: RunStarted}, operation_id="moveRun")
+    def move_run(path: IdPath) -> Response:
+        """Let a parked run go on as a new one on the newest version of its flow: results of steps that are the same are taken over."""
+        return reply(RunStarted(run_id=app.moving.move(path.id, str(g.person))), 201)
+
     @api.post("/api/runs/<string:id>/continue", responses={200: ContinueView}, operation_id="continueRun")
     def continue_run(path: IdPath) -> Response:
         """Continue a parked run from the step that failed, or run a held one anyway."""

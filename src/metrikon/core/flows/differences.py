@@ -17,6 +17,12 @@ def differences(before: Flow, after: Flow) -> list[str]:
     return [*_head(before, after), *_steps(before, after)]
 
 
+def same_steps(before: Flow, after: Flow) -> set[str]:
+    """The names of steps that are the same in both, with all that they say; blocks within them aside."""
+    one, two = _by_name(before), _by_name(after)
+    return {name for name in one if name in two and _whole(one[name]) == _whole(two[name]) and one[name].kind.version == two[name].kind.version}
+
+
 def _head(before: Flow, after: Flow) -> Iterator[str]:
     yield from _changed("The flow", plain(before.head), plain(after.head))
     for what, one, two in (

@@ -1,0 +1,70 @@
+"""A parked run goes on as a new one on the newest version of its flow: results of steps that are the same are taken over."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from sqlalchemy import Connection, select, update
+
+from metrikon.core.flows.differences import same_steps
+from metrikon.core.flows.state import Entry
+from metrikon.engine.answers import Answers, NotNow, NotThere
+from metrikon.engine.catalog import Catalog
+from metrikon.engine.engine import Engine
+from metrikon.ports.clock import Clock
+from metrikon.store import flows, items, journal
+from metrikon.store.database import Database
+from metrikon.store.journal import Written
+from metrikon.store.runs import FIRST
+from metrikon.store.tables import runs
+
+ENDS = ("done", "answered", "woken", "came")  # entries that are taken over: what was only begun is begun anew
+
+
+class Moving:
+    """Moves parked runs to newer versions of their flows."""
+
+    def __init__(self, database: Database, catalog: Catalog, clock: Clock, answers: Answers, engine: Engine) -> None:
+        self._database, self._catalog, self._clock, self._answers, self._engine = database, catalog, clock, answers, engine
+
+    def move(self, run_id: str, by: str) -> str:
+        """The new run. Raises `NotThere`, and `NotNow` for a run that is not parked or whose flow has no newer version."""
+        found = self._database.write(lambda connection: self._move(connection, run_id, by))
+        self._engine.wake()
+        return found
+
+    def _move(self, connection: Connection, run_id: str, by: str) -> str:
+        run = connection.execute(select(runs).where(runs.c.id == run_id)).mappings().first()
+        if run is None:
+            raise NotThere(f"There is no run {run_id}.")
+        name, before = str(run["flow"]), int(run["flow_version"])
+        if run["state"] != "parked":
+            raise NotNow(f"The run is {run['state']}; only a parked one goes on as another.")
+        standing = flows.standing(connection, name)
+        version = standing[0] if standing else before
+        if version == before:
+            raise NotNow(f"The flow {name} has no newer version than the {version} that the run is on. Correct the flow first, or continue the run.")
+        newer = self._catalog.flow(name, version)
+        same = same_steps(self._catalog.flow(name, before), newer)
+        entries = [entry for _, entry in journal.load(connection, run_id)]
+        fresh, now = self._clock.new_id(), self._clock.now()
+        self._answers.end(connection, run_id, by, f"It goes on as run {fresh} on version {version} of the flow; what is the same was taken over.")
+        items.start_run(connection, fresh, run["item_id"], name, version, now)
+        connection.execute(update(runs).where(runs.c.id == fresh).values(epoch=FIRST))  # it is read when it is claimed: its journal is not empty
+        first = entries[0]
+        told = {"run": {**first.data["run"], "id": fresh, "flow": f"{name} {version}"}, "versions": self._catalog.versions_in(newer)}
+        journal.append(connection, fresh, [Written("started", "", {**first.data, **told}, at=first.at), *_taken(entries, same)])
+        return fresh
+
+
+def _taken(entries: Iterable[Entry], same: set[str]) -> Iterable[Written]:
+    """What came of steps that are the same, as are those around them."""
+    for entry in entries:
+        if entry.event in ENDS and all(name in same for name in _names(entry.path)):
+            yield Written(entry.event, entry.path, entry.data, "", entry.at)
+
+
+def _names(path: str) -> list[str]:
+    """The names of a step and of those around it: of lines[3]/row, lines and row."""
+    return [re.sub(r"\[.*?\]$", "", each) for each in path.split("/")]
