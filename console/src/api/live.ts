@@ -17,7 +17,9 @@ export function useLive(): void {
         try {
           const changes = await call<Changes>("GET", `/api/changes?after=${last}`);
           if (last >= 0 && (changes.changes.length > 0 || changes.gap)) {
-            await client.invalidateQueries({ predicate: ({ queryKey }) => ["today", "items", "item", "run", "runs", "records", "flows", "question"].includes(String(queryKey[0])) });
+            const kept = changes.gap || changes.changes.some((each) => each.kind === "flow");
+            const shown = ["today", "items", "item", "run", "runs", "records", "question", ...(kept ? ["flows"] : [])];
+            await client.invalidateQueries({ predicate: ({ queryKey }) => shown.includes(String(queryKey[0])) });
           }
           last = changes.last;
         } catch {

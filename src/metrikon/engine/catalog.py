@@ -142,7 +142,8 @@ class Catalog:
             raise KeyError(f"There is no flow {name!r}.")
         return self.flow(name, found[0]), found[0]
 
-    def _known(self) -> Known:
+    def known(self) -> Known:
+        """What is kept here, that flows may name."""
         with self._database.reading() as connection:
             tables = [str(row["name"]) for row in flows.all_decision_tables(connection)]
             kept = [(str(row["name"]), int(row["version"])) for row in flows.all_flows(connection)]
@@ -168,7 +169,7 @@ class Catalog:
             raise BadRecordType(f"The record type is no JSON: {error}.") from error
         with self._database.reading() as connection:
             rows = flows.all_flows(connection)
-        known = self._known()
+        known = self.known()
         known = replace(known, record_types={**known.record_types, **changed})
         found = []
         for row in rows:
@@ -193,7 +194,7 @@ class Catalog:
 
     def problems_in(self, text: str) -> tuple[Flow | None, list[Problem]]:
         """The flow in a text, as far as it can be read, and all that is wrong with it."""
-        return checked(text, self.language, self._known())
+        return checked(text, self.language, self.known())
 
     def _record_types(self) -> Mapping[str, RecordType]:
         with self._database.reading() as connection:

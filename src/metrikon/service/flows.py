@@ -12,10 +12,12 @@ from sqlalchemy import Connection, select
 
 from metrikon.app.assemble import App
 from metrikon.core.flows.differences import differences
+from metrikon.core.flows.kind import Known
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.schema import flow_schema
 from metrikon.core.flows.telling import told
+from metrikon.core.flows.verify import verify
 from metrikon.core.values.exact import dumps
 from metrikon.engine.looking import state_of, values_in
 from metrikon.service.asked import IdPath, NamePath, PasswordsBody, SwitchBody, WhyQuery
@@ -57,7 +59,8 @@ def blueprint(app: App) -> APIBlueprint:
         with app.database.reading() as connection:
             rows = flows.all_flows(connection)
             paused = flows.paused_flows(connection)
-        return reply(FlowList(items=[_flow(app, row, paused) for row in rows]))
+        known = app.catalog.known()
+        return reply(FlowList(items=[_flow(app, row, paused, known) for row in rows]))
 
     @api.get("/api/flows/<string:name>", responses={200: FlowPage}, operation_id="getFlow")
     def get_flow(path: NamePath) -> Response:
@@ -175,14 +178,14 @@ def blueprint(app: App) -> APIBlueprint:
     return api
 
 
-def _flow(app: App, row: dict[str, Any], paused: set[str]) -> FlowView:
-    flow, problems = app.catalog.problems_in(row["text"])
+def _flow(app: App, row: dict[str, Any], paused: set[str], known: Known) -> FlowView:
     row = {name: value for name, value in row.items() if name not in ("put_by", "why")} | {"put_by": row["put_by"] or "", "why": row["why"] or ""}
-    if flow is None:
-        return FlowView(**row, about="", paused=row["name"] in paused, wrong=len(problems))
-    return FlowView(
-        **row, about=flow.about.strip(), paused=row["name"] in paused, comes=_comes(app, flow), goes=_goes(app, flow), wrong=len(problems)
-    )
+    try:
+        flow = app.catalog.flow(row["name"], row["version"])
+    except BadFlow as error:  # kept by an older version of the program
+        return FlowView(**row, about="", paused=row["name"] in paused, wrong=len(error.problems))
+    wrong = len(verify(flow, known))
+    return FlowView(**row, about=flow.about.strip(), paused=row["name"] in paused, comes=_comes(app, flow), goes=_goes(app, flow), wrong=wrong)
 
 
 def _comes(app: App, flow: Flow) -> list[str]:

@@ -39,7 +39,8 @@ class Common(Form):
     null_means: bool | None = Field(None, description="What a condition that comes out null counts as; unset parks the run.")
     retry: Retry = Field(default_factory=Retry, description="How often it is tried again.")
     limit: Duration | None = Field(
-        None, description="How long it may take, waiting included: seconds, or a duration such as PT4H or P3D. Then it has failed."
+        None,
+        description="How long it may wait, for a moment, an event, a person, another flow, a row to be written: seconds, or a duration such as PT4H or P3D. Then it has failed.",
     )
     on_failure: OnFailure | None = Field(None, description="What is done when it has failed for good.")
 

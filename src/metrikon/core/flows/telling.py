@@ -54,7 +54,7 @@ def _besides(step: Step) -> Iterator[str]:
     if common.when:
         yield f"Only when {common.when}."
     if common.limit is not None:
-        yield f"At most {common.limit if isinstance(common.limit, str) else f'{common.limit} seconds'}."
+        yield f"It waits at most {common.limit if isinstance(common.limit, str) else f'{common.limit} seconds'}."
     failure = common.on_failure
     if failure is not None:
         yield {
