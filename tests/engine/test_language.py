@@ -366,3 +366,13 @@ def test_a_parked_run_goes_on_on_a_newer_version_with_what_is_the_same(house: Ca
     assert events_of(app, fresh).count("asked") == 0  # the answer was taken over
     with pytest.raises(NotNow, match="only a parked one"):
         app.moving.move(fresh, "ada")
+
+
+def test_a_step_whose_commit_fails_loses_nothing_that_came_before(house: Callable[..., App], monkeypatch: pytest.MonkeyPatch) -> None:
+    app = house()
+    app.catalog.put_flow(INNER)
+    monkeypatch.setattr("metrikon.steps.use.DEEPEST", 0)
+    run = begun(app, "  - {name: paper, read: {}}\n  - {name: greeted, use: {flow: greeter}}\n")
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    assert "use each other more than 0 deep" in run_state(app, run)[1]
+    assert events_of(app, run) == ["started", "done", "failed"]

@@ -134,7 +134,7 @@ class Work:
     def _noted(self, effect: Wake | Late | Listen) -> list[Entry]:
         """Journal that a moment has come, or that a time is over; enter what is listened for, and take what came before that."""
         path, now = effect.path, self.clock.now()
-        entries, self.pending = self.pending, []
+        entries = self.pending
 
         def job(connection: Connection) -> tuple[int, list[Written]]:
             found = []
@@ -148,6 +148,7 @@ class Work:
             return journal.append(connection, self.claim.run_id, [*entries, *found], self.claim), found
 
         total, found = self.bench.database.write(job)
+        self.pending = []  # only now: a commit that fails takes nothing with it that came before
         self._seen(total, len(entries) + len(found))
         return [each.entry for each in found]
 
@@ -176,7 +177,7 @@ class Work:
             raise
         except Exception as error:
             return [self._failed(each, error, start) for each in effects]
-        entries, self.pending = self.pending, []
+        entries = self.pending
 
         def job(connection: Connection) -> tuple[int, list[Written]]:
             made = make(connection, self.clock.now())
@@ -184,6 +185,7 @@ class Work:
             return journal.append(connection, self.claim.run_id, [*entries, *written], self.claim), written
 
         total, written = self.bench.database.write(job)
+        self.pending = []  # only now: a commit that fails takes nothing with it that came before
         self._seen(total, len(entries) + len(written))
         return [each.entry for each in written]
 
@@ -231,7 +233,7 @@ class Work:
             self.pending.append(written)
             return replace(written.entry, data=made.data)
         make = outcome.commit
-        entries, self.pending = self.pending, []
+        entries = self.pending
 
         def job(connection: Connection) -> tuple[int, Made, Written]:
             now = self.clock.now()
@@ -244,6 +246,7 @@ class Work:
             return total, made, written
 
         total, made, written = self.bench.database.write(job)
+        self.pending = []  # only now: a commit that fails takes nothing with it that came before
         self._seen(total, len(entries) + 1)
         if made.event == "asked":
             self.asks = made.reason
