@@ -200,7 +200,7 @@ def test_the_same_request_costs_nothing_the_second_time(tmp_path: Path) -> None:
         asked = model.calls
         with app.database.reading() as connection:
             item = connection.exec_driver_sql("SELECT item_id FROM runs").scalar_one()
-        second = app.answers.run_again(item)
+        second = app.again.item(item, "")
         eventually(lambda: run_state(app, second)[0] == "done")
         assert model.calls == asked
         assert [each["outcome"] for each in of_run(app, first)] == ["good"]
@@ -223,7 +223,7 @@ def test_an_answer_that_a_person_corrected_is_not_given_again(tmp_path: Path) ->
             record, item = connection.exec_driver_sql("SELECT id, item_id FROM records").one()
         app.answers.refuse(record, "ada", "It does not add up.")
         eventually(lambda: run_state(app, run)[0] == "refused")
-        again = app.answers.run_again(item)
+        again = app.again.item(item, "")
         eventually(lambda: run_state(app, again)[0] == "review")
         assert model.calls == 2 * before
         assert {each["outcome"] for each in of_run(app, run)} == {"rejected"}

@@ -175,7 +175,7 @@ def test_a_run_that_a_flow_has_parked_is_replaced_once_the_flow_is_put_right(hou
     app.catalog.put_flow(LOOKED_AT)
     with app.database.reading() as connection:
         item = connection.execute(text("SELECT item_id FROM runs WHERE id = :run"), {"run": run}).scalar_one()
-    again = app.answers.run_again(item, "ada")
+    again = app.again.item(item, "ada")
     assert run_state(app, run) == ("stopped", "Replaced by a new run on version 2 of the flow.")
     for each in eventually(lambda: found if len(found := waiting(app)) == 2 else None):
         app.answers.approve(each, None, "ada")

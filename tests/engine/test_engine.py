@@ -251,7 +251,7 @@ def test_running_an_item_again_writes_no_row_twice(house: Make) -> None:
     at_rest(app, 1)
     with app.database.reading() as connection:
         item = connection.execute(text("SELECT id FROM items")).scalar_one()
-    again = app.answers.run_again(item)
+    again = app.again.item(item, "")
     at_rest(app, 2)
     assert run_state(app, again)[0] == "done"
     assert len(sheet(app)) == len(ledger(app)) == 3

@@ -125,7 +125,7 @@ def test_keys_name_no_path_and_a_house_that_was_moved_writes_no_row_again(tmp_pa
         if forgotten:  # the destination itself knows its rows
             with sqlite3.connect(app.home / "metrikon.db") as connection:
                 connection.execute("DELETE FROM deliveries")
-        app.answers.run_again(item)
+        app.again.item(item, "")
         eventually(lambda: set(states(app)) == {"done"})  # noqa: B023
         app.close()
         with sqlite3.connect(tmp_path / "there" / "parts.db") as connection:

@@ -34,7 +34,7 @@ def test_a_kept_folder_opens_and_its_runs_finish(name: str, tmp_path: Path) -> N
         with app.database.reading() as connection:
             items = connection.execute(text("SELECT id FROM items")).scalars().all()
         for item in items:  # rows that were written under the keys of that version are known by them
-            app.answers.run_again(item)
+            app.again.item(item, "")
         eventually(lambda: not set(states(app)) - {"done", "review"})
         with app.database.reading() as connection:
             waiting = connection.execute(text("SELECT id FROM records WHERE state = 'waits'")).scalars().all()

@@ -19,10 +19,12 @@ from metrikon.app.settings import Settings
 from metrikon.core.flows.model import Said
 from metrikon.core.flows.problems import BadFlow
 from metrikon.drivers.reading import ReaderPool
+from metrikon.engine.again import Again
 from metrikon.engine.answers import Answers
 from metrikon.engine.arrivals import Arrivals, NoFlow
 from metrikon.engine.budget import Breaker, Budget
 from metrikon.engine.calling import Switchboard
+from metrikon.engine.carrying import Carrying
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
@@ -30,6 +32,7 @@ from metrikon.engine.estimating import Estimating
 from metrikon.engine.moving import Moving
 from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.questions import Questions
+from metrikon.engine.samples import Samples
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
 from metrikon.engine.work import Bench
@@ -103,6 +106,9 @@ class App:
         )
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
+        self.again = Again(self.database, self.catalog, self.files, self.clock, self.answers, self.engine)
+        self.samples = Samples(self.database, self.files, self.clock, settings.candidates)
+        self.carrying = Carrying(self.database, self.catalog, self.files, self.workshop.lists, self.clock)
         self.moving = Moving(self.database, self.catalog, self.clock, self.answers, self.engine)
         self.trying = Trying(self.database, self.workshop, self.kinds.runners)
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)

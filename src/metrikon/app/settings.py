@@ -52,6 +52,7 @@ class Settings:
     tokens_a_minute: int = _setting(0, "Most tokens that the model reads and writes a minute; 0: no limit.")
     fetch_private: bool = _setting(False, "Let flows fetch pages from private addresses, such as those of the own network.")
     keep_calls_days: int = _setting(30, "Days after which what models were asked and answered is forgotten; 0: kept for good.")
+    candidates: int = _setting(10, "The latest items of each intake that are kept as they came in, to become samples.")
     price_in: Decimal = _setting(Decimal(0), "Price of a million tokens read by the model.")
     price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")
     price_currency: str = _setting("EUR", "Currency of the prices.")

@@ -12,7 +12,7 @@ import msgspec
 
 from metrikon.app.settings import BadSetting, Settings, from_environment
 from metrikon.client import Client
-from metrikon.core.values.exact import dumps, loads
+from metrikon.core.values.exact import NotJson, dumps, loads
 
 LOCAL = "local.json"  # in the service's folder: its address and a token, readable by its owner only
 
@@ -80,3 +80,14 @@ def settings_from(**given: Any) -> Settings:
         return from_environment(**given)
     except BadSetting as error:
         raise CommandFailed(str(error), 2) from error
+
+
+def value_given(text: str) -> tuple[str, Any]:
+    """A name or path and its value, of NAME=VALUE: in JSON, or a plain text. Raises `CommandFailed`."""
+    name, mark, value = text.partition("=")
+    if not mark or not name:
+        raise CommandFailed(f"{text!r} is no NAME=VALUE.", 2)
+    try:
+        return name, loads(value)
+    except NotJson:
+        return name, value

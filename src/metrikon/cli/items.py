@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import asdict
+from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, client, print_json, reaching, table, when
+from metrikon.cli.common import CommandFailed, client, print_json, reaching, table, value_given, when
 from metrikon.client import NotSettled, Run
 
 
@@ -45,7 +46,8 @@ def add(commands: Any) -> None:
     reaching(going)
     going.set_defaults(run=run_continue)
     ending = runs.add_parser("cancel", help="end a run where it stands; what it has written stays")
-    ending.add_argument("id")
+    ending.add_argument("id", nargs="?", help="a run; left out with --flow")
+    ending.add_argument("--flow", default="", help="every run of this flow that has not settled")
     ending.add_argument("--why", default="", help="kept with the run")
     reaching(ending)
     ending.set_defaults(run=run_cancel)
@@ -55,8 +57,36 @@ def add(commands: Any) -> None:
     moving.add_argument("id")
     reaching(moving)
     moving.set_defaults(run=run_move)
-    again = runs.add_parser("again", help="run the item of a run anew, on the newest version of its flow; a parked run is replaced")
-    again.add_argument("id")
+    pausing = runs.add_parser("pause", help="pause a run; `runs continue` lets it go on")
+    pausing.add_argument("id")
+    reaching(pausing)
+    pausing.set_defaults(run=run_pause)
+    _add_again(runs)
+
+
+def _add_again(runs: Any) -> None:
+    again = runs.add_parser(
+        "again",
+        help="run an item again, from its start or from any step on; or a set of items of a flow",
+        description="Run the item of a run again on the newest version of its flow; a parked run is replaced, and rows that were written are not "
+        "written again. With --from it goes on from that step, with what came before as it was, or as it is corrected with --value. With --flow a "
+        "set of items is run again: it is told how many they are and what it takes, and done with --yes.",
+    )
+    again.add_argument("id", nargs="?", help="a run; left out with --flow")
+    again.add_argument("--from", dest="step", default="", metavar="STEP", help="the step from which on it is done anew")
+    again.add_argument(
+        "--value",
+        action="append",
+        default=[],
+        metavar="PATH=VALUE",
+        help="a corrected result of a step before that one, such as checked.record.total=12.00",
+    )
+    again.add_argument("--flow", default="", help="a set of items of this flow")
+    again.add_argument("--state", default="", help="of the set: those whose latest run is in one of these states, parted by commas")
+    again.add_argument("--since", default="", metavar="DAY", help="of the set: those that came in from this day on (2026-04-30, UTC)")
+    again.add_argument("--until", default="", metavar="DAY", help="of the set: those that came in before this day")
+    again.add_argument("--search", default="", help="of the set: those with this in their name or values")
+    again.add_argument("--yes", action="store_true", help="run the set again without asking")
     reaching(again)
     again.set_defaults(run=run_again)
 
@@ -146,7 +176,13 @@ def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_cancel(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Cancel a run."""
+    if bool(given.id) == bool(given.flow):
+        raise CommandFailed("Give either a run or --flow.", 2)
     with client(given) as service:
+        if given.flow:
+            count = service.cancel_runs(given.flow, given.why)
+            print_json({"cancelled": count}, out) if given.json else print(f"{count} run{'' if count == 1 else 's'} cancelled.", file=out)
+            return 0
         service.cancel(given.id, given.why)
         run = service.run(given.id)
     print_json(asdict(run), out) if given.json else print(f"{run.item_name}: {run.state}. {run.reason}", file=out)
@@ -161,9 +197,53 @@ def run_move(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     return 0
 
 
-def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
-    """Run an item anew."""
+def run_pause(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Pause a run."""
     with client(given) as service:
-        run_id = service.run_again(service.run(given.id).item_id)
-    print_json({"run_id": run_id}, out) if given.json else print(f"Started run {run_id}.", file=out)
+        service.pause_run(given.id)
+    print_json({"paused": given.id}, out) if given.json else print("Paused. It goes on with `metrikon runs continue`.", file=out)
     return 0
+
+
+def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Run an item or a set again."""
+    if bool(given.id) == bool(given.flow):
+        raise CommandFailed("Give either a run or --flow.", 2)
+    if given.flow:
+        return _run_set(given, out)
+    values = dict(value_given(each) for each in given.value)
+    with client(given) as service:
+        run_id = service.run_again_from(given.id, given.step, values)
+    print_json({"run_id": run_id}, out) if given.json else print(f"Run {run_id} has begun.", file=out)
+    return 0
+
+
+def _run_set(given: argparse.Namespace, out: TextIO) -> int:
+    chosen = {"step": given.step, "state": given.state, "since": _day(given.since), "until": _day(given.until), "search": given.search}
+    with client(given) as service:
+        found = service.run_set_again(given.flow, **chosen)
+        if given.yes and found["count"]:
+            found = service.run_set_again(given.flow, **chosen, count=found["count"])
+    if given.json:
+        print_json(found, out)
+        return 0
+    cost = f", {found['cost']}" if found["cost"] not in ("0", "") else ""
+    most = (
+        f"at most {found['calls']} model calls, {found['tokens']} tokens{cost}, going by their latest runs" if found["calls"] else "no model is asked"
+    )
+    print(f"{found['count']} item{'' if found['count'] == 1 else 's'}; {most}.", file=out)
+    if found["runs"]:
+        print(f"{len(found['runs'])} run{'' if len(found['runs']) == 1 else 's'} begun.", file=out)
+    elif found["count"]:
+        print("Run them again with --yes.", file=out)
+    return 0
+
+
+def _day(text: str) -> int:
+    """The start of a day in UTC, in milliseconds since 1970; 0 for none."""
+    if not text:
+        return 0
+    try:
+        return int(datetime.fromisoformat(text).replace(tzinfo=UTC).timestamp() * 1000)
+    except ValueError as error:
+        raise CommandFailed(f"{text!r} is no day, such as 2026-04-30.", 2) from error

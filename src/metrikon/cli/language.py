@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from metrikon.app.kinds import kinds
-from metrikon.cli.common import CommandFailed, client, plain, print_json, reaching, table, when
+from metrikon.cli.common import CommandFailed, client, plain, print_json, reaching, table, value_given, when
 from metrikon.core.decisions import dmn
 from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.flows.checking import checked
@@ -34,14 +34,15 @@ def add_check(flows: Any) -> None:
     checking.set_defaults(run=run_check)
     trying = flows.add_parser(
         "try",
-        help="try a flow on a file: what each step gives, and what would leave the house",
-        description="Try a flow on a file, or on an item that came in. It is read, extracted and decided as in earnest; rows, questions and other "
+        help="try a flow on a sample or a file: what each step gives, and what would leave the house",
+        description="Try a flow on a sample of it, on a file, or on an item that came in. It is read, extracted and decided as in earnest; rows, questions and other "
         "runs are only told. Nothing leaves the house but what is asked of models and fetched.",
     )
     trying.add_argument("flow")
     source = trying.add_mutually_exclusive_group(required=True)
     source.add_argument("--file", type=Path, help="a file")
     source.add_argument("--item", help="an item that came in, by its id")
+    source.add_argument("--sample", help="a sample of the flow, by its name")
     trying.add_argument("--until", default="", metavar="STEP", help="try no further than this step")
     reaching(trying)
     trying.set_defaults(run=run_try)
@@ -120,7 +121,7 @@ def run_try(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if given.file is not None and not given.file.is_file():
         raise CommandFailed(f"{given.file} is no file.", 2)
     with client(given) as service:
-        found = service.try_flow(given.flow, given.file, item=given.item or "", until=given.until)
+        found = service.try_flow(given.flow, given.file, item=given.item or "", sample=given.sample or "", until=given.until)
     if given.json:
         print_json(found, out)
         return 0
@@ -246,7 +247,7 @@ def run_list_tables(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_ask_table(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Ask a decision table."""
-    values = dict(_value(each) for each in given.values)
+    values = dict(value_given(each) for each in given.values)
     with client(given) as service:
         found = service.decide(given.name, values)
     if given.json:
@@ -262,16 +263,6 @@ def run_ask_table(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     missing = f" Without a value: {', '.join(found['missing'])}." if found["missing"] else ""
     print(f"{'By rule ' + rules if rules else 'No rule holds'}.{missing}", file=out)
     return 0
-
-
-def _value(text: str) -> tuple[str, Any]:
-    name, mark, value = text.partition("=")
-    if not mark or not name:
-        raise CommandFailed(f"{text!r} is no NAME=VALUE.", 2)
-    try:
-        return name, loads(value)
-    except NotJson:
-        return name, value
 
 
 def run_questions(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

@@ -10,7 +10,7 @@ from typing import Any, TextIO
 
 from metrikon.app.settings import PREFIX
 from metrikon.app.settings import table as settings_table
-from metrikon.cli import language
+from metrikon.cli import carrying, language
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table, when
 from metrikon.cli.reading import read_file
 from metrikon.core.flows.text import NotYaml, from_yaml
@@ -33,6 +33,7 @@ def add(commands: Any) -> None:
     reaching(showing)
     showing.set_defaults(run=language.run_show)
     language.add_check(flows)
+    carrying.add(flows)
     listing = flows.add_parser("list", help="every flow in its newest version")
     reaching(listing)
     listing.set_defaults(run=run_list)

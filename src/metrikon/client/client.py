@@ -13,10 +13,11 @@ from typing import Any, Self
 import httpx
 
 from metrikon.client.errors import NotAllowed, NotFound, NotSettled, Refused, ServiceError, Unreachable
+from metrikon.client.flows import FlowCalls
 from metrikon.client.things import Arrived, Entry, Item, Record, Run
 
 
-class Client:
+class Client(FlowCalls):
     """A service at an address. `token` comes from `metrikon tokens add`."""
 
     def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None) -> None:
@@ -105,14 +106,6 @@ class Client:
         """Continue every parked run; how many there were."""
         return int(self._ask("POST", "/api/runs/continue")["continued"])
 
-    def run_again(self, item_id: str) -> str:
-        """Run an item again, in the place of a parked run; the id of the new run."""
-        return str(self._ask("POST", f"/api/items/{item_id}/runs")["run_id"])
-
-    def move_run(self, run_id: str) -> str:
-        """Let a parked run go on as a new one on the newest version of its flow, with the results of steps that are the same; its id."""
-        return str(self._ask("POST", f"/api/runs/{run_id}/move")["run_id"])
-
     def trial(self, record_type: str, *, model: str = "", context: str = "", most: int = 0, every: float = 1.0) -> Iterator[dict[str, Any]]:
         """Read the approved records of a type again and set each against what a person approved.
 
@@ -147,42 +140,6 @@ class Client:
         """How complete and how sure each field was as it was read, by week."""
         return list(self._ask("GET", "/api/fields", params={"flow": flow, "record_type": record_type, "weeks": str(weeks)})["items"])
 
-    def put_flow(self, name: str, text: str, why: str = "") -> int:
-        """Keep a flow (YAML), with a word why; its version."""
-        return int(self._ask("PUT", f"/api/flows/{name}", content=text.encode(), params={"why": why} if why else {})["version"])
-
-    def check_flow(self, text: str) -> list[dict[str, Any]]:
-        """What is wrong with a flow (YAML): each with step, place, message, line and column; nothing is kept."""
-        return list(self._ask("POST", "/api/flows-check", content=text.encode())["problems"])
-
-    def put_decision_table(self, name: str, text: str) -> dict[str, Any]:
-        """Keep a decision table (YAML); its version, and under `open` what it leaves open."""
-        return dict(self._ask("PUT", f"/api/decision-tables/{name}", content=text.encode()))
-
-    def decision_tables(self) -> list[dict[str, Any]]:
-        """Every decision table in its newest version."""
-        return list(self._ask("GET", "/api/decision-tables")["items"])
-
-    def decision_table_as_dmn(self, name: str) -> str:
-        """A decision table as DMN 1.5 XML."""
-        return str(self._ask("GET", f"/api/decision-tables/{name}/dmn"))
-
-    def decide(self, name: str, given: Mapping[str, Any]) -> dict[str, Any]:
-        """What a decision table decides: its outcome, and the rules that held."""
-        return dict(self._ask("POST", f"/api/decision-tables/{name}/decide", body={"given": dict(given)}))
-
-    def questions(self, *, state: str = "open") -> list[dict[str, Any]]:
-        """Questions of runs: those that wait for an answer, or those in another state."""
-        return list(self._ask("GET", "/api/questions", params={"state": state})["items"])
-
-    def answer(self, question_id: str, option: str, comment: str = "") -> dict[str, Any]:
-        """Answer a question; its run goes on."""
-        return dict(self._ask("POST", f"/api/questions/{question_id}/answer", body={"option": option, "comment": comment}))
-
-    def send_event(self, flow: str, key: str, data: Any = None, identity: str = "") -> int:
-        """Tell a flow that something has happened; how many runs waited for it."""
-        return int(self._ask("POST", f"/api/flows/{flow}/events", body={"key": key, "data": data, "identity": identity})["runs"])
-
     def put_record_type(self, name: str, text: str) -> int:
         """Keep a record type (JSON Schema); its version."""
         return int(self._ask("PUT", f"/api/record-types/{name}", content=text.encode())["version"])
@@ -206,29 +163,6 @@ class Client:
         body: dict[str, Any] = {"title": title, "row": row, "heads": list(heads) if heads is not None else None, "document": document}
         return str(self._ask("POST", "/api/record-types-to-start", body={name: value for name, value in body.items() if value is not None})["text"])
 
-    def flows(self) -> list[dict[str, Any]]:
-        """Every flow in its newest version."""
-        return list(self._ask("GET", "/api/flows")["items"])
-
-    def switch_flow(self, name: str, running: bool, *, paused: bool = False) -> None:
-        """Switch a flow on or off, or pause it: what comes in waits."""
-        self._ask("POST", f"/api/flows/{name}/switch", body={"running": running, "paused": paused})
-
-    def flow(self, name: str) -> dict[str, Any]:
-        """One flow: its steps as sentences, its problems, its versions with what changed."""
-        return dict(self._ask("GET", f"/api/flows/{name}"))
-
-    def try_flow(self, flow: str, file: str | Path | bytes | None = None, *, name: str = "", item: str = "", until: str = "") -> dict[str, Any]:
-        """Try a flow on a file, or on an item that came in: what each step gives, and what would leave the house. Nothing does."""
-        data = b"" if file is None else file if isinstance(file, bytes) else Path(file).read_bytes()
-        shown = name or (Path(file).name if file is not None and not isinstance(file, bytes) else "sample")
-        params = {"name": shown, "until": until, "item": item}
-        return dict(self._ask("POST", f"/api/flows/{flow}/try", content=data, params={key: value for key, value in params.items() if value}))
-
-    def values_of(self, run_id: str) -> list[dict[str, Any]]:
-        """What the steps of a run gave, value by value, with path and type."""
-        return list(self._ask("GET", f"/api/runs/{run_id}/values")["items"])
-
     def calls(self, run_id: str) -> list[dict[str, Any]]:
         """The calls of models in a run, oldest first."""
         return list(self._ask("GET", f"/api/runs/{run_id}/calls")["items"])
@@ -250,10 +184,6 @@ class Client:
     def models(self) -> list[dict[str, Any]]:
         """Every model with its prices and limits."""
         return list(self._ask("GET", "/api/models")["items"])
-
-    def put_passwords(self, name: str, passwords: Sequence[str]) -> int:
-        """Set the passwords that open encrypted files of a flow; how many it has."""
-        return int(self._ask("PUT", f"/api/flows/{name}/passwords", body={"passwords": list(passwords)})["count"])
 
     def lists(self) -> list[dict[str, Any]]:
         """Every list of known values: its name, how many values, its columns."""
@@ -311,8 +241,8 @@ class Client:
         data = _decoded(response)
         if response.status_code < 400:
             return data
-        kind = {401: NotAllowed, 403: NotAllowed, 404: NotFound, 409: Refused, 413: Refused, 422: Refused}.get(response.status_code, ServiceError)
-        raise kind(response.status_code, data if isinstance(data, dict) else {})
+        refusal = {401: NotAllowed, 403: NotAllowed, 404: NotFound, 409: Refused, 413: Refused, 422: Refused}.get(response.status_code, ServiceError)
+        raise refusal(response.status_code, data if isinstance(data, dict) else {})
 
 
 def _encoded(body: Any) -> bytes:
@@ -336,8 +266,11 @@ def _encoded(body: Any) -> bytes:
 def _decoded(response: httpx.Response) -> Any:
     if not response.content:
         return {}
-    if response.headers.get("content-type", "").startswith("application/xml"):
+    kind = response.headers.get("content-type", "")
+    if kind.startswith("application/xml"):
         return response.text
+    if kind.startswith("application/zip"):
+        return response.content
     try:
         return json.loads(response.content, parse_float=Decimal)
     except ValueError:

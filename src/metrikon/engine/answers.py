@@ -23,12 +23,12 @@ from metrikon.engine.results import packed, unpacked
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock
-from metrikon.store import calls, deliveries, events, items, journal, questions, records, runs
+from metrikon.store import calls, deliveries, events, journal, questions, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
-from metrikon.store.tables import flows as flows_table
 from metrikon.store.tables import runs as runs_table
 
+AT_ONCE = 200  # runs ended in one commit
 MUST_HOLD = ("required", "type", "format")  # findings that a person cannot wave through
 
 
@@ -156,6 +156,34 @@ class Answers:
         self._database.write(job)
         self._engine.wake()
 
+    def cancel_all(self, flow: str, by: str, comment: str = "") -> int:
+        """End all runs of a flow that have not settled; how many there were."""
+        reason, count = f"Cancelled by {by}{f': {comment}' if comment else '.'}", 0
+
+        def job(connection: Connection) -> int:
+            found = runs.unsettled(connection, flow, AT_ONCE)
+            for run_id in found:
+                self.end(connection, run_id, by, reason)
+            return len(found)
+
+        while done := self._database.write(job):
+            count += done
+        self._engine.wake()
+        return count
+
+    def pause(self, run_id: str, by: str) -> None:
+        """Pause a run: nothing more of it is done until it is continued. A step that is under way is done again then, unless it came to its end."""
+
+        def job(connection: Connection) -> None:
+            run = runs.get(connection, run_id)
+            if run is None:
+                raise NotThere(f"There is no run {run_id}.")
+            if run["state"] not in ("ready", "running", "waiting", "review"):
+                raise NotNow(f"The run is {run['state']}; only one that goes on or waits can be paused.")
+            runs.move(connection, run_id, "held", self._clock.now(), f"Paused by {by}. Continue it to let it go on.")
+
+        self._database.write(job)
+
     def end(self, connection: Connection, run_id: str, by: str, reason: str) -> None:
         """End a run where it stands, in a transaction of the caller's."""
         now = self._clock.now()
@@ -173,36 +201,6 @@ class Answers:
         used = connection.execute(select(runs_table.c.used_by, runs_table.c.used_at).where(runs_table.c.id == run_id)).one()
         if used.used_by is not None:
             told_user(connection, used.used_by, used.used_at, run_id, "stopped", reason, None, now)
-
-    def run_again(self, item_id: str, by: str = "") -> str:
-        """A new run of an item, on the newest version of its flow. Rows that were written are not written again.
-
-        A parked run, which cannot go on by itself, is replaced by it.
-        """
-
-        def job(connection: Connection) -> str:
-            query = (
-                select(runs_table.c.id, runs_table.c.flow, runs_table.c.state)
-                .where(runs_table.c.item_id == item_id, runs_table.c.used_by.is_(None))
-                .order_by(runs_table.c.id.desc())
-                .limit(1)
-            )
-            last = connection.execute(query).first()
-            if last is None:
-                raise NotThere(f"There is no item {item_id}.")
-            if last.state not in (*runs.SETTLED, "parked"):
-                raise NotNow(f"The item has a run that is {last.state}. Settle or cancel that one first.")
-            query_version = select(flows_table.c.version).where(flows_table.c.name == last.flow).order_by(flows_table.c.version.desc()).limit(1)
-            version = int(connection.execute(query_version).scalar_one())
-            if last.state == "parked":
-                self.end(connection, last.id, by, f"Replaced by a new run on version {version} of the flow.")
-            run_id = self._clock.new_id()
-            items.start_run(connection, run_id, item_id, last.flow, version, self._clock.now())
-            return run_id
-
-        run_id = self._database.write(job)
-        self._engine.wake()
-        return run_id
 
     def _record(self, record_id: str) -> dict[str, Any]:
         with self._database.reading() as connection:

@@ -13,6 +13,7 @@ from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.feel.holes import expressions
 from metrikon.core.feel.parse import in_standard_spelling
 from metrikon.core.flows.checking import checked
+from metrikon.core.flows.copying import BadCopy, copied
 from metrikon.core.flows.kind import Known, Language
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
@@ -85,6 +86,11 @@ class Catalog:
             self._types[name, version] = kind
             self._newest[name] = version
         return version
+
+    def changed(self) -> None:
+        """Something was kept beside the catalog: what is newest is looked up again."""
+        with self._lock:
+            self._newest.clear()
 
     def decision_table(self, name: str, version: int | None = None) -> tuple[Table, int]:
         """A decision table and its version, the newest without one. Raises KeyError."""
@@ -184,6 +190,24 @@ class Catalog:
         at = self._clock.now()
         kept = _in_standard_spelling(text, flow)
         return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, kept, at, by, why))
+
+    def copy_flow(self, name: str, fresh: str, values: Mapping[str, Any], by: str, why: str = "") -> tuple[str, int]:
+        """A flow kept under another name, switched off, with other values of its settings; name and version.
+
+        Raises KeyError for a flow that is not there, `BadCopy`, and `BadFlow` with all that is wrong with the copy.
+        """
+        flow, version = self._newest_version(name)
+        with self._database.reading() as connection:
+            row = flows.get_flow(connection, name, version)
+            taken = flows.get_flow(connection, fresh) is not None
+        if taken:
+            raise BadCopy(f"There is a flow {fresh} already; choose another name.")
+        assert row is not None
+        text = copied(str(row["text"]), flow, fresh, values)
+        self.checked_flow(text)
+        told = why or f"A copy of {name}, version {version}."
+        at = self._clock.now()
+        return fresh, self._database.write(lambda connection: flows.put_flow(connection, fresh, text, at, by, told, running=False))
 
     def checked_flow(self, text: str) -> Flow:
         """The flow in a text, verified against what is kept here. Raises `BadFlow`."""

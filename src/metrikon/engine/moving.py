@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable
-
 from sqlalchemy import Connection, select, update
 
 from metrikon.core.flows.differences import same_steps
-from metrikon.core.flows.state import Entry
+from metrikon.engine.again import taken
 from metrikon.engine.answers import Answers, NotNow, NotThere
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
@@ -18,8 +15,6 @@ from metrikon.store.database import Database
 from metrikon.store.journal import Written
 from metrikon.store.runs import FIRST
 from metrikon.store.tables import runs
-
-ENDS = ("done", "answered", "woken", "came")  # entries that are taken over: what was only begun is begun anew
 
 
 class Moving:
@@ -53,18 +48,7 @@ class Moving:
         items.start_run(connection, fresh, run["item_id"], name, version, now)
         connection.execute(update(runs).where(runs.c.id == fresh).values(epoch=FIRST))  # it is read when it is claimed: its journal is not empty
         first = entries[0]
+        kept = [Written(each.event, each.path, each.data, "", each.at) for each in taken(entries, same)]
         told = {"run": {**first.data["run"], "id": fresh, "flow": f"{name} {version}"}, "versions": self._catalog.versions_in(newer)}
-        journal.append(connection, fresh, [Written("started", "", {**first.data, **told}, at=first.at), *_taken(entries, same)])
+        journal.append(connection, fresh, [Written("started", "", {**first.data, **told}, at=first.at), *kept])
         return fresh
-
-
-def _taken(entries: Iterable[Entry], same: set[str]) -> Iterable[Written]:
-    """What came of steps that are the same, as are those around them."""
-    for entry in entries:
-        if entry.event in ENDS and all(name in same for name in _names(entry.path)):
-            yield Written(entry.event, entry.path, entry.data, "", entry.at)
-
-
-def _names(path: str) -> list[str]:
-    """The names of a step and of those around it: of lines[3]/row, lines and row."""
-    return [re.sub(r"\[.*?\]$", "", each) for each in path.split("/")]

@@ -97,7 +97,9 @@ def blueprint(app: App) -> APIBlueprint:
             flow = app.catalog.newest_flow(path.name)
         except KeyError as error:
             raise Problem(404, "not-there", str(error.args[0])) from error
-        if query.item:
+        if query.sample:
+            sha256, name = app.samples.file(path.name, query.sample)
+        elif query.item:
             with app.database.reading() as connection:
                 found = connection.execute(select(items.c.sha256, items.c.name).where(items.c.id == query.item)).first()
             if found is None:
@@ -106,7 +108,7 @@ def blueprint(app: App) -> APIBlueprint:
         else:
             data = request.get_data(cache=False)
             if not data:
-                raise Problem(422, "no-file", "Send the file as the body, or name an item with `item`.")
+                raise Problem(422, "no-file", "Send the file as the body, or name an item with `item`, or a sample with `sample`.")
             sha256, name = app.files.put(data), query.name
         found_out = app.trying.run(flow, sha256, name, query.until)
         view = TriedFlow(

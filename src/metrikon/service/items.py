@@ -53,11 +53,6 @@ def blueprint(app: App) -> APIBlueprint:
             raise Problem(404, "not-there", f"There is no item {path.id}.")
         return reply(ItemDetail(**item, runs=[RunView(**row) for row in found]))
 
-    @api.post("/api/items/<string:id>/runs", responses={201: RunStarted}, operation_id="runAgain")
-    def run_again(path: IdPath) -> Response:
-        """Run an item again on the newest version of its flow; rows that were written are not written again. A parked run is replaced."""
-        return reply(RunStarted(run_id=app.answers.run_again(path.id, str(g.person))), 201)
-
     @api.get("/api/runs", responses={200: RunPage}, operation_id="listRuns")
     def list_runs(query: RunQuery) -> Response:
         """Runs, newest first."""

@@ -159,6 +159,7 @@ class TryQuery(View):
     name: str = Field("sample", max_length=255, description="The name of the file.")
     until: str = Field("", max_length=40, description="The step up to which it is tried; all when empty.")
     item: str = Field("", max_length=26, description="An item that came in, instead of a file in the body.")
+    sample: str = Field("", max_length=60, description="A sample of the flow, instead of a file in the body.")
 
 
 class TriedStep(View):

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
-
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
@@ -60,9 +57,7 @@ def blueprint(app: App) -> APIBlueprint:
         known = app.workshop.lists.get(path.name)
         if known is None:
             raise Problem(404, "not-there", f"There is no list {path.name!r}.")
-        out = io.StringIO()
-        csv.writer(out, lineterminator="\n").writerows(known.rows)
-        return reply(ListDetail(**_about(known), text=out.getvalue()))
+        return reply(ListDetail(**_about(known), text=app.workshop.lists.text(path.name) or ""))
 
     @api.put("/api/lists/<string:name>", responses={200: ListView}, operation_id="putList")
     def put_list(path: NamePath, body: ListBody) -> Response:

@@ -13,6 +13,8 @@ from metrikon import __version__
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.service import (
+    again,
+    carrying,
     decisions,
     documents,
     flows,
@@ -22,6 +24,7 @@ from metrikon.service import (
     questions,
     record_types,
     records,
+    samples,
     status,
     today,
     tokens,
@@ -74,7 +77,24 @@ def create(app: App) -> OpenAPI:
     guard.install(flask)
     install(flask)
     flask.register_api(_session_routes(app, guard))
-    for room in (items, records, questions, models, flows, record_types, decisions, lists, trials, documents, today, tokens, status):
+    for room in (
+        items,
+        again,
+        records,
+        questions,
+        models,
+        flows,
+        samples,
+        carrying,
+        record_types,
+        decisions,
+        lists,
+        trials,
+        documents,
+        today,
+        tokens,
+        status,
+    ):
         flask.register_api(room.blueprint(app))
     flask.after_request(_headers)
     flask.add_url_rule("/", view_func=_console, endpoint="console")

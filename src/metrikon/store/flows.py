@@ -11,13 +11,13 @@ from metrikon.store.hot import Hot
 from metrikon.store.tables import decision_tables, flows, paused, record_types
 
 
-def put_flow(connection: Connection, name: str, text: str, at: int, by: str = "", why: str = "") -> int:
-    """Keep a flow; a new version only when its text is new. The version is returned."""
+def put_flow(connection: Connection, name: str, text: str, at: int, by: str = "", why: str = "", *, running: bool = True) -> int:
+    """Keep a flow; a new version only when its text is new. The version is returned. `running`: whether one that is new is switched on."""
     before = get_flow(connection, name)
     if before and before["text"] == text:
         return int(before["version"])
     version = int(before["version"]) + 1 if before else 1
-    running = bool(before["running"]) if before else True
+    running = bool(before["running"]) if before else running
     row = {"name": name, "version": version, "text": text, "created_at": at, "running": running, "put_by": by, "why": why}
     connection.execute(insert(flows), [row])
     changes.note(connection, "flow", [name], at)

@@ -126,6 +126,7 @@ def start_run(
         "used_by": used_by[0] if used_by else None,
         "used_at": used_by[1] if used_by else None,
         "given": dumps(given) if given is not None else None,
+        "forgotten_at": None,
     }
     _RUN.run(connection, row)
     changes.note(connection, "run", [run_id], at)

@@ -27,7 +27,6 @@ def item_page(
     connection: Connection, *, flow: str = "", states: tuple[str, ...] = (), search: str = "", since: int = 0, cursor: str = "", most: int = PAGE
 ) -> Page:
     """Items with their latest run and the title of their record."""
-    newest = select(func.max(runs.c.id)).where(runs.c.item_id == items.c.id).correlate(items).scalar_subquery()
     query = (
         select(
             *_item_columns(),
@@ -40,23 +39,46 @@ def item_page(
             records.c.title,
             records.c.state.label("record_state"),
         )
-        .join(runs, runs.c.id == newest)
+        .join(runs, runs.c.id == _newest())
         .outerjoin(records, records.c.run_id == runs.c.id)
+        .where(*_such_items(flow, states, search, since, 0))
     )
-    if flow:
-        query = query.where(items.c.flow == flow)
-    if states:
-        query = query.where(runs.c.state.in_(states))
-    if since:
-        query = query.where(items.c.received_at >= since)
-    if search:
-        pattern = _pattern(search)
-        query = query.where(
-            or_(func.lower(items.c.name).like(pattern, escape="\\"), records.c.words.like(pattern, escape="\\"), items.c.id == search)
-        )
     if cursor:
         query = query.where(items.c.id < cursor)
     return _paged(connection, query.order_by(items.c.id.desc()), most, "id")
+
+
+def chosen(
+    connection: Connection, *, flow: str, states: tuple[str, ...], search: str = "", since: int = 0, until: int = 0, most: int = PAGE
+) -> list[dict[str, Any]]:
+    """Items of a flow, oldest first, each once, with the state of their latest run and what it took of models."""
+    run = (runs.c.state, runs.c.calls, runs.c.input_tokens, runs.c.output_tokens, runs.c.cost)
+    query = select(items.c.id, *run).join(runs, runs.c.id == _newest()).outerjoin(records, records.c.run_id == runs.c.id)
+    query = query.where(*_such_items(flow, states, search, since, until)).group_by(items.c.id).order_by(items.c.id).limit(most)
+    return [dict(row) for row in connection.execute(query).mappings()]
+
+
+def _newest() -> Any:
+    """The latest run of an item that no step of another run uses."""
+    return select(func.max(runs.c.id)).where(runs.c.item_id == items.c.id, runs.c.used_by.is_(None)).correlate(items).scalar_subquery()
+
+
+def _such_items(flow: str, states: tuple[str, ...], search: str, since: int, until: int) -> list[ColumnElement[bool]]:
+    """Which items are meant: of a flow, with their latest run in a state, come in within a time, with a text in their name or values."""
+    conditions: list[ColumnElement[bool]] = []
+    if flow:
+        conditions.append(items.c.flow == flow)
+    if states:
+        conditions.append(runs.c.state.in_(states))
+    if since:
+        conditions.append(items.c.received_at >= since)
+    if until:
+        conditions.append(items.c.received_at < until)
+    if search:
+        pattern = _pattern(search)
+        named = func.lower(items.c.name).like(pattern, escape="\\")
+        conditions.append(or_(named, records.c.words.like(pattern, escape="\\"), items.c.id == search))
+    return conditions
 
 
 def _item_columns() -> list[Any]:
@@ -139,10 +161,9 @@ def _pattern(search: str) -> str:
 
 def counts_since(connection: Connection, since: int) -> list[dict[str, Any]]:
     """For each flow, how many items came in since a time, by the state of their latest run."""
-    newest = select(func.max(runs.c.id)).where(runs.c.item_id == items.c.id).correlate(items).scalar_subquery()
     query = (
         select(items.c.flow, runs.c.state, func.count().label("count"))
-        .join(runs, runs.c.id == newest)
+        .join(runs, runs.c.id == _newest())
         .where(items.c.received_at >= since)
         .group_by(items.c.flow, runs.c.state)
     )

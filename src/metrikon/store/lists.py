@@ -32,6 +32,15 @@ class FolderOfLists:
         place = self._place(name)
         return _read(place, name, place.stat().st_mtime_ns) if place is not None else None
 
+    def text(self, name: str) -> str | None:
+        """A list as CSV; None when there is none."""
+        known = self.get(name)
+        if known is None:
+            return None
+        out = io.StringIO()
+        csv.writer(out, lineterminator="\n").writerows(known.rows)
+        return out.getvalue()
+
     def names(self) -> list[str]:
         """The names of all lists, in order."""
         found = {path.stem for path in self._folder.glob("*.*") if path.suffix in (".txt", ".csv")} if self._folder.is_dir() else set()

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import Any
 
 from sqlalchemy import Connection, and_, bindparam, null, or_, select, update
 
@@ -160,6 +161,26 @@ def spent(connection: Connection, run_id: str, calls: int, input_tokens: int, ou
     if cost:
         before = connection.execute(select(runs.c.cost).where(runs.c.id == run_id)).scalar_one()
         connection.execute(update(runs).where(runs.c.id == run_id).values(cost=str(Decimal(before) + cost)))
+
+
+def get(connection: Connection, run_id: str) -> dict[str, Any] | None:
+    """A run; None when there is none."""
+    row = connection.execute(select(runs).where(runs.c.id == run_id)).mappings().first()
+    return dict(row) if row else None
+
+
+def latest(connection: Connection, item_id: str) -> dict[str, Any] | None:
+    """The latest run of an item that no step of another run uses."""
+    query = select(runs).where(runs.c.item_id == item_id, runs.c.used_by.is_(None)).order_by(runs.c.id.desc()).limit(1)
+    row = connection.execute(query).mappings().first()
+    return dict(row) if row else None
+
+
+def unsettled(connection: Connection, flow: str, most: int) -> list[str]:
+    """Runs of a flow that have not settled."""
+    return list(
+        connection.execute(select(runs.c.id).where(runs.c.flow == flow, runs.c.state.not_in(SETTLED)).order_by(runs.c.id).limit(most)).scalars()
+    )
 
 
 def used_by(connection: Connection, run_id: str, path: str) -> str | None:

@@ -80,6 +80,7 @@ runs = Table(
     Column("used_by", _ID),  # the run of which a step uses this one's flow
     Column("used_at", String(400)),  # the path of that step
     Column("given", LargeBinary),
+    Column("forgotten_at", BigInteger),  # when its results or its journal were
     Index("runs_to_wake", "state", "wake_at"),
     Index("runs_of_item", "item_id"),
     Index("runs_by_state", "state", "id"),
@@ -179,6 +180,8 @@ questions = Table(  # put to people by runs
     Column("answer", String(40)),
     Column("answered_by", String(80)),
     Column("comment", Text),
+    Column("remind_at", BigInteger),  # when it is brought to mind next
+    Column("reminded", Integer, nullable=False, default=0, server_default="0"),  # how often it was
     Index("questions_by_state", "state", "id"),
     Index("questions_of_run", "run_id"),
 )
@@ -266,6 +269,29 @@ tokens = Table(
     Column("hash", String(64), nullable=False, unique=True),
     Column("created_at", BigInteger, nullable=False),
     Column("used_at", BigInteger),
+)
+samples = Table(  # items that a flow is tried on
+    "samples",
+    metadata,
+    Column("flow", String(60), primary_key=True),
+    Column("name", String(60), primary_key=True),
+    Column("why", Text, nullable=False),
+    Column("sha256", String(64), nullable=False),
+    Column("file_name", String(255), nullable=False),
+    Column("intake", String(40), nullable=False),
+    Column("size", Integer, nullable=False),
+    Column("received_at", BigInteger, nullable=False),
+    Column("kept_at", BigInteger, nullable=False),
+    Column("kept_by", String(80), nullable=False),
+    Index("samples_by_file", "sha256"),
+)
+forgotten = Table(  # what was removed on request, as it was told then
+    "forgotten",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("at", BigInteger, nullable=False),
+    Column("by", String(80), nullable=False),
+    Column("proof", LargeBinary, nullable=False),
 )
 trials = Table(
     "trials",

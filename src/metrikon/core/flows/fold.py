@@ -24,7 +24,8 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
         return state, ()
     walk = Walk(replace(state, now=entry.at) if entry.at else state)
     if entry.event == "started":
-        walk.start({"item": entry.data.get("item", {}), "run": entry.data.get("run", {}), "given": entry.data.get("given", {})})
+        given = {name: entry.data.get(name, {}) for name in ("item", "run", "given")}
+        walk.start({**given, "settings": state.flow.settings}, entry.data.get("corrected") or {})
     elif entry.event == "continued":
         for path, step in reversed(in_order(state)):
             if step.status in ("parked", "waiting"):

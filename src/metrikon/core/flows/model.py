@@ -12,6 +12,7 @@ from pydantic import Field
 
 from metrikon.core.flows.form import NAME, Condition, Duration, Form, OptionalBlock, Where, fields, plain, seconds_of
 from metrikon.core.flows.kind import Kind
+from metrikon.core.flows.settings import Setting, SettingName, values_of
 
 
 class Retry(Form):
@@ -57,6 +58,7 @@ class Head(Form):
     name: str = Field(..., pattern=r"^[a-z][a-z0-9-]{0,59}$", description="What the flow is called.")
     about: str = Field("", max_length=1000, description="What it is for, in words for people.")
     zone: str = Field("UTC", max_length=60, description="The zone in which its times are told and its days begin, such as Europe/Vienna.")
+    settings: dict[SettingName, Setting] = Field(default_factory=dict, max_length=100, description="Values that a copy of the flow may change.")
 
 
 @dataclass(frozen=True, eq=False)
@@ -122,6 +124,11 @@ class Flow:
     def leaves(self) -> bool:
         """Whether a step of it leaves something open that is closed when the run ends."""
         return any(each.kind.leaves for each in every_step(self.steps))
+
+    @cached_property
+    def settings(self) -> dict[str, Any]:
+        """The values of its settings, by name."""
+        return values_of(self.head.settings)
 
     @cached_property
     def zone(self) -> ZoneInfo:

@@ -12,6 +12,7 @@ from metrikon.core.flows.form import Form, Where, fields
 from metrikon.core.flows.kind import Kind, Language
 from metrikon.core.flows.model import Common, Flow, Head, Retry, Said, Step
 from metrikon.core.flows.problems import BadFlow, Problem, in_our_words
+from metrikon.core.flows.settings import misfit, unknown_settings, values_of, with_settings
 from metrikon.core.values.near import meant
 
 DEEPEST = 20  # blocks within blocks
@@ -52,6 +53,10 @@ class _Reading:
             except (ValueError, OSError, KeyError):  # ZoneInfoNotFoundError is a KeyError
                 head = head.model_copy(update={"zone": "UTC"})
                 self._tell("", ("zone",), ("zone",), f"There is no zone {data['zone']!r}; give one of the IANA database, such as Europe/Vienna.")
+        settings = self._settings(head)
+        for where, told in unknown_settings({name: data.get(name) for name in ("intakes", "destinations")}, settings):
+            self._tell("", where, where, told)
+        data = {name: with_settings(value, settings) if name in parts else value for name, value in data.items()}
         intakes = self._listed(data, "intakes")
         said = [self._said(each, self.language.intakes, "intake", ("intakes", number)) for number, each in enumerate(intakes)]
         destinations = data.get("destinations") or {}
@@ -63,11 +68,19 @@ class _Reading:
         }
         steps = self.block(self._listed(data, "steps"), ("steps",), 0)
         return Flow(
-            head or Head.model_construct(metrikon=1, name=str(data.get("name", "")), about="", zone="UTC"),
+            head or Head.model_construct(metrikon=1, name=str(data.get("name", "")), about="", zone="UTC", settings={}),
             tuple(each for each in said if each is not None),
             {name: each or Said("unread", None, ("destinations", name)) for name, each in named.items()},
             tuple(steps),
         )
+
+    def _settings(self, head: Head | None) -> dict[str, Any]:
+        """The values of the settings that can be used."""
+        every = head.settings if head is not None else {}
+        wrong = {name: told for name, each in every.items() if (told := misfit(each))}
+        for name, told in wrong.items():
+            self._tell("", ("settings", name, "value"), ("settings", name, "value"), told)
+        return values_of({name: each for name, each in every.items() if name not in wrong})
 
     def _listed(self, data: Mapping[str, Any], name: str) -> list[Any]:
         found = data.get(name)

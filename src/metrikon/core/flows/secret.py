@@ -24,6 +24,9 @@ def secrets_in(flow: Flow) -> Iterator[Problem]:
     for step in every_step(flow.steps):
         for where, what in _found(step.plain, (step.kind.name,)):
             yield Problem(step.name, "/".join(str(each) for each in where), _told(what), (*step.where, *where))
+    for name, setting in flow.head.settings.items():
+        for where, what in _found(setting.value, ("settings", name, "value")):
+            yield Problem("", "/".join(str(each) for each in where), _told(what), where)
     for said in (*flow.intakes, *flow.destinations.values()):
         if isinstance(said.form, Form):
             for where, what in _found(plain(said.form), ()):

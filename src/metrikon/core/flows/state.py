@@ -132,3 +132,4 @@ class State(msgspec.Struct, frozen=True):
     outcome: str | None = None
     reason: str = ""
     now: int = 0  # when the last entry was made
+    corrected: Mapping[str, Mapping[str, Any]] = {}  # values that a person corrected: by the path of the step, then by that within its result

@@ -5,7 +5,7 @@ Each problem names the step, the place in it, what is wrong and what to do. What
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from metrikon.core.feel import BadExpression, names, parse
@@ -20,6 +20,7 @@ from metrikon.core.flows.model import Flow, Step
 from metrikon.core.flows.problems import Problem
 from metrikon.core.flows.reading import UNREAD, read_flow
 from metrikon.core.flows.secret import secrets_in
+from metrikon.core.flows.settings import schema_of
 
 
 def check_flow(data: Any, language: Language, known: Known) -> tuple[Flow | None, list[Problem]]:
@@ -30,9 +31,19 @@ def check_flow(data: Any, language: Language, known: Known) -> tuple[Flow | None
 
 def verify(flow: Flow, known: Known) -> list[Problem]:
     """Everything found wrong with what a flow means; an empty list when nothing was."""
-    walk = _Verifier(flow, known)
-    walk.block(flow.steps, {"item": ITEM, "run": RUN, "given": {}})
+    walk = _walked(flow, known)
     return [*walk.problems, *secrets_in(flow)]
+
+
+def results_of(flow: Flow, known: Known) -> Mapping[str, Schema | None]:
+    """What the steps of a flow give, as JSON Schemas by their names; None where a name holds nothing."""
+    return _walked(flow, known).results
+
+
+def _walked(flow: Flow, known: Known) -> _Verifier:
+    walk = _Verifier(flow, known)
+    walk.block(flow.steps, {"item": ITEM, "run": RUN, "given": {}, "settings": schema_of(flow.head.settings)})
+    return walk
 
 
 class _Verifier:
@@ -40,6 +51,7 @@ class _Verifier:
         self.flow = flow
         self.known = known
         self.problems: list[Problem] = []
+        self.results: dict[str, Schema | None] = {}
         self.elsewhere: dict[str, str] = {}  # names that are set within a block, with the step around it
 
     def block(self, steps: Sequence[Step], scope: Scope) -> None:
@@ -49,7 +61,7 @@ class _Verifier:
                 self._tell(step, ("name",), f"{step.name!r} is a word of FEEL, so that no expression could name it; choose another.")
             if step.name in seen:
                 self._tell(step, ("name",), f"The name {step.name!r} is taken already; choose another.")
-            seen[step.name] = self._step(step, seen)
+            seen[step.name] = self.results[step.name] = self._step(step, seen)
             if step.kind.ends and step.common.when is None and number < len(steps) - 1:
                 self._tell(steps[number + 1], (), f"It is never reached, since {step.name!r} before it stops the run. Move or remove it.")
                 break

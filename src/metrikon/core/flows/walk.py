@@ -12,6 +12,7 @@ from immutables import Map
 from msgspec.structs import replace
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
+from metrikon.core.flows.corrected import all_corrected
 from metrikon.core.flows.model import Step
 from metrikon.core.flows.state import Again, Ask, Effect, Frame, Listen, Open, Park, Perform, Settle, State
 
@@ -50,8 +51,9 @@ class Walk:
                 self._next_in(frame)
         return self.state, tuple(self.effects)
 
-    def start(self, scope: Mapping[str, Any]) -> None:
-        """Begin with the first step of the flow."""
+    def start(self, scope: Mapping[str, Any], corrected: Mapping[str, Mapping[str, Any]]) -> None:
+        """Begin with the first step of the flow. `corrected`: values of results, by the path of the step and that within them."""
+        self.state = replace(self.state, corrected=corrected)
         self._put(Frame("", None, tuple(self.state.flow.steps), Map(scope)))
         self._agenda.append("")
 
@@ -243,6 +245,8 @@ class Walk:
     def go_on(self, here: Here, result: Any) -> None:
         """The step is through: its result is kept, and what comes after it is walked."""
         name = here.step.name
+        if self.state.corrected and here.path in self.state.corrected:
+            result = all_corrected(result, self.state.corrected[here.path])
         frame = replace(here.frame, scope=here.frame.scope.set(name, result), at=here.frame.at + 1, made=(*here.frame.made, name))
         self._put(frame)
         self._agenda.append(frame.prefix)

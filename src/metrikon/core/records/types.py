@@ -161,6 +161,12 @@ class RecordType:
         """Whether values of some field can be told right or wrong by themselves."""
         return any(each.kind in CODED for each in self.fields)
 
+    @property
+    def list_names(self) -> list[str]:
+        """The lists of known values that its fields name."""
+        named = [str(name) for each in self.fields for name in (each.ours.get("list"), each.lookup.get("list")) if name]
+        return list(dict.fromkeys(named))
+
     @cached_property
     def has_lists(self) -> bool:
         """Whether lists of known values have a say in some field."""

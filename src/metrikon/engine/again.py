@@ -1,0 +1,236 @@
+"""Running again: an item, from its start or from any step on, with what came before as it was or as a person corrected it; one, or a chosen set.
+
+Rows that were written are not written again: their keys still hold.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import Connection, update
+
+from metrikon.core.flows.around import lost
+from metrikon.core.flows.corrected import NotThereIn, corrected, parts_of
+from metrikon.core.flows.differences import same_steps
+from metrikon.core.flows.fold import advance
+from metrikon.core.flows.kind import Schema
+from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.state import Entry, State
+from metrikon.core.flows.verify import results_of
+from metrikon.core.values.near import meant
+from metrikon.engine.answers import Answers, NotNow, NotThere
+from metrikon.engine.catalog import Catalog
+from metrikon.engine.engine import Engine
+from metrikon.engine.results import packed, unpacked
+from metrikon.ports.clock import Clock
+from metrikon.ports.files import Files
+from metrikon.store import flows, items, journal, listing, runs
+from metrikon.store.database import Database
+from metrikon.store.journal import Written
+from metrikon.store.runs import FIRST
+from metrikon.store.tables import runs as runs_table
+
+ENDS = ("done", "answered", "woken", "came")  # entries that are taken over: what was only begun is begun anew
+MOST = 10_000  # items of a set
+AT_ONCE = 200  # runs begun in one commit
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """Which items of a flow: by the state of their latest run, when they came in, a text in their name or values."""
+
+    flow: str
+    states: tuple[str, ...] = ()
+    since: int = 0
+    until: int = 0
+    search: str = ""
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What running a set again would take: how many items, and at most what their latest runs took of models."""
+
+    items: int
+    calls: int
+    tokens: int
+    cost: Decimal
+
+
+class Again:
+    """Begins runs of items that were run before."""
+
+    def __init__(self, database: Database, catalog: Catalog, files: Files, clock: Clock, answers: Answers, engine: Engine) -> None:
+        self._database, self._catalog, self._files, self._clock = database, catalog, files, clock
+        self._answers, self._engine = answers, engine
+
+    def item(self, item_id: str, by: str, start: str = "", values: Mapping[str, Any] | None = None) -> str:
+        """A new run of an item on the newest version of its flow, its id; a parked one is replaced.
+
+        `start`: the step from which on it is done anew, all of it without one. `values`: results of steps before that one, corrected, by their
+        paths, such as `checked.record.total`. Raises `NotThere`, and `NotNow` with what stands in the way.
+        """
+        found = self._database.write(lambda connection: self._begin(connection, item_id, by, start, values or {}))
+        self._engine.wake()
+        return found
+
+    def run_of(self, run_id: str) -> str:
+        """The item of a run. Raises `NotThere`."""
+        with self._database.reading() as connection:
+            run = runs.get(connection, run_id)
+        if run is None:
+            raise NotThere(f"There is no run {run_id}.")
+        return str(run["item_id"])
+
+    def cost(self, chosen: Chosen, start: str = "") -> Cost:
+        """What running a set again would take."""
+        flow = self._flow(chosen.flow)
+        _checked(flow, start)
+        found = self._items(chosen)
+        if not any(step.kind.asks(step.parameters) for step in _from(flow, start)):
+            return Cost(len(found), 0, 0, Decimal(0))
+        tokens = sum(int(row["input_tokens"]) + int(row["output_tokens"]) for row in found)
+        return Cost(len(found), sum(int(row["calls"]) for row in found), tokens, sum((Decimal(row["cost"]) for row in found), Decimal(0)))
+
+    def several(self, chosen: Chosen, count: int, by: str, start: str = "") -> list[str]:
+        """Run a set again; the new runs. `count`: how many items were told before, which must still hold. Raises as `item`."""
+        _checked(self._flow(chosen.flow), start)
+        found = [str(row["id"]) for row in self._items(chosen)]
+        if len(found) != count:
+            raise NotNow(f"There are {len(found)} such items now, and not {count}. Look again, then say yes.")
+        begun: list[str] = []
+        for at in range(0, len(found), AT_ONCE):
+            begun += self._database.write(self._beginning(found[at : at + AT_ONCE], by, start))
+            self._engine.wake()
+        return begun
+
+    def _beginning(self, part: list[str], by: str, start: str) -> Callable[[Connection], list[str]]:
+        return lambda connection: [self._begin(connection, each, by, start, {}) for each in part]
+
+    def _items(self, chosen: Chosen) -> list[dict[str, Any]]:
+        states = chosen.states or (*runs.SETTLED, "parked")
+        wrong = set(states) - {*runs.SETTLED, "parked"}
+        if wrong:
+            raise NotNow(f"Runs that are {', '.join(sorted(wrong))} cannot be run again: settle or cancel them first.")
+        with self._database.reading() as connection:
+            found = listing.chosen(
+                connection, flow=chosen.flow, states=states, search=chosen.search, since=chosen.since, until=chosen.until, most=MOST + 1
+            )
+        if len(found) > MOST:
+            raise NotNow(f"There are more than {MOST} such items. Choose fewer, by the day that they came in.")
+        return found
+
+    def _flow(self, name: str) -> Flow:
+        try:
+            return self._catalog.newest_flow(name)
+        except KeyError as error:
+            raise NotThere(f"There is no flow {name!r}.") from error
+
+    def _begin(self, connection: Connection, item_id: str, by: str, start: str, values: Mapping[str, Any]) -> str:
+        last = runs.latest(connection, item_id)
+        if last is None:
+            raise NotThere(f"There is no item {item_id}.")
+        if last["state"] not in (*runs.SETTLED, "parked"):
+            raise NotNow(f"The item has a run that is {last['state']}. Settle or cancel that one first.")
+        name = str(last["flow"])
+        standing = flows.standing(connection, name)
+        version = standing[0] if standing else int(last["flow_version"])
+        newer = self._catalog.flow(name, version)
+        _checked(newer, start)
+        written: list[Written] = []
+        if start:
+            if last["forgotten_at"]:
+                raise NotNow("What its steps gave is kept no longer; run it from its start.")
+            entries = [unpacked(entry, self._files) for _, entry in journal.load(connection, last["id"])]
+            same = same_steps(self._catalog.flow(name, int(last["flow_version"])), newer) & _before(newer, start)
+            told = self._corrected(values, entries, newer, _before(newer, start)) if values else {}
+            written = list(self._carried(list(taken(entries, same)), entries, (last["id"], name, version), told))
+        elif values:
+            raise NotNow("Say from which step on it is run again: values can be corrected of steps before that one.")
+        if last["state"] == "parked":
+            self._answers.end(connection, last["id"], by, f"Replaced by a new run on version {version} of the flow.")
+        run_id, now = self._clock.new_id(), self._clock.now()
+        items.start_run(connection, run_id, item_id, name, version, now)
+        if written:
+            connection.execute(update(runs_table).where(runs_table.c.id == run_id).values(epoch=FIRST))  # its journal is not empty
+            told = {"run": {**written[0].data["run"], "id": run_id}, "versions": self._catalog.versions_in(newer)}
+            journal.append(connection, run_id, [replace(written[0], data={**written[0].data, **told}), *written[1:]])
+        return run_id
+
+    def _carried(
+        self, kept: list[Entry], entries: list[Entry], before: tuple[str, str, int], values: Mapping[str, Mapping[str, Any]]
+    ) -> Iterator[Written]:
+        """The first entries of a run that goes on from another: run, flow and version of `before`."""
+        first, (last, name, version) = entries[0], before
+        told = {**first.data.get("corrected", {}), **values}
+        data = {**first.data, "run": {**first.data["run"], "flow": f"{name} {version}"}, "after": last, **({"corrected": told} if told else {})}
+        yield Written("started", "", data, at=first.at)
+        for each in kept:
+            yield Written(each.event, each.path, packed(each.data, self._files), "", each.at)
+
+    def _corrected(self, values: Mapping[str, Any], entries: list[Entry], flow: Flow, before: set[str]) -> dict[str, dict[str, Any]]:
+        """Corrected values by the path of their step, then by that within its result. Raises `NotNow` for one that is not there."""
+        results = results_of(flow, self._catalog.known())
+        state = State(flow)
+        for entry in entries:
+            state, _ = advance(state, entry)
+        scope = state.frames[""].scope if "" in state.frames else {}
+        found: dict[str, dict[str, Any]] = {}
+        for path, value in values.items():
+            head, _, rest = path.partition(".")
+            name = _names(head)[-1]
+            if name not in before:
+                raise NotNow(f"No step before it gave {path!r}{meant(name, before)} Known: {', '.join(sorted(before)) or 'none'}.")
+            inside = _entries_of(results.get(name))
+            wrong = next(lost([each for each in parts_of(rest) if isinstance(each, str)], inside), "") if inside is not None else ""
+            try:
+                corrected(scope[head], rest, value) if head in scope and not wrong else None
+            except NotThereIn as error:
+                wrong = str(error)
+            if wrong:
+                raise NotNow(f"{path} cannot be corrected: {wrong}")
+            found.setdefault(head, {})[rest] = value
+        return found
+
+
+def taken(entries: Iterable[Entry], same: set[str]) -> Iterator[Entry]:
+    """What came of steps that are the same, as are those around them."""
+    return (entry for entry in entries if entry.event in ENDS and all(name in same for name in _names(entry.path)))
+
+
+def _names(path: str) -> list[str]:
+    """The names of a step and of those around it: of lines[3]/row, lines and row."""
+    return [re.sub(r"\[.*?\]$", "", each) for each in path.split("/")]
+
+
+def _checked(flow: Flow, start: str) -> None:
+    names = [step.name for step in every_step(flow.steps)]
+    if start and start not in names:
+        raise NotThere(f"The flow {flow.name} has no step {start!r}{meant(start, names)} Known: {', '.join(names)}.")
+
+
+def _from(flow: Flow, start: str) -> Iterator[Any]:
+    """The steps from one on, all of them without one."""
+    reached = not start
+    for step in every_step(flow.steps):
+        reached = reached or step.name == start
+        if reached:
+            yield step
+
+
+def _before(flow: Flow, start: str) -> set[str]:
+    """The names of the steps that stand before one, in the order of the text; those around it are among them."""
+    found: set[str] = set()
+    for step in every_step(flow.steps):
+        if step.name == start:
+            break
+        found.add(step.name)
+    return found
+
+
+def _entries_of(schema: Schema | None) -> Mapping[str, Schema | None] | None:
+    """The schemas of the entries of what a step gives; None where it may hold any."""
+    return schema["properties"] if schema and schema.get("additionalProperties") is False else None
