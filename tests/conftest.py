@@ -16,6 +16,7 @@ from metrikon.client import Client
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.core.values.exact import loads
 from metrikon.demo import scenario
+from metrikon.ports.clock import Clock
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.service.auth import add_token, set_password
 from metrikon.service.serving import Server
@@ -55,8 +56,8 @@ def house(tmp_path: Path) -> Iterator[Callable[..., App]]:
     """Makes houses that know the demo's record type and flow; they are closed afterwards."""
     made: list[App] = []
 
-    def make(name: str = "home", *, flow: str | None = None, **settings: object) -> App:
-        app = App(Settings(home=tmp_path / name, stop_seconds=5, **settings))  # type: ignore[arg-type]
+    def make(name: str = "home", *, flow: str | None = None, clock: Clock | None = None, **settings: object) -> App:
+        app = App(Settings(home=tmp_path / name, stop_seconds=5, **settings), clock)  # type: ignore[arg-type]
         made.append(app)
         app.catalog.put_record_type("invoice", scenario.invoice_type())
         app.catalog.put_flow(flow or scenario.flow_text())

@@ -29,6 +29,7 @@ from metrikon.engine.catalog import Catalog
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
+from metrikon.engine.keeping import Days, Keeping
 from metrikon.engine.moving import Moving
 from metrikon.engine.opening import Opening, may_hold
 from metrikon.engine.questions import Questions
@@ -52,7 +53,7 @@ from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber
 
 log = logging.getLogger("metrikon.app")
-FORGET = 3600.0  # seconds between looks at calls that are to be forgotten
+FORGET = 3600.0  # seconds between looks at what is kept no longer
 SCAN = 0.5  # seconds between looks at watched folders
 
 
@@ -109,6 +110,8 @@ class App:
         self.again = Again(self.database, self.catalog, self.files, self.clock, self.answers, self.engine)
         self.samples = Samples(self.database, self.files, self.clock, settings.candidates)
         self.carrying = Carrying(self.database, self.catalog, self.files, self.workshop.lists, self.clock)
+        days = Days(settings.keep_files_days, settings.keep_results_days, settings.keep_calls_days, settings.keep_journals_days)
+        self.keeping = Keeping(self.database, self.workshop, self.files, self.clock, bench.states, days, settings.candidates)
         self.moving = Moving(self.database, self.catalog, self.clock, self.answers, self.engine)
         self.trying = Trying(self.database, self.workshop, self.kinds.runners)
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
@@ -148,12 +151,6 @@ class App:
         with self.database.reading() as connection:
             return calls.spent_in_run(connection, run_id)
 
-    def forget_calls(self) -> None:
-        """Forget what models were asked and answered longer ago than is set."""
-        days = self.settings.keep_calls_days
-        if days:
-            self.database.submit(lambda connection: calls.forget(connection, self.clock.now() - days * 86_400_000))
-
     def _places(self, said: Said) -> tuple[str, str]:
         kind = self.kinds.destinations[said.kind]
         return kind.place(said.form, self.home), kind.former_place(said.form, self.home)
@@ -174,7 +171,7 @@ class App:
             try:
                 self._scan_once()
                 if time.monotonic() - forgot > FORGET:
-                    self.forget_calls()
+                    self.keeping.carry_out()
                     forgot = time.monotonic()
             except Exception:
                 log.exception("watched folders could not be looked at")

@@ -197,6 +197,25 @@ class Client(FlowCalls):
         """Keep a list of known values (CSV) in the place of the one before."""
         return dict(self._ask("PUT", f"/api/lists/{name}", body={"text": text}))
 
+    def due(self) -> list[dict[str, Any]]:
+        """What would be removed now, by the settings of how long things are kept: what, after how many days, how many, bytes."""
+        return list(self._ask("GET", "/api/keeping")["items"])
+
+    def remove_due(self) -> list[dict[str, Any]]:
+        """Remove it now; what it was."""
+        return list(self._ask("POST", "/api/keeping")["items"])
+
+    def forget(self, *, item: str = "", value: str = "", count: int | None = None) -> dict[str, Any]:
+        """Forget everything about an item, or all items that hold a value, for good.
+
+        Without `count` the items are only told; with their count it is done, and the proof is told.
+        """
+        return dict(self._ask("POST", "/api/forget", body={"item": item, "value": value, "count": count}))
+
+    def forgotten(self) -> list[dict[str, Any]]:
+        """Proofs of what was removed on request, newest first."""
+        return list(self._ask("GET", "/api/forgotten")["items"])
+
     def today(self) -> dict[str, Any]:
         """What needs a person, what came in today, what it cost."""
         return dict(self._ask("GET", "/api/today"))

@@ -164,6 +164,11 @@ class Catalog:
             return []  # kept by an older version of the program
         return [used for step in every_step(flow.steps) for what, used in step.kind.uses(step.parameters) if what == "flow"]
 
+    def texts(self) -> list[tuple[str, str]]:
+        """The text of every flow in its newest version, by its name."""
+        with self._database.reading() as connection:
+            return [(str(row["name"]), str(row["text"])) for row in flows.all_flows(connection)]
+
     def touched(self, name: str, text: str | None = None) -> list[tuple[str, list[Problem]]]:
         """The flows that extract a record type, each with what would be wrong with it if the type were as in `text`.
 

@@ -19,6 +19,7 @@ from metrikon.service import (
     documents,
     flows,
     items,
+    keeping,
     lists,
     models,
     questions,
@@ -93,6 +94,7 @@ def create(app: App) -> OpenAPI:
         documents,
         today,
         tokens,
+        keeping,
         status,
     ):
         flask.register_api(room.blueprint(app))

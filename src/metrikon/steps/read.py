@@ -31,7 +31,9 @@ def run(call: Call, workshop: Workshop) -> Outcome:
             raise StepFailed(f"{call.file_name} is refused: {error} It happened {KILLS} times.", refused=True) from error
         raise StepFailed(f"{call.file_name}: {error} It is tried again.", again=True, wait=0.2) from error
     except KeyError as error:
-        raise StepFailed(f"The file {sha256[:12]} is not kept here. Give the read step a file, such as ${{item.file}}.") from error
+        raise StepFailed(
+            f"The file {sha256[:12]} is kept no longer, or never was. Give the read step a file that is, such as ${{item.file}} of an item that came in lately."
+        ) from error
     result = {"document": sha256, "format": document.format, "pages": len(document.pages), "warnings": list(document.warnings)}
     every = tuple(range(1, len(document.pages) + 1))
     result["documents"] = [

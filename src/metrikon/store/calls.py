@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, insert, select, update
+from sqlalchemy import Connection, bindparam, func, insert, select, update
 
 from metrikon.core.values.exact import loads
 from metrikon.store.hot import Hot
@@ -105,3 +105,8 @@ def forget(connection: Connection, before: int) -> int:
     """Forget what was asked and answered before a time; what it cost is kept."""
     gone = update(calls).where(calls.c.at < before, calls.c.prompt.is_not(None)).values(prompt=None, answer=None)
     return int(connection.execute(gone).rowcount)
+
+
+def count_asked(connection: Connection, before: int) -> int:
+    """How many calls of before a time are kept with what was asked and answered."""
+    return int(connection.execute(select(func.count()).where(calls.c.at < before, calls.c.prompt.is_not(None))).scalar_one())

@@ -76,6 +76,12 @@ class Database:
         """As `submit`, waiting for the result. Raises what the job raised, or `StoreFailed`."""
         return self.submit(job).result()
 
+    def settle(self) -> None:
+        """Bring what was committed into the file itself, so that nothing that was removed is left in its log."""
+        self.write(lambda connection: None)
+        with self.engine.connect() as connection:
+            connection.connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)")
+
     def _write(self) -> None:
         with self._writing.connect() as connection:
             while True:
@@ -143,7 +149,14 @@ def _engine(path: Path, *, writes: bool) -> Engine:
     def _settings(connection: Any, _: Any) -> None:
         connection.isolation_level = None
         cursor = connection.cursor()
-        for setting in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", f"cache_size={-4000 if writes else -256}", "temp_store=MEMORY"):
+        for setting in (
+            "journal_mode=WAL",
+            "synchronous=FULL",
+            "foreign_keys=ON",
+            "secure_delete=ON",
+            f"cache_size={-4000 if writes else -256}",
+            "temp_store=MEMORY",
+        ):
             cursor.execute(f"PRAGMA {setting}")
         cursor.close()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+import time
 from pathlib import Path
 
 
@@ -19,7 +20,9 @@ class DiskFiles:
     def put(self, data: bytes) -> str:
         sha256 = hashlib.sha256(data).hexdigest()
         place = self.path(sha256)
-        if not place.exists():
+        try:
+            os.utime(place)  # it is wanted anew: what looks for old files leaves it
+        except FileNotFoundError:
             _write(place, data, sync=True)
         return sha256
 
@@ -47,6 +50,35 @@ class DiskFiles:
         if not all(c.isalnum() or c in "-." for c in name) or ".." in name:
             raise KeyError(name)
         return self.root / "derived" / name[:2] / name
+
+    def derived_of(self, sha256: str) -> list[Path]:
+        """What was made from a file, as far as it is kept."""
+        folder = self.root / "derived" / sha256[:2]
+        return sorted(folder.glob(f"{sha256}-*")) if folder.is_dir() else []
+
+    def remove(self, sha256: str) -> int:
+        """Keep a file, and what was made from it, no longer; its bytes, 0 when it was not there."""
+        for made in self.derived_of(sha256):
+            made.unlink(missing_ok=True)
+        place = self.path(sha256)
+        try:
+            size = place.stat().st_size
+            place.unlink()
+        except FileNotFoundError:
+            return 0
+        return size
+
+    def age(self, sha256: str) -> float:
+        """Seconds since a file was last put here; 0 when it is not there."""
+        try:
+            return max(0.0, time.time() - self.path(sha256).stat().st_mtime)
+        except FileNotFoundError:
+            return 0.0
+
+    def size(self, sha256: str) -> int:
+        """The bytes of a kept file, with what was made from it; 0 when it is not there."""
+        places = [self.path(sha256), *self.derived_of(sha256)]
+        return sum(place.stat().st_size for place in places if place.is_file())
 
 
 def _write(place: Path, data: bytes, *, sync: bool) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from typing import Any
 
@@ -38,7 +39,9 @@ class Arrived:
 
 _SAME = Hot(
     select(items.c.id).where(
-        items.c.flow == bindparam("of_flow"), items.c.intake == bindparam("of_intake"), items.c.identity == bindparam("of_identity")
+        items.c.flow == bindparam("of_flow"),
+        items.c.intake == bindparam("of_intake"),
+        items.c.identity.in_((bindparam("of_identity"), bindparam("forgotten_as"))),
     )
 )
 _TWIN = Hot(select(items.c.name).where(items.c.flow == bindparam("of_flow"), items.c.sha256 == bindparam("of_sha256")).order_by(items.c.id).limit(1))
@@ -51,7 +54,10 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
 
     Equal content under another identity is a likely repeat: its run is held until a person says so.
     """
-    known = _SAME.scalar(connection, {"of_flow": arrival.flow, "of_intake": arrival.intake, "of_identity": arrival.identity})
+    known = _SAME.scalar(
+        connection,
+        {"of_flow": arrival.flow, "of_intake": arrival.intake, "of_identity": arrival.identity, "forgotten_as": known_as(arrival.identity)},
+    )
     if known is not None:
         run = connection.execute(select(runs.c.id, runs.c.state).where(runs.c.item_id == known).order_by(runs.c.id).limit(1)).one()
         return Arrived(known, run.id, True, run.state == "held")
@@ -71,6 +77,11 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
     reason = f"Its content is the same as that of {twin}. Run it anyway if both are meant." if twin else ""
     start_run(connection, run_id, item_id, arrival.flow, arrival.flow_version, at, held=reason)
     return Arrived(item_id, run_id, False, bool(twin))
+
+
+def known_as(identity: str) -> str:
+    """What is left of an identity when its item was forgotten: enough that it is not taken in again."""
+    return f"forgotten-{hashlib.sha256(identity.encode()).hexdigest()}"
 
 
 _COLUMNS = ("id", "sha256", "name", "intake", "received_at")

@@ -1,0 +1,102 @@
+"""What is kept for how long, and forgetting on request."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from flask import Response, g
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import Field
+
+from metrikon.app.assemble import App
+from metrikon.engine.keeping import Due
+from metrikon.service.problems import Problem
+from metrikon.service.reply import reply
+from metrikon.service.views import View
+from metrikon.store import keeping
+
+
+class DueView(View):
+    what: str
+    days: int = Field(..., description="After how many days it is kept no longer; 0: kept for good.")
+    count: int
+    bytes: int
+
+
+class DueList(View):
+    """What is kept no longer."""
+
+    items: list[DueView]
+
+
+class ForgetBody(View):
+    """What is to be forgotten: an item, or all items that hold a value."""
+
+    item: str = Field("", max_length=26)
+    value: str = Field("", max_length=200)
+    count: int | None = Field(None, ge=0, description="A yes: the number of items that was told. Without it, it is only told.")
+
+
+class ForgetView(View):
+    """The items that are meant; once it is done, the id of the proof and the proof itself."""
+
+    items: list[str]
+    id: str = ""
+    proof: dict[str, Any] | None = None
+
+
+class ProofView(View):
+    id: str
+    at: int
+    by: str
+    proof: dict[str, Any]
+
+
+class ProofList(View):
+    """Proofs of what was removed, newest first."""
+
+    items: list[ProofView]
+
+
+def blueprint(app: App) -> APIBlueprint:
+    """Routes of keeping and forgetting."""
+    api = APIBlueprint("keeping", __name__, abp_tags=[Tag(name="keeping")])
+
+    @api.get("/api/keeping", responses={200: DueList}, operation_id="listDue")
+    def due() -> Response:
+        """What would be removed now, by the settings of how long things are kept."""
+        return reply(_list(app.keeping.due()))
+
+    @api.post("/api/keeping", responses={200: DueList}, operation_id="removeDue")
+    def carry_out() -> Response:
+        """Remove it now; it is done every hour besides."""
+        return reply(_list(app.keeping.carry_out()))
+
+    @api.post("/api/forget", responses={200: ForgetView}, operation_id="forget")
+    def forget(body: ForgetBody) -> Response:
+        """Forget everything about an item, or about all items that hold a value, for good: first without a count, which tells them; then with it.
+
+        Rows that were written elsewhere are told, and stay: they are no longer ours.
+        """
+        if bool(body.item) == bool(body.value):
+            raise Problem(422, "what", "Give either an item or a value.")
+        found = [body.item] if body.item else app.keeping.holding(body.value)
+        if body.count is None:
+            return reply(ForgetView(items=found))
+        if body.count != len(found):
+            raise Problem(409, "other-count", f"There are {len(found)} such items now, and not {body.count}. Look again, then say yes.")
+        id_, proof = app.keeping.forget(found, str(g.person), body.value)
+        return reply(ForgetView(items=found, id=id_, proof=msgspec.to_builtins(proof)))
+
+    @api.get("/api/forgotten", responses={200: ProofList}, operation_id="listForgotten")
+    def forgotten() -> Response:
+        """What was removed on request, with its proofs."""
+        with app.database.reading() as connection:
+            return reply(ProofList(items=[ProofView(**row) for row in keeping.proofs(connection)]))
+
+    return api
+
+
+def _list(found: list[Due]) -> DueList:
+    return DueList(items=[DueView(**vars(each)) for each in found])
