@@ -20,10 +20,10 @@ from metrikon.engine.answers import NotNow, StillWrong
 from metrikon.engine.work import Work
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRequest
 from metrikon.sandbox.model_server import ModelServer
-from metrikon.store import items, records, runs
+from metrikon.store import items, leases, records
 from metrikon.store.database import AlreadyOpen
 from metrikon.store.items import Arrival
-from metrikon.store.runs import LeaseLost
+from metrikon.store.leases import LeaseLost
 from tests.helpers import answer_here, at_rest, delivered, eventually, run_state, states
 
 Make = Callable[..., App]
@@ -293,8 +293,8 @@ def entered(app: App) -> str:
     return app.database.write(lambda connection: items.arrive(connection, arrival, ids, app.clock.now())).run_id
 
 
-def claim(app: App, lease: int = 30_000) -> list[runs.Claim]:
-    return app.database.write(lambda connection: runs.claim(connection, "test", app.clock.now(), lease, 10))
+def claim(app: App, lease: int = 30_000) -> list[leases.Claim]:
+    return app.database.write(lambda connection: leases.claim(connection, "test", app.clock.now(), lease, 10))
 
 
 def test_of_many_workers_that_want_a_run_exactly_one_gets_it(house: Make) -> None:

@@ -4,11 +4,18 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+
+import pytest
 
 from metrikon.app.assemble import App
 from metrikon.drivers.fair import BEHALF, FairShare
-from metrikon.store import runs
+from metrikon.engine.again import Chosen
+from metrikon.engine.turns import NoTurn, Turns
+from metrikon.engine.work import Work
+from metrikon.store import leases
+from metrikon.store.leases import Claim, Shares
+from tests.engine.test_keeping import LaterClock
 from tests.engine.test_language import HEAD
 
 
@@ -73,10 +80,65 @@ def test_some_workers_are_left_to_other_flows(house: Callable[..., App]) -> None
     for number in range(60):
         app.arrivals.take("garden", "upload", str(number), "a.txt", str(number).encode())
     app.arrivals.take("urgent", "upload", None, "b.txt", b"mail")
-    claimed = app.database.write(lambda connection: runs.claim(connection, "test", app.clock.now(), 60_000, 40, {}, app.engine.settings.share))
+    claimed = app.database.write(
+        lambda connection: leases.claim(connection, "test", app.clock.now(), 60_000, 40, (), Shares(app.engine.settings.share))
+    )
     flows = [each.flow for each in claimed]
     assert flows.count("garden") == 35
     assert flows.count("urgent") == 1
-    held = {"garden": 35}
-    more = app.database.write(lambda connection: runs.claim(connection, "test", app.clock.now(), 60_000, 5, held, app.engine.settings.share))
+    held = [each for each in claimed if each.flow == "garden"]
+    more = app.database.write(
+        lambda connection: leases.claim(connection, "test", app.clock.now(), 60_000, 5, held, Shares(app.engine.settings.share))
+    )
     assert more == []
+
+
+def claimed(app: App, most: int, held: Sequence[Claim] = (), shares: Shares | None = None) -> list[Claim]:
+    return app.database.write(lambda connection: leases.claim(connection, "test", app.clock.now(), 60_000, most, held, shares))
+
+
+def test_a_back_fill_comes_after_what_is_new_in_the_same_flow(house: Callable[..., App]) -> None:
+    app = house()
+    app.catalog.put_flow(HEAD + "  - {name: a, set: {b: 1}}\n")
+    items = [app.arrivals.take("garden", "upload", str(number), "a.txt", str(number).encode()).item_id for number in range(30)]
+    for claim in claimed(app, 40):
+        Work(app.engine.bench, claim).go()
+    assert len(app.again.several(Chosen("garden"), 30, "ada")) == 30
+    fresh = app.arrivals.take("garden", "upload", None, "b.txt", b"urgent").run_id
+    first = claimed(app, 10, shares=Shares(5))
+    assert [each.behind for each in first if each.run_id == fresh] == [False]
+    assert sum(each.behind for each in first) == 4, "the share is of the flow as a whole"
+    assert claimed(app, 10, first, Shares(5)) == []
+    assert len(items) == 30
+
+
+def test_a_flow_that_says_so_is_worked_on_by_so_many_at_once(house: Callable[..., App]) -> None:
+    app = house()
+    app.catalog.put_flow(HEAD.replace("zone:", "limits: {at_once: 2}\nzone:") + "  - {name: a, set: {b: 1}}\n")
+    for number in range(6):
+        app.arrivals.take("garden", "upload", str(number), "a.txt", str(number).encode())
+    shares = Shares(35, app.catalog.at_once())
+    first = claimed(app, 40, shares=shares)
+    assert len(first) == 2
+    assert claimed(app, 40, first, shares) == []
+    assert len(claimed(app, 40, first[:1], shares)) == 1
+
+
+def test_turns_are_counted_by_the_minute_and_at_once() -> None:
+    clock = LaterClock()
+    turns = Turns(clock, lambda flow: 2 if flow == "garden" else 0)
+    turns.call("garden")
+    turns.call("garden")
+    turns.call("other")
+    with pytest.raises(NoTurn, match="The flow garden has had its 2 calls of this minute") as error:
+        turns.call("garden")
+    assert 59 < error.value.wait <= 60
+    clock.ahead += 60_001
+    turns.call("garden")
+    with turns.at("seeds.example", 0, 1):
+        with pytest.raises(NoTurn, match="1 calls of seeds"), turns.at("seeds.example", 0, 1):
+            pass
+        with turns.at("bulbs.example", 0, 1):
+            pass
+    with turns.at("seeds.example", 0, 1):
+        pass

@@ -11,6 +11,7 @@ import pytest
 
 from metrikon.app.assemble import App
 from metrikon.connections.fetching import FetchFailed, Wanted, fetch
+from metrikon.store import journal
 from tests.engine.test_language import ROW, begun, rows
 from tests.helpers import at_rest, eventually, run_state, states
 
@@ -44,6 +45,11 @@ class _Pages(BaseHTTPRequestHandler):
                 time.sleep(0.1)
         elif self.path == "/robots.txt":
             self._answer(200, b"User-agent: *\nDisallow: /hidden\n")
+        elif self.path.startswith("/beds"):
+            page = int(self.path.partition("=")[2] or 1)
+            rows = ", ".join(f'{{"bed": {number}}}' for number in range(3 * page - 2, min(3 * page, 8) + 1))
+            following = f'"beds?page={page + 1}"' if page < 3 else "null"
+            self._answer(200, f'{{"results": [{rows}], "next": {following}, "around": "/beds?page=1"}}'.encode())
         elif self.path == "/none":
             self._answer(404, b"")
         else:
@@ -169,3 +175,58 @@ def test_a_flow_reaches_no_private_address_by_itself(house: Callable[..., App], 
 def _states(app: App) -> list[str]:
 
     return list(states(app))
+
+
+PAGES = '  - {name: beds, fetch: {url: "BASE/beds", pages: {list: page.results, next: page.next}}}\n'
+EACH = """
+  - name: rows
+    each: {of: "${beds.list}", as: bed, steps: [{name: row, write: {to: table, key: ["${bed.bed}"], columns: {Value: "${bed.bed}"}}}]}
+"""
+
+
+def test_a_list_that_comes_page_by_page_is_gone_through(house: Callable[..., App], pages: str) -> None:
+    app = house(fetch_private=True)
+    begun(app, PAGES.replace("BASE", pages) + EACH)
+    at_rest(app, 1)
+    assert sorted(rows(app), key=int) == [str(number) for number in range(1, 9)]
+    assert [path for path, _ in _Pages.asked] == ["/beds", "/beds?page=2", "/beds?page=3"]
+
+
+@pytest.mark.parametrize(
+    ("steps", "message"),
+    [
+        (PAGES.replace("page.results", "page.rows"), "holds no list under page.rows"),
+        (PAGES.replace("page.next", "page.around").replace("}}}", ", most: 2}}}"), ""),
+        (PAGES.replace("BASE/beds", "BASE/prices.html"), "/prices.html is no JSON"),
+        (PAGES.replace("pages:", "most_bytes: 100, pages:"), "has more than the 0.0 MB that are fetched, in 2 pages"),
+    ],
+)
+def test_a_list_that_is_none_parks_the_run_and_one_that_goes_round_ends(house: Callable[..., App], pages: str, steps: str, message: str) -> None:
+    app = house(fetch_private=True)
+    run = begun(app, steps.replace("BASE", pages))
+    at_rest(app, 1)
+    assert run_state(app, run)[0] == ("parked" if message else "done")
+    assert message in run_state(app, run)[1]
+
+
+def test_who_is_over_the_limit_of_a_host_waits_and_fails_not(house: Callable[..., App], pages: str) -> None:
+    app = house(fetch_private=True, fetches_a_minute=1)
+    first = begun(app, f'  - {{name: page, fetch: {{url: "{pages}/a"}}}}\n')
+    assert eventually(lambda: run_state(app, first)[0] == "done")
+    second = begun(app, f'  - {{name: page, retry: {{attempts: 1}}, fetch: {{url: "{pages}/a"}}}}\n')
+    assert eventually(lambda: run_state(app, second)[0] == "waiting")
+    with app.database.reading() as connection:
+        (failed,) = [entry.data for _, entry in journal.load(connection, second) if entry.event == "failed"]
+    assert failed["turn"] is True
+    assert "has had its 1 calls of this minute" in failed["message"]
+
+
+def test_only_failures_that_are_named_are_tried_again(house: Callable[..., App], pages: str) -> None:
+    app = house(fetch_private=True)
+    _Pages.busy = 1
+    step = f'  - {{name: page, retry: {{wait: 0, on: [WHAT]}}, fetch: {{url: "{pages}/busy"}}}}\n'
+    run = begun(app, step.replace("WHAT", "slow, unreachable"))
+    assert eventually(lambda: run_state(app, run)[0] == "parked")
+    _Pages.busy = 1
+    run = begun(app, step.replace("WHAT", "busy"))
+    assert eventually(lambda: run_state(app, run)[0] == "done")

@@ -14,7 +14,7 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.demo import scenario
 from metrikon.engine.work import Work
-from metrikon.store import runs
+from metrikon.store import leases
 
 FOLDER = Path(__file__).parent
 
@@ -29,7 +29,7 @@ def keep(name: str) -> None:
     for file in ("09-brackendale-wrong-sum.pdf", "01-fernhill-nurseries.pdf", "07-thornby-credit-note.pdf"):
         app.arrivals.take(scenario.FLOW, "upload", file, file, scenario.document(file))
         if not file.startswith("07"):
-            (claim,) = app.database.write(lambda connection: runs.claim(connection, "kept", app.clock.now(), 60_000, 1))
+            (claim,) = app.database.write(lambda connection: leases.claim(connection, "kept", app.clock.now(), 60_000, 1))
             Work(app.engine.bench, claim).go()
     app.close()
     (home / "metrikon.db.lock").unlink()

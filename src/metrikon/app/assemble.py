@@ -36,6 +36,7 @@ from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
+from metrikon.engine.turns import Turns
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
@@ -89,7 +90,8 @@ class App:
         self.models: dict[str, Model] = {**made.by_name, **(models or {})}
         self.default_model = next(iter(models)) if models else made.default
         self.budget = Budget(limits_on_spending(settings), self.clock, self._spent, self._spent_in_run)
-        self.board = Switchboard(self.models, made.specs, self.database, self.clock, self.budget, Breaker(self.clock, settings.model_rest))
+        turns = Turns(self.clock, lambda flow: self.catalog.limits(flow).calls_a_minute)
+        self.board = Switchboard(self.models, made.specs, self.database, self.clock, self.budget, Breaker(self.clock, settings.model_rest), turns)
         self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), lambda: self.workshop.lists.heads())
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
@@ -98,6 +100,7 @@ class App:
             *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model),
             *(self._places, self._destination, self.transcriber, self.passwords.of),
             fetch_private=settings.fetch_private,
+            fetch_limits=(settings.fetches_a_minute, settings.fetches_at_once),
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination)

@@ -51,6 +51,8 @@ class Settings:
     calls_a_minute: int = _setting(0, "Most calls of the model a minute; 0: no limit.")
     tokens_a_minute: int = _setting(0, "Most tokens that the model reads and writes a minute; 0: no limit.")
     fetch_private: bool = _setting(False, "Let flows fetch pages from private addresses, such as those of the own network.")
+    fetches_a_minute: int = _setting(0, "Most pages that are fetched from one host a minute; 0: no limit.")
+    fetches_at_once: int = _setting(4, "Most pages that are fetched from one host at once; 0: no limit.")
     keep_files_days: int = _setting(0, "Days after which the file of an item that has settled is kept no longer; 0: kept for good.")
     keep_results_days: int = _setting(0, "Days after which records and results of runs that have settled are kept no longer; 0: kept for good.")
     keep_journals_days: int = _setting(0, "Days after which journals of runs that have settled are kept no longer; 0: kept for good.")

@@ -25,11 +25,13 @@ Resolve = Callable[[str, int], list[str]]
 
 
 class FetchFailed(Exception):
-    """Nothing was fetched; the message says why. `again`: trying later may help, after `wait` seconds if that was said."""
+    """Nothing was fetched; the message says why. `cause`: "busy", "slow" or "unreachable" where trying later may help, after `wait` seconds if that was
+    said; "turn" where it was not asked for, since it was not one's turn.
+    """
 
-    def __init__(self, message: str, *, again: bool = False, wait: float | None = None) -> None:
+    def __init__(self, message: str, *, cause: str = "", wait: float | None = None) -> None:
         super().__init__(message)
-        self.again = again
+        self.cause = cause
         self.wait = wait
 
 
@@ -92,12 +94,12 @@ def _address(url: str, wanted: Wanted, resolve: Resolve) -> tuple[str, int, str]
     try:
         found = resolve(host, port)
     except (OSError, UnicodeError) as error:
-        raise FetchFailed(f"The host {host} cannot be found.", again=True) from error
+        raise FetchFailed(f"The host {host} cannot be found.", cause="unreachable") from error
     for each in found:
         if not wanted.private and not _public(each):
             raise FetchFailed(f"{host} is at {each}, an address of a private network. The setting fetch_private allows these.")
     if not found:
-        raise FetchFailed(f"The host {host} has no address.", again=True)
+        raise FetchFailed(f"The host {host} has no address.", cause="unreachable")
     return host, port, found[0]
 
 
@@ -118,7 +120,7 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
     headers = {"Host": name if usual else f"{name}:{port}", "User-Agent": AGENT, "Accept-Encoding": "gzip, deflate", **wanted.known}
     left = until - time.monotonic()
     if left <= 0:
-        raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", again=True)
+        raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", cause="slow")
     try:
         with (
             httpx.Client(trust_env=False, follow_redirects=False, timeout=min(left, 20.0)) as client,
@@ -126,9 +128,9 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
         ):
             return _taken(url, response, wanted, until)
     except httpx.TimeoutException as error:
-        raise FetchFailed(f"{url} did not answer in time.", again=True) from error
+        raise FetchFailed(f"{url} did not answer in time.", cause="slow") from error
     except httpx.HTTPError as error:
-        raise FetchFailed(f"{url} could not be fetched: {error}.", again=True) from error
+        raise FetchFailed(f"{url} could not be fetched: {error}.", cause="unreachable") from error
 
 
 def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> Fetched | str:
@@ -138,7 +140,8 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
     if status == 304 and wanted.known:
         return Fetched(url, status, "", "", None, {})
     if status in (408, 425, 429) or status >= 500:
-        raise FetchFailed(f"{url} answered {status}.", again=True, wait=_wait(response.headers.get("retry-after")))
+        cause = "busy" if status in (425, 429, 503) else "slow" if status in (408, 504) else "unreachable"
+        raise FetchFailed(f"{url} answered {status}.", cause=cause, wait=_wait(response.headers.get("retry-after")))
     if status != 200:
         raise FetchFailed(f"{url} answered {status} {response.reason_phrase}.")
     media = response.headers.get("content-type", "").partition(";")[0].strip().lower()
@@ -153,7 +156,7 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
         if len(data) > wanted.most_bytes:
             raise FetchFailed(f"{url} has more than the {wanted.most_bytes / 1e6:.1f} MB that are fetched.")
         if time.monotonic() > until:
-            raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", again=True)
+            raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", cause="slow")
     pairs = (("If-None-Match", "etag"), ("If-Modified-Since", "last-modified"))
     validators = {ask: response.headers[told] for ask, told in pairs if response.headers.get(told)}
     return Fetched(url, status, media, _named(url, response.headers.get("content-disposition", "")), bytes(data), validators)
@@ -185,7 +188,7 @@ def _allowed(url: str, wanted: Wanted, resolve: Resolve, until: float) -> bool:
     try:
         found = _once(place, Wanted(place, LARGEST_ROBOTS, wanted.seconds, private=wanted.private), resolve, until)
     except FetchFailed as error:
-        return not error.again  # a server that is in trouble is left alone
+        return not error.cause  # a server that is in trouble is left alone
     if isinstance(found, str) or found.data is None:
         return True
     robots = RobotFileParser()

@@ -10,6 +10,18 @@ from typing import Generic, TypeVar
 T = TypeVar("T")
 BEHALF: ContextVar[str] = ContextVar("behalf", default="")  # on whose behalf a thread works: the name of a flow
 
+_LATER = " later"
+
+
+def party(flow: str, *, behind: bool) -> str:
+    """On whose behalf a run is worked on: its flow, or the back-fills of it."""
+    return f"{flow}{_LATER}" if behind else flow
+
+
+def flow_of(party: str) -> str:
+    """The flow of a party."""
+    return party.removesuffix(_LATER)
+
 
 class FairShare(Generic[T]):
     """Things that are lent, one to each who asks. Of those who wait, the party that has the fewest comes first; among equals each has its turn."""

@@ -31,7 +31,7 @@ from metrikon.ports.files import Files
 from metrikon.store import flows, items, journal, listing, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
-from metrikon.store.runs import FIRST
+from metrikon.store.leases import FIRST
 from metrikon.store.tables import runs as runs_table
 
 ENDS = ("done", "answered", "woken", "came")  # entries that are taken over: what was only begun is begun anew
@@ -108,7 +108,7 @@ class Again:
         return begun
 
     def _beginning(self, part: list[str], by: str, start: str) -> Callable[[Connection], list[str]]:
-        return lambda connection: [self._begin(connection, each, by, start, {}) for each in part]
+        return lambda connection: [self._begin(connection, each, by, start, {}, behind=True) for each in part]
 
     def _items(self, chosen: Chosen) -> list[dict[str, Any]]:
         states = chosen.states or (*runs.SETTLED, "parked")
@@ -129,7 +129,7 @@ class Again:
         except KeyError as error:
             raise NotThere(f"There is no flow {name!r}.") from error
 
-    def _begin(self, connection: Connection, item_id: str, by: str, start: str, values: Mapping[str, Any]) -> str:
+    def _begin(self, connection: Connection, item_id: str, by: str, start: str, values: Mapping[str, Any], *, behind: bool = False) -> str:
         last = runs.latest(connection, item_id)
         if last is None:
             raise NotThere(f"There is no item {item_id}.")
@@ -153,7 +153,7 @@ class Again:
         if last["state"] == "parked":
             self._answers.end(connection, last["id"], by, f"Replaced by a new run on version {version} of the flow.")
         run_id, now = self._clock.new_id(), self._clock.now()
-        items.start_run(connection, run_id, item_id, name, version, now)
+        items.start_run(connection, run_id, item_id, name, version, now, behind=behind)
         if written:
             connection.execute(update(runs_table).where(runs_table.c.id == run_id).values(epoch=FIRST))  # its journal is not empty
             told = {"run": {**written[0].data["run"], "id": run_id}, "versions": self._catalog.versions_in(newer)}

@@ -114,7 +114,7 @@ class Budget:
         if many or much:
             wait = max(0.1, (recent[0][0] + MINUTE - now) / 1000)
             what = f"{spec.calls_a_minute} calls" if many else f"{spec.tokens_a_minute} tokens"
-            raise ModelDown(f"The model {spec.name} has had its {what} of this minute.", wait)
+            raise ModelDown(f"The model {spec.name} has had its {what} of this minute.", wait, "turn")
 
     def _add(self, flow: str, run_id: str, cost: Decimal) -> None:
         if not cost:

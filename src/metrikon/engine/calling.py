@@ -13,6 +13,7 @@ from sqlalchemy import Connection
 from metrikon.core.extraction.tokens import RESERVED
 from metrikon.core.values.exact import dumps, dumps_sorted
 from metrikon.engine.budget import LONGEST_WAIT, Breaker, Budget
+from metrikon.engine.turns import NoTurn, Turns
 from metrikon.models.specs import ModelSpec
 from metrikon.ports.clock import Clock
 from metrikon.ports.model import Model, ModelAnswer, ModelDown, ModelRefused, ModelRequest, OverLimit, Usage
@@ -33,6 +34,7 @@ class Switchboard:
     clock: Clock
     budget: Budget
     breaker: Breaker
+    turns: Turns
     sleep: Callable[[float], None] = time.sleep
 
     def bound(self, name: str, flow: str, run_id: str) -> Bound:
@@ -106,6 +108,7 @@ class Bound:
         board.breaker.check(name)
         spec = board.specs.get(name) or ModelSpec(name=name, url="")
         try:
+            self._in_turn()
             reserved = self._reserved(spec, request)
         except BaseException:
             board.breaker.left(name)
@@ -128,6 +131,12 @@ class Bound:
             board.budget.settle(reserved, usage.cost, usage.input_tokens + usage.output_tokens)
         call = self._note(name, request, key, asked, "good", usage, dumps({"text": answer.text, "tokens": answer.tokens}))
         return replace(answer, usage=usage, call=call)
+
+    def _in_turn(self) -> None:
+        try:
+            self.board.turns.call(self.flow)
+        except NoTurn as error:
+            raise ModelDown(str(error), error.wait, "turn") from error
 
     def _reserved(self, spec: ModelSpec, request: ModelRequest) -> Any:
         tokens = int(_words(request) / RESERVED) + len(request.pictures) * spec.picture_tokens

@@ -15,7 +15,7 @@ from metrikon.core.feel.parse import in_standard_spelling
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.copying import BadCopy, copied
 from metrikon.core.flows.kind import Known, Language
-from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.model import Flow, Limits, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
@@ -26,6 +26,7 @@ from metrikon.ports.clock import Clock
 from metrikon.store import flows
 from metrikon.store.database import Database
 
+LIMITS = 1000  # milliseconds for which the limits of flows are taken as they were
 Lists = Callable[[], Mapping[str, Sequence[str]]]
 
 
@@ -42,6 +43,7 @@ class Catalog:
         self._types: dict[tuple[str, int], RecordType] = {}
         self._newest: dict[str, int] = {}
         self._tables: dict[tuple[str, int], Table] = {}
+        self._limited: tuple[int, Mapping[str, int]] = (-LIMITS, {})
         self._lock = threading.Lock()
 
     def flow(self, name: str, version: int) -> Flow:
@@ -54,6 +56,29 @@ class Catalog:
                 raise KeyError(f"There is no flow {name!r} in version {version}.")
             found = self._flows[name, version] = flow_from(from_yaml(row["text"]), self.language)
         return found
+
+    def limits(self, name: str) -> Limits:
+        """What a flow may take at most, as its newest version says; of one that is not kept here, anything."""
+        try:
+            return self.newest_flow(name).head.limits
+        except (KeyError, BadFlow):
+            return Limits()
+
+    def at_once(self) -> Mapping[str, int]:
+        """Flows that say how many of their runs are worked on at once, as they were within the last second."""
+        now = self._clock.now()
+        if now - self._limited[0] > LIMITS or now < self._limited[0]:
+            with self._database.reading() as connection:
+                kept = flows.newest_versions(connection)
+            found = {name: self._at_once(name, version) for name, version in kept}
+            self._limited = now, {name: count for name, count in found.items() if count}
+        return self._limited[1]
+
+    def _at_once(self, name: str, version: int) -> int:
+        try:
+            return self.flow(name, version).head.limits.at_once
+        except BadFlow:
+            return 0  # kept by an older version of the program
 
     def newest_flow(self, name: str) -> Flow:
         """A flow in its newest version. Raises KeyError."""
@@ -152,7 +177,7 @@ class Catalog:
         """What is kept here, that flows may name."""
         with self._database.reading() as connection:
             tables = [str(row["name"]) for row in flows.all_decision_tables(connection)]
-            kept = [(str(row["name"]), int(row["version"])) for row in flows.all_flows(connection)]
+            kept = flows.newest_versions(connection)
         used = {name: self._used_in(name, version) for name, version in kept}
         return Known(self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists(), used)
 

@@ -5,14 +5,13 @@ from __future__ import annotations
 import logging
 import queue
 import threading
-from collections import Counter
 from dataclasses import dataclass
 
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.work import Bench, Work
-from metrikon.store import changes, runs
+from metrikon.store import changes, leases
 from metrikon.store.database import StoreFailed
-from metrikon.store.runs import Claim
+from metrikon.store.leases import Claim, Shares
 
 log = logging.getLogger("metrikon.engine")
 TOGETHER = 0.01  # seconds
@@ -57,7 +56,7 @@ class Engine:
     def start(self) -> None:
         """Release what an earlier process held, then begin."""
         clock = self.bench.workshop.clock
-        self.bench.database.write(lambda connection: runs.release_all(connection, clock.now()))
+        self.bench.database.write(lambda connection: leases.release_all(connection, clock.now()))
         self.deliveries.start()
         for number in range(self.settings.workers):
             self._threads.append(threading.Thread(target=self._worker, name=f"worker-{number}", daemon=True))
@@ -110,12 +109,13 @@ class Engine:
     def _claim(self, room: int) -> list[Claim]:
         now, settings = self.bench.workshop.clock.now(), self.settings
         with self._lock:
-            held = Counter(each.flow for each in self._active.values())
-        return self.bench.database.write(lambda connection: runs.claim(connection, settings.owner, now, settings.lease, room, held, settings.share))
+            held = list(self._active.values())
+        shares = Shares(settings.share, self.bench.workshop.catalog.at_once())
+        return self.bench.database.write(lambda connection: leases.claim(connection, settings.owner, now, settings.lease, room, held, shares))
 
     def _renew(self, held: list[Claim]) -> None:
         until = self.bench.workshop.clock.now() + self.settings.lease
-        self.bench.database.write(lambda connection: runs.renew(connection, held, until))
+        self.bench.database.write(lambda connection: leases.renew(connection, held, until))
 
     def _room(self) -> int:
         with self._lock:

@@ -13,7 +13,7 @@ from metrikon.ports.clock import Clock
 from metrikon.store import flows, items, journal
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
-from metrikon.store.runs import FIRST
+from metrikon.store.leases import FIRST
 from metrikon.store.tables import runs
 
 

@@ -14,16 +14,16 @@ from sqlalchemy import Connection
 from metrikon.core.flows.fold import advance, in_order, todo
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept, loads
-from metrikon.drivers.fair import BEHALF
+from metrikon.drivers.fair import BEHALF, party
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
-from metrikon.store import events, items, journal, questions, runs
+from metrikon.store import events, items, journal, leases, questions, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
-from metrikon.store.runs import FIRST, Claim, LeaseLost
+from metrikon.store.leases import FIRST, Claim, LeaseLost
 
 log = logging.getLogger("metrikon.engine")
 
@@ -57,7 +57,7 @@ class Work:
 
     def go(self) -> None:
         """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
-        BEHALF.set(self.claim.flow)
+        BEHALF.set(party(self.claim.flow, behind=self.claim.behind))
         try:
             self._go()
         except LeaseLost:
@@ -199,7 +199,7 @@ class Work:
             path=effect.path,
             parameters=effect.parameters,
             attempt=effect.attempt,
-            most_attempts=effect.step.common.retry.attempts,
+            most_attempts=effect.step.common.retry.most("busy"),
             today=self.today,
             file_name=self.file_name,
             said=effect.step.parameters,
@@ -218,6 +218,8 @@ class Work:
         data: dict[str, Any] = {"attempt": effect.attempt, "at": now, "jitter": round(0.85 + 0.3 * self.clock.chance(), 3), "again": False}
         if isinstance(error, StepFailed):
             data |= {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused}
+            data |= {"cause": error.cause} if error.cause else {}
+            data |= {"turn": True} if error.turn else {}
         else:
             log.error("run %s, step %s", self.claim.run_id, effect.path, exc_info=error)
             data["message"] = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."
@@ -304,7 +306,7 @@ class Work:
 
     def _park_for_error(self) -> None:
         def job(connection: Connection) -> None:
-            runs.hold_lease(connection, self.claim)
+            leases.hold_lease(connection, self.claim)
             reason = "An error of the program stopped this run; it is in the service's log. Continue the run once it is mended."
             runs.move(connection, self.claim.run_id, "parked", self.clock.now(), reason)
 

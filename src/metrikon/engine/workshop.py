@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from urllib.parse import urlsplit
 
 import msgspec
 
-from metrikon.connections.fetching import Wanted, fetch
+from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.core.decisions.model import Table
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
 from metrikon.core.flows.model import Said
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
+from metrikon.drivers.fair import BEHALF, flow_of
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
+from metrikon.engine.turns import NoTurn
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files
@@ -53,7 +56,9 @@ class EngineWorkshop:
         passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
         *,
         fetch_private: bool = False,
+        fetch_limits: tuple[int, int] = (0, 0),
     ) -> None:
+        self.fetch_limits = fetch_limits  # of a host: calls a minute, and at once; 0: no limit
         self.fetch_private = fetch_private
         self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
@@ -160,12 +165,27 @@ class EngineWorkshop:
             before = fetched.known(connection, wanted.url)
         there = before is not None and self.files.path(before.file).exists()
         known = before.validators if before is not None and there else {}
-        found = fetch(replace(wanted, private=self.fetch_private, known=known))
+        found = self._in_turn(replace(wanted, private=self.fetch_private, known=known))
         if found.data is None and before is not None:
             return replace(before, changed=False)
         sha256 = self.files.put(found.data or b"")
         changed = before is None or before.file != sha256
         return KeptPage(sha256, found.name, found.media, len(found.data or b""), found.url, changed, found.validators)
+
+    def _in_turn(self, wanted: Wanted) -> Fetched:
+        """What is fetched, when it is the turn of the flow and of the host. Raises `FetchFailed`."""
+        host = urlsplit(wanted.url).hostname or ""
+        a_minute, at_once = self.fetch_limits
+        try:
+            with self.board.turns.at(host, a_minute, at_once):
+                self.board.turns.call(flow_of(BEHALF.get()))
+                return fetch(wanted)
+        except NoTurn as error:
+            raise FetchFailed(str(error), cause="turn", wait=error.wait) from error
+
+    def file(self, sha256: str) -> bytes:
+        """The bytes of a kept file. Raises KeyError."""
+        return self.files.get(sha256)
 
     def new_id(self) -> str:
         return self.clock.new_id()

@@ -160,7 +160,9 @@ class ChatModel:
             response = self._transport.handle_request(httpx.Request("POST", self._url, content=body, headers=self._headers, extensions=self._timeout))
             data = self._read(response)
         except httpx.TimeoutException as error:
-            raise ModelDown(f"The model {self.name} at {self.settings.url} did not answer within {self.settings.timeout:g} seconds.") from error
+            raise ModelDown(
+                f"The model {self.name} at {self.settings.url} did not answer within {self.settings.timeout:g} seconds.", cause="slow"
+            ) from error
         except httpx.InvalidURL as error:
             raise ModelRefused(f"The address of the model {self.name}, {self.settings.url!r}, is no URL: {error}. Correct its settings.") from error
         except httpx.HTTPError as error:
@@ -197,7 +199,9 @@ def _raise_for(response: httpx.Response, name: str) -> None:
     if status == 200:
         return
     if status in (408, 409, 425, 429) or status >= 500:
-        raise ModelDown(f"The model {name} answered {status} ({_said(response)}).", _retry_after(response))
+        raise ModelDown(
+            f"The model {name} answered {status} ({_said(response)}).", _retry_after(response), "busy" if status == 429 else "unreachable"
+        )
     hint = " Check its key." if status in (401, 403) else " Check its address and name." if status == 404 else ""
     raise ModelRefused(f"The model {name} refused the request with {status} ({_said(response)}).{hint}", form=status in (400, 415, 422, 501))
 

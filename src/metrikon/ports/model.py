@@ -82,11 +82,15 @@ class ModelAnswer:
 
 
 class ModelDown(Exception):
-    """The model gave no answer; trying again later may help. `wait`: seconds the server asked for."""
+    """The model gave no answer; trying again later may help. `wait`: seconds the server asked for.
 
-    def __init__(self, message: str, wait: float | None = None) -> None:
+    `cause`: "busy", "slow" or "unreachable"; "turn" where it was not called, since it was not one's turn.
+    """
+
+    def __init__(self, message: str, wait: float | None = None, cause: str = "unreachable") -> None:
         super().__init__(message)
         self.wait = wait
+        self.cause = cause
 
 
 class OverLimit(Exception):

@@ -82,14 +82,21 @@ class GatheredRunner(Protocol):
 
 
 class StepFailed(Exception):
-    """A step did not come to its end. `again`: trying later may help; `refused`: the item ends here."""
+    """A step did not come to its end. `again`: trying later may help; `refused`: the item ends here.
 
-    def __init__(self, message: str, *, again: bool = False, wait: float | None = None, refused: bool = False) -> None:
+    `cause`: what it was, of `core.flows.model.CAUSES`, where trying later may help. `turn`: it was only not its turn, which counts as no try.
+    """
+
+    def __init__(
+        self, message: str, *, again: bool = False, wait: float | None = None, refused: bool = False, cause: str = "", turn: bool = False
+    ) -> None:
         super().__init__(message)
         self.message = message
         self.again = again
         self.wait = wait
         self.refused = refused
+        self.cause = cause
+        self.turn = turn
 
 
 class CalledModel(Model, Protocol):
@@ -157,6 +164,10 @@ class Workshop(Protocol):
 
     def fetch(self, wanted: Any) -> Any:
         """A page or file fetched (`connections.fetching.Wanted`) and kept (`store.fetched.KeptPage`). Raises `FetchFailed`."""
+        ...
+
+    def file(self, sha256: str) -> bytes:
+        """The bytes of a kept file. Raises KeyError."""
         ...
 
     def new_id(self) -> str: ...

@@ -103,7 +103,7 @@ def _only(given: Any) -> Within | None:
 def _failure(error: Exception, call: Call) -> StepFailed:
     """What went wrong, and whether trying again may help."""
     if isinstance(error, ModelDown):
-        return StepFailed(str(error), again=True, wait=error.wait)
+        return StepFailed(str(error), again=True, wait=error.wait, cause=error.cause, turn=error.cause == "turn")
     if isinstance(error, ModelRefused):
         return StepFailed(f"{error} Correct the model's settings, then continue.")
     if isinstance(error, OverLimit):
@@ -111,5 +111,5 @@ def _failure(error: Exception, call: Call) -> StepFailed:
     if isinstance(error, Refused):
         return StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True)
     if isinstance(error, WorkFailed):
-        return StepFailed(f"{call.file_name}: {error}", again=True)
-    return StepFailed(f"{call.file_name}, while its values were looked for: {error}", again=call.attempt < KILLS, wait=0.2)
+        return StepFailed(f"{call.file_name}: {error}", again=True, cause="machine")
+    return StepFailed(f"{call.file_name}, while its values were looked for: {error}", again=call.attempt < KILLS, wait=0.2, cause="machine")

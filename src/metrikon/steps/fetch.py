@@ -1,14 +1,24 @@
-"""fetch: get a page or a file by HTTP, and keep it."""
+"""fetch: get a page or a file by HTTP, and keep it; or a list that comes page by page."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Any
+from urllib.parse import urljoin
+
 from metrikon.connections.fetching import FetchFailed, Wanted
+from metrikon.core.feel import BadExpression, FeelError, evaluate
+from metrikon.core.feel.scopes import Bound
+from metrikon.core.values.exact import NotJson, as_kept, loads
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
 from metrikon.store import fetched
+from metrikon.store.fetched import KeptPage
+
+MOST_ENTRIES = 20_000  # of a list that comes page by page, as many as `each` goes through
 
 
 def run(call: Call, workshop: Workshop) -> Outcome:
-    """The file, kept under its hash, and whether it changed since it was fetched before."""
+    """The file, kept under its hash, and whether it changed since it was fetched before; or the elements of a list."""
     given = call.parameters
     wanted = Wanted(
         url=str(given["url"]),
@@ -18,10 +28,9 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         types=tuple(str(each) for each in given["types"]),
         robots=bool(given["robots"]),
     )
-    try:
-        found = workshop.fetch(wanted)
-    except FetchFailed as error:
-        raise StepFailed(str(error), again=error.again, wait=error.wait) from error
+    if call.said.pages is not None:
+        return Outcome(_pages(call, wanted, workshop))
+    found = _fetched(wanted, workshop)
 
     def commit(connection: Transaction, at: int) -> Made:
         fetched.keep(connection, wanted.url, found, at)
@@ -29,3 +38,49 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         return Made("done", {"result": shown})
 
     return Outcome(commit=commit)
+
+
+def _fetched(wanted: Wanted, workshop: Workshop) -> KeptPage:
+    try:
+        found: KeptPage = workshop.fetch(wanted)
+    except FetchFailed as error:
+        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+    return found
+
+
+def _pages(call: Call, wanted: Wanted, workshop: Workshop) -> dict[str, Any]:
+    """The elements of all pages of a list."""
+    pages, entries, seen, size = call.said.pages, [], set[str](), 0
+    while wanted.url not in seen and len(seen) < pages.most:
+        seen.add(wanted.url)
+        kept = _fetched(wanted, workshop)
+        size += kept.size
+        if size > wanted.most_bytes:
+            raise StepFailed(f"{call.parameters['url']} has more than the {wanted.most_bytes / 1e6:.1f} MB that are fetched, in {len(seen)} pages.")
+        page = _as_json(workshop.file(kept.file), wanted.url)
+        found = _said(pages.entries, page, call)
+        if not isinstance(found, list):
+            raise StepFailed(f"{wanted.url} holds no list under {pages.entries}. Correct the flow, then continue.")
+        entries += found
+        if len(entries) > MOST_ENTRIES:
+            raise StepFailed(f"The list at {call.parameters['url']} has more than {MOST_ENTRIES} elements.")
+        following = _said(pages.following, page, call) if pages.following is not None else None
+        if not isinstance(following, str) or not following:
+            break
+        wanted = replace(wanted, url=urljoin(kept.url, following))
+    return {"list": entries, "count": len(entries), "pages": len(seen)}
+
+
+def _as_json(data: bytes, url: str) -> Any:
+    try:
+        return loads(data)
+    except NotJson as error:
+        raise StepFailed(f"{url} is no JSON: {error}.") from error
+
+
+def _said(expression: str, page: Any, call: Call) -> Any:
+    scope: Any = Bound({"page": page}, call.scope)
+    try:
+        return as_kept(evaluate(expression, scope, None, call.moment))
+    except (BadExpression, FeelError) as error:
+        raise StepFailed(f"{expression!r} could not be worked out: {error} Correct the flow, then continue.") from error

@@ -22,7 +22,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     try:
         rows = [row for row in _rows(call, workshop) if _as_said(row, call)]
     except Busy as error:
-        raise StepFailed(str(error), again=True) from error
+        raise StepFailed(str(error), again=True, cause="busy") from error
     except Broken as error:
         raise StepFailed(f"{error} Then continue.") from error
     except (BadExpression, FeelError) as error:

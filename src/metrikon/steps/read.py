@@ -21,15 +21,15 @@ def run(call: Call, workshop: Workshop) -> Outcome:
             raise StepFailed(f"{call.file_name} cannot be read yet. {error.reason} Then continue.") from error
         raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
     except TranscriptionDown as error:
-        raise StepFailed(f"{call.file_name}: {error}", again=True) from error
+        raise StepFailed(f"{call.file_name}: {error}", again=True, cause="unreachable") from error
     except TranscriptionRefused as error:
         raise StepFailed(f"{call.file_name}: {error} Correct the settings, then continue.") from error
     except WorkFailed as error:
-        raise StepFailed(f"{call.file_name}: {error}", again=True) from error
+        raise StepFailed(f"{call.file_name}: {error}", again=True, cause="machine") from error
     except ReaderDied as error:
         if call.attempt >= KILLS:
             raise StepFailed(f"{call.file_name} is refused: {error} It happened {KILLS} times.", refused=True) from error
-        raise StepFailed(f"{call.file_name}: {error} It is tried again.", again=True, wait=0.2) from error
+        raise StepFailed(f"{call.file_name}: {error} It is tried again.", again=True, wait=0.2, cause="machine") from error
     except KeyError as error:
         raise StepFailed(
             f"The file {sha256[:12]} is kept no longer, or never was. Give the read step a file that is, such as ${{item.file}} of an item that came in lately."

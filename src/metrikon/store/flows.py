@@ -110,6 +110,12 @@ def _get(connection: Connection, table: Table, name: str, version: int | None) -
     return dict(row) if row else None
 
 
+def newest_versions(connection: Connection) -> list[tuple[str, int]]:
+    """(name, version) of every flow in its newest version."""
+    query = select(flows.c.name, func.max(flows.c.version)).group_by(flows.c.name).order_by(flows.c.name)
+    return [(name, version) for name, version in connection.execute(query)]
+
+
 def all_flows(connection: Connection) -> list[dict[str, Any]]:
     """The newest version of every flow, by name."""
     return _all(connection, flows)

@@ -113,8 +113,9 @@ def start_run(
     *,
     used_by: tuple[str, str] | None = None,
     given: Any = None,
+    behind: bool = False,
 ) -> None:
-    """A new run, ready at once or held with a reason. `used_by`: the run and path of the step that uses it, `given`: what that step gives it."""
+    """A new run, ready at once or held with a reason. `used_by`: the run and path of the step that uses it, `given`: what that step gives it. `behind`: a back-fill, which comes after what is new."""
     row = {
         "id": run_id,
         "item_id": item_id,
@@ -138,6 +139,7 @@ def start_run(
         "used_at": used_by[1] if used_by else None,
         "given": dumps(given) if given is not None else None,
         "forgotten_at": None,
+        "behind": behind,
     }
     _RUN.run(connection, row)
     changes.note(connection, "run", [run_id], at)

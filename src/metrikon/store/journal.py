@@ -11,7 +11,7 @@ from sqlalchemy import Connection, bindparam, insert, select, update
 from metrikon.core.flows.state import Entry
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.hot import Hot
-from metrikon.store.runs import Claim, LeaseLost
+from metrikon.store.leases import Claim, LeaseLost
 from metrikon.store.tables import journal, runs
 
 

@@ -1,64 +1,22 @@
-"""Runs: claiming them by lease and epoch, and moving them from state to state."""
+"""Runs, moved from state to state."""
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import Connection, and_, bindparam, null, or_, select, update
+from sqlalchemy import Connection, bindparam, null, select, update
 
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import paused, runs
+from metrikon.store.tables import runs
 
 SETTLED = ("done", "stopped", "refused")
 STATES = ("ready", "running", "waiting", "review", "parked", "held", *SETTLED)
 
 
-class LeaseLost(Exception):
-    """The run was claimed by another worker meanwhile; nothing of this commit was kept."""
-
-
-FIRST = 1  # the epoch of a run that no one has claimed before: its journal is empty
-
-
-@dataclass(frozen=True)
-class Claim:
-    """A run that a worker owns until its lease passes on."""
-
-    run_id: str
-    item_id: str
-    flow: str
-    flow_version: int
-    epoch: int
-    used_by: str | None = None
-    used_at: str | None = None
-
-
 # statements of the hot path are built once: building one costs more than running it
-_WHAT_IS_DUE = (
-    select(runs.c.id, runs.c.flow)
-    .where(
-        or_(
-            and_(or_(runs.c.state == "ready", runs.c.state == "waiting", runs.c.state == "review"), runs.c.wake_at <= bindparam("now")),
-            and_(runs.c.state == "running", runs.c.lease_until < bindparam("now")),
-        ),
-        runs.c.flow.not_in(select(paused.c.flow)),
-    )
-    .order_by(runs.c.wake_at, runs.c.id)
-    .limit(bindparam("most"))
-)
-_DUE = Hot(_WHAT_IS_DUE)
-_DUE_BESIDE = _WHAT_IS_DUE.where(runs.c.flow.not_in(bindparam("full", expanding=True)))
-_CLAIM = (
-    update(runs)
-    .where(runs.c.id.in_(bindparam("ids", expanding=True)))
-    .values(state="running", owner=bindparam("by"), epoch=runs.c.epoch + 1, lease_until=bindparam("until"), wake_at=bindparam("now"))
-    .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch, runs.c.used_by, runs.c.used_at)
-)
 _MOVE = Hot(
     update(runs)
     .where(runs.c.id == bindparam("run"))
@@ -86,58 +44,6 @@ _SPENT = Hot(
         output_tokens=runs.c.output_tokens + bindparam("more_out"),
     )
 )
-
-
-def claim(
-    connection: Connection, owner: str, now: int, lease: int, most: int, held: Mapping[str, int] | None = None, share: int = 1_000_000
-) -> list[Claim]:
-    """Claim runs that are due, oldest first; runs whose lease has run out count as due.
-
-    `held`: how many runs of each flow are worked on already; no flow gets more than `share` of them, so that a crowd holds nobody up.
-    """
-    counts = Counter(held or {})
-    full = [flow for flow, count in counts.items() if count >= share]
-    found: list[str] = []
-    while len(found) < most:
-        values = {"now": now, "most": most}
-        rows = connection.execute(_DUE_BESIDE, {**values, "full": full}).all() if full else _DUE.run(connection, values)
-        fresh = [(run, flow) for run, flow in rows if run not in found]
-        before = len(full)
-        for run, flow in fresh:
-            if counts[flow] < share and len(found) < most:
-                found.append(run)
-                counts[flow] += 1
-            elif flow not in full:
-                full.append(flow)
-        if len(full) == before or not fresh:
-            break  # nobody was turned away, so there is nobody else
-    if not found:
-        return []
-    claimed = connection.execute(_CLAIM, {"ids": found, "by": owner, "until": now + lease, "now": now}).all()
-    return [Claim(*row) for row in sorted(claimed, key=lambda row: str(row[0]))]
-
-
-def renew(connection: Connection, claims: Sequence[Claim], until: int) -> None:
-    """Lengthen leases; those that passed on meanwhile stay passed on."""
-    for each in claims:
-        connection.execute(
-            update(runs).where(runs.c.id == each.run_id, runs.c.epoch == each.epoch, runs.c.state == "running").values(lease_until=until)
-        )
-
-
-def hold_lease(connection: Connection, claim: Claim) -> int:
-    """The number of journal entries of a claimed run. Raises `LeaseLost` when it is not ours any more."""
-    query = select(runs.c.entries).where(runs.c.id == claim.run_id, runs.c.epoch == claim.epoch, runs.c.state == "running")
-    entries = connection.execute(query).scalar()
-    if entries is None:
-        raise LeaseLost(claim.run_id)
-    return int(entries)
-
-
-def release_all(connection: Connection, now: int) -> int:
-    """Make every claimed run due again: for the start of the only process that may claim them."""
-    result = connection.execute(update(runs).where(runs.c.state == "running").values(state="ready", owner=None, wake_at=now, lease_until=None))
-    return int(result.rowcount)
 
 
 def move(connection: Connection, run_id: str, state: str, at: int, reason: str = "", wake_at: int | None = None) -> None:

@@ -81,7 +81,8 @@ runs = Table(
     Column("used_at", String(400)),  # the path of that step
     Column("given", LargeBinary),
     Column("forgotten_at", BigInteger),  # when its results or its journal were
-    Index("runs_to_wake", "state", "wake_at"),
+    Column("behind", Boolean, nullable=False, default=False, server_default="0"),  # a back-fill: it comes after what is new
+    Index("runs_due", "behind", "state", "wake_at"),
     Index("runs_of_item", "item_id"),
     Index("runs_by_state", "state", "id"),
     Index("runs_used", "used_by"),

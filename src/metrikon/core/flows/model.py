@@ -14,13 +14,32 @@ from metrikon.core.flows.form import NAME, Condition, Duration, Form, OptionalBl
 from metrikon.core.flows.kind import Kind
 from metrikon.core.flows.settings import Setting, SettingName, values_of
 
+Cause = Literal["busy", "slow", "unreachable", "machine"]
+
+
+class Limits(Form):
+    """What a flow may take at most, so that it holds up no other and no service is overrun; 0: no limit."""
+
+    at_once: int = Field(0, ge=0, le=1000, description="Its runs that are worked on at once.")
+    calls_a_minute: int = Field(0, ge=0, le=100_000, description="Calls of models and pages fetched, a minute; what is over waits for its turn.")
+
 
 class Retry(Form):
     """How often and how patiently a step is tried again before its run is parked."""
 
+    on: list[Cause] = Field(
+        default_factory=list,
+        description="Which failures are tried again: a service that is busy or says to come later, one that is slow, one that cannot be reached, an "
+        "error of this machine; all of these when left out.",
+    )
+
     attempts: int = Field(4, ge=1, le=100, description="Tries in all.")
     wait: float = Field(2.0, ge=0, le=86400, description="Seconds before the second try; doubled each time, with jitter.")
     longest: float = Field(300.0, ge=0, le=86400, description="The longest wait, in seconds.")
+
+    def most(self, cause: Cause) -> int:
+        """Tries in all after a failure of this cause."""
+        return self.attempts if not self.on or cause in self.on else 1
 
 
 class OnFailure(Form):
@@ -58,6 +77,7 @@ class Head(Form):
     name: str = Field(..., pattern=r"^[a-z][a-z0-9-]{0,59}$", description="What the flow is called.")
     about: str = Field("", max_length=1000, description="What it is for, in words for people.")
     zone: str = Field("UTC", max_length=60, description="The zone in which its times are told and its days begin, such as Europe/Vienna.")
+    limits: Limits = Field(default_factory=Limits, description="What it may take at most.")
     settings: dict[SettingName, Setting] = Field(default_factory=dict, max_length=100, description="Values that a copy of the flow may change.")
 
 

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from metrikon.core.flows.form import Form, Where, fields
 from metrikon.core.flows.kind import Kind, Language
-from metrikon.core.flows.model import Common, Flow, Head, Retry, Said, Step
+from metrikon.core.flows.model import Common, Flow, Head, Limits, Retry, Said, Step
 from metrikon.core.flows.problems import BadFlow, Problem, in_our_words
 from metrikon.core.flows.settings import misfit, unknown_settings, values_of, with_settings
 from metrikon.core.values.near import meant
@@ -68,7 +68,7 @@ class _Reading:
         }
         steps = self.block(self._listed(data, "steps"), ("steps",), 0)
         return Flow(
-            head or Head.model_construct(metrikon=1, name=str(data.get("name", "")), about="", zone="UTC", settings={}),
+            head or Head.model_construct(metrikon=1, name=str(data.get("name", "")), about="", zone="UTC", settings={}, limits=Limits()),
             tuple(each for each in said if each is not None),
             {name: each or Said("unread", None, ("destinations", name)) for name, each in named.items()},
             tuple(steps),

@@ -148,14 +148,16 @@ class Walk:
 
     def fail(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
         """A step has failed: it is tried again, or has failed for good."""
-        failures, message = step.failures + 1, str(data.get("message", ""))
+        turn = bool(data.get("turn"))  # it was only not its turn
+        failures, message = step.failures + (0 if turn else 1), str(data.get("message", ""))
         here = self.here(self.state.frames[step.frame])
         if data.get("refused"):
             self._stuck(here, replace(step, failures=failures), message, refused=True)
             return
         retry = step.step.common.retry
-        if data.get("again") and failures < retry.attempts:
-            wait = min(retry.longest, retry.wait * 2 ** (failures - 1))
+        wanted = not retry.on or data.get("cause") in retry.on
+        if turn or (data.get("again") and wanted and failures < retry.attempts):
+            wait = 0.0 if turn else min(retry.longest, retry.wait * 2 ** (failures - 1))
             asked = data.get("wait")
             wait = max(wait, float(asked)) if asked is not None else wait
             due = int(data.get("at", 0)) + int(wait * 1000 * float(data.get("jitter", 1)))

@@ -7,9 +7,17 @@ from collections.abc import Iterable
 from pydantic import Field
 
 from metrikon.core.flows.around import Around, closed
-from metrikon.core.flows.form import Form
-from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.form import Condition, Form
+from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
 from metrikon.core.flows.words import shown
+
+
+class Pages(Form):
+    """A list that its server gives page by page, as JSON. Its expressions see a page as `page`."""
+
+    entries: Condition = Field(..., alias="list", description="A FEEL expression: the elements on a page, such as page.results.")
+    following: Condition | None = Field(None, alias="next", description="A FEEL expression: the address of the page after it; null at the end.")
+    most: int = Field(100, ge=1, le=1000, description="The most pages that are fetched.")
 
 
 class Fetch(Form):
@@ -22,6 +30,9 @@ class Fetch(Form):
     most_bytes: int = Field(20_000_000, ge=1, le=200_000_000, description="The most bytes that are fetched.")
     seconds: float = Field(30, gt=0, le=600, description="How long it may take.")
     redirects: int = Field(5, ge=0, le=20, description="How often it may lead on to another address.")
+    pages: Pages | None = Field(
+        None, description="It is a list that comes page by page; its elements are the result then, to go through with `each`."
+    )
     robots: bool = Field(False, description="Whether the robots.txt of the host is honoured.")
 
 
@@ -33,11 +44,17 @@ def _check(parameters: Fetch, around: Around) -> Iterable[Said]:
 def _result(parameters: Fetch, around: Around) -> Schema:
     text: Schema = {"type": "string"}
     number: Schema = {"type": "integer"}
+    if parameters.pages is not None:
+        return closed({"list": {"type": "array", "items": {}}, "count": number, "pages": number})
     return closed({"file": text, "name": text, "type": text, "size": number, "url": text, "changed": {"type": "boolean"}})
 
 
 def _tell(parameters: Fetch) -> str:
+    if parameters.pages is not None:
+        return f"Fetch the list at {shown(parameters.url)}, page by page."
     return f"Fetch {shown(parameters.url)}{', as its host allows robots to' if parameters.robots else ''}."
 
 
-KIND = Kind("fetch", Fetch, result=_result, check=_check, needs=("url",), outward=True, tell=_tell)
+KIND = Kind(
+    "fetch", Fetch, result=_result, check=_check, needs=("url",), outward=True, sees=lambda parameters, around: {"page": ANYTHING}, tell=_tell
+)

@@ -1,4 +1,4 @@
-"""Samples of flows; what was forgotten, and its proof; when a question was brought to mind."""
+"""Samples of flows; what was forgotten, and its proof; when a question was brought to mind; back-fills."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -10,6 +10,9 @@ down_revision = "0005"
 def upgrade() -> None:
     """Add the tables and columns."""
     op.add_column("runs", sa.Column("forgotten_at", sa.BigInteger(), nullable=True))
+    op.add_column("runs", sa.Column("behind", sa.Boolean(), nullable=False, server_default="0"))
+    op.drop_index("runs_to_wake", "runs")
+    op.create_index("runs_due", "runs", ["behind", "state", "wake_at"])
     op.add_column("questions", sa.Column("remind_at", sa.BigInteger(), nullable=True))
     op.add_column("questions", sa.Column("reminded", sa.Integer(), nullable=False, server_default="0"))
     op.create_table(
