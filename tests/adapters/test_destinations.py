@@ -13,7 +13,7 @@ from openpyxl import load_workbook
 from metrikon.destinations.memory import MemoryDestination
 from metrikon.destinations.sql import SqlDestination
 from metrikon.destinations.xlsx import XlsxDestination
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row, Searchable
 
 VALUES = {"Vendor": "Fernhill", "Line": 1, "Amount": Decimal("97.00"), "Date": "2026-03-04", "Due": None}
 
@@ -45,6 +45,21 @@ class Contract:
         receipts = again.write([row("a", Amount=Decimal(5)), row("b")])
         assert [each.result for each in receipts] == ["there already", "written"]
         assert self.held(tmp_path, again) == {"a": "97.00", "b": "97.00"}
+
+    def test_columns_of_a_row_that_is_there_are_set_when_that_is_wanted(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a"), row("b")])
+        again = self.make(tmp_path) if not isinstance(made, MemoryDestination) else made
+        sets = [
+            Row("b", {"Amount": Decimal("1.50")}, sets=True),
+            Row("c", {"Amount": Decimal(2)}, sets=True),
+            Row("c", {"Amount": Decimal(3)}, sets=True),
+        ]
+        assert [each.result for each in again.write([*sets, row("a")])] == ["updated", "written", "updated", "there already"]
+        assert {key: Decimal(value) for key, value in self.held(tmp_path, again).items()} == {"a": 97, "b": Decimal("1.50"), "c": 3}
+        again.write([Row("b", {"Note": "late"}, sets=True)])
+        assert isinstance(again, Searchable)
+        assert len(list(again.find({"Note": "late"}, 5))) == 1
 
     def test_new_columns_are_added(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)

@@ -82,7 +82,7 @@ class Maker:
                 "of": f"${{{self.dice.choice(self.lists)}}}",
                 "as": inner,
                 "at_once": self.dice.choice([0, 1, 2]),
-                "on_failure": self.dice.choice(["stop", "go on"]),
+                "on_failure": self.dice.choice(["stop", "go on", "gather"]),
                 "steps": [
                     {
                         "name": f"w{inner}",

@@ -376,3 +376,69 @@ def test_a_step_whose_commit_fails_loses_nothing_that_came_before(house: Callabl
     eventually(lambda: run_state(app, run)[0] == "parked")
     assert "use each other more than 0 deep" in run_state(app, run)[1]
     assert events_of(app, run) == ["started", "done", "failed"]
+
+
+GATHER = """
+  - {name: names, set: {list: ["a", "b", "c", "d", "e"]}}
+  - name: all
+    each:
+      of: ${names.list}
+      as: one
+      at_once: 2
+      on_failure: gather
+      steps:
+        - {name: fine, when: 'one in ("b", "d")', decide: {table: none-such, given: {amount: 1}}}
+        - {name: row, write: {to: table, key: ["${one}"], columns: {Value: "${one}"}}}
+  - {name: last, write: {to: table, key: [last], columns: {Value: "last of ${count(all)}"}}}
+"""
+
+
+def gathered(house: Callable[..., App]) -> tuple[App, str]:
+    app = house()
+    app.catalog.put_decision_table(TABLE.replace("approvals", "none-such"))
+    app.catalog.checked_flow(HEAD + GATHER)
+    kept, app.workshop.decision_table = app.workshop.decision_table, _no_table  # type: ignore[method-assign]
+    run = begun(app, GATHER)
+    assert eventually(lambda: run_state(app, run)[0] == "parked")
+    app.workshop.decision_table = kept  # type: ignore[method-assign]
+    return app, run
+
+
+def _no_table(name: str, version: int | None = None) -> Any:
+    raise KeyError(f"There is no decision table {name!r}.")
+
+
+def test_elements_that_fail_are_gathered_while_the_others_go_on(house: Callable[..., App]) -> None:
+    app, run = gathered(house)
+    assert rows(app) == ["a", "c", "e"]
+    assert run_state(app, run)[1].startswith("2 steps cannot go on: There is no decision table")
+    app.answers.continue_run(run, "ada")
+    assert eventually(lambda: run_state(app, run)[0] == "done")
+    assert rows(app) == ["a", "b", "c", "d", "e", "last of 5"]
+
+
+def test_elements_that_fail_are_left_out_when_a_person_says_so(house: Callable[..., App]) -> None:
+    app, run = gathered(house)
+    app.answers.continue_run(run, "ada", leave=True)
+    assert eventually(lambda: run_state(app, run)[0] == "done")
+    assert rows(app) == ["a", "c", "e", "last of 5"]
+    assert "2 of 5 were not gone through: There is no decision table" in run_state(app, run)[1]
+
+
+def test_a_row_is_set_under_its_key_by_a_later_run_and_once_a_step(house: Callable[..., App]) -> None:
+    app = house()
+    write = '{to: table, key: [beds], IF columns: {Value: "${item.name}"}}'
+    begun(app, f"  - {{name: row, write: {write.replace('IF', '')}}}\n", "first")
+    at_rest(app, 1)
+    begun(app, f"  - {{name: row, write: {write.replace('IF', '')}}}\n", "second")
+    at_rest(app, 2)
+    assert rows(app) == ["first"]
+    run = begun(app, f"  - {{name: row, write: {write.replace('IF', 'if_there: update,')}}}\n", "third")
+    at_rest(app, 3)
+    assert rows(app) == ["third"]
+    begun(app, f"  - {{name: row, write: {write.replace('IF', 'if_there: update,')}}}\n", "fourth")
+    at_rest(app, 4)
+    assert rows(app) == ["fourth"]
+    with app.database.reading() as connection:
+        (done,) = [entry.data["result"] for _, entry in journal.load(connection, run) if entry.event == "done"]
+    assert done["result"] == "updated"

@@ -42,6 +42,7 @@ def add(commands: Any) -> None:
     showing.set_defaults(run=run_show)
     going = runs.add_parser("continue", help="continue a parked run from the step that failed, or run a held one anyway")
     going.add_argument("id", nargs="?", help="a run; left out with --parked")
+    going.add_argument("--leave", action="store_true", help="leave out elements of lists whose failures are gathered, in place of trying them again")
     going.add_argument("--parked", action="store_true", help="continue every parked run")
     reaching(going)
     going.set_defaults(run=run_continue)
@@ -168,7 +169,7 @@ def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         if given.parked:
             count = service.continue_parked()
         else:
-            service.continue_run(given.id)
+            service.continue_run(given.id, leave=given.leave)
             count = 1
     print_json({"continued": count}, out) if given.json else print(f"{count} run{'s' if count != 1 else ''} continued.", file=out)
     return 0

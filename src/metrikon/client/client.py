@@ -94,9 +94,9 @@ class Client(FlowCalls):
         """Refuse a record with a reason; nothing of it is written."""
         return Record.of(self._ask("POST", f"/api/records/{record_id}/refuse", body={"comment": comment}))
 
-    def continue_run(self, run_id: str) -> None:
-        """Continue a parked run, or run a held one anyway."""
-        self._ask("POST", f"/api/runs/{run_id}/continue")
+    def continue_run(self, run_id: str, *, leave: bool = False) -> None:
+        """Continue a parked run, or run a held one anyway. `leave`: leave out elements of lists whose failures are gathered."""
+        self._ask("POST", f"/api/runs/{run_id}/continue", params={"leave": "true"} if leave else {})
 
     def cancel(self, run_id: str, comment: str = "") -> None:
         """End a run where it stands; what it has written stays."""

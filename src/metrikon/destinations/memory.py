@@ -33,7 +33,9 @@ class MemoryDestination:
         receipts = []
         for row in rows:
             known = row.key in self.rows
-            if not known:
-                self.rows[row.key] = loads(dumps(dict(row.values)))
-            receipts.append(Receipt(row.key, "there already" if known else "written", f"row {list(self.rows).index(row.key) + 1}"))
+            if not known or row.sets:
+                self.rows[row.key] = {**self.rows.get(row.key, {}), **loads(dumps(dict(row.values)))}
+            receipts.append(
+                Receipt(row.key, "written" if not known else "updated" if row.sets else "there already", f"row {list(self.rows).index(row.key) + 1}")
+            )
         return receipts

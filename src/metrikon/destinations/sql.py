@@ -25,6 +25,7 @@ from sqlalchemy import (
     make_url,
     select,
     text,
+    update,
 )
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, OperationalError, SQLAlchemyError
@@ -77,16 +78,27 @@ class SqlDestination:
         with self.engine.begin() as connection:
             table = self._table(connection, rows)
             keys = [row.key for row in rows]
-            there: set[str] = set()
+            there: dict[str, str] = {}  # the key that each row stands under: an earlier version had a rule of its own
             for start in range(0, len(keys), 500):
                 query = select(table.c[KEY_COLUMN]).where(table.c[KEY_COLUMN].in_(keys[start : start + 500]))
-                there.update(connection.execute(query).scalars())
-            there.update(row.key for row in rows if row.key not in there and self._held_before(connection, table, row))
+                there.update({key: key for key in connection.execute(query).scalars()})
+            there.update({row.key: held for row in rows if row.key not in there and (held := self._held_before(connection, table, row))})
             insert = sqlite.insert if self.is_sqlite else postgresql.insert
-            fresh = [self._values(table, row) for row in rows if row.key not in there]
+            fresh: dict[str, Row] = {}
+            for row in rows:
+                if row.key not in there:
+                    fresh.setdefault(row.key, row)
             if fresh:
-                connection.execute(insert(table).on_conflict_do_nothing(), fresh)
-        return [Receipt(key, "there already" if key in there else "written", f"table {self.name}") for key in keys]
+                connection.execute(insert(table).on_conflict_do_nothing(), [self._values(table, row) for row in fresh.values()])
+            for row in rows:
+                if row.sets and fresh.get(row.key) is not row:
+                    self._set(connection, table, row, there.get(row.key, row.key))
+        return [Receipt(row.key, _became(row, fresh), f"table {self.name}") for row in rows]
+
+    def _set(self, connection: Any, table: Table, row: Row, key: str) -> None:
+        """Set columns of a row that is there."""
+        values = {_column(name): _fitted(table.c[_column(name)].type, value) for name, value in row.values.items()}
+        connection.execute(update(table).where(table.c[KEY_COLUMN] == key).values(values))
 
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
         try:
@@ -110,8 +122,8 @@ class SqlDestination:
             raise Broken(f"The table {self.name} holds more than {most} rows like these. Say more in `where`.")
         yield from ({column: found_in(value) for column, value in row.items() if column != KEY_COLUMN} for row in rows)
 
-    def _held_before(self, connection: Any, table: Table, row: Row) -> bool:
-        """Whether an earlier version has written the row, under a key of its own rule."""
+    def _held_before(self, connection: Any, table: Table, row: Row) -> str | None:
+        """The key by the rule of an earlier version, under which that has written the row."""
         if self._former is None:
             query = select(table.c[KEY_COLUMN]).where(table.c[KEY_COLUMN].like("sql:%"))
             self._former = Former(((str(key), str(key)) for key in connection.execute(query).scalars()), self.name)
@@ -119,7 +131,7 @@ class SqlDestination:
         def values(key: str) -> list[Any]:
             return list(connection.execute(select(table).where(table.c[KEY_COLUMN] == key)).first() or ())
 
-        return self._former.find(row, values) is not None
+        return self._former.find(row, values)
 
     def _table(self, connection: Any, rows: Sequence[Row]) -> Table:
         wanted: dict[str, Any] = {}
@@ -162,6 +174,10 @@ class SqlDestination:
             kind = table.c[_column(name)].type
             values[_column(name)] = _fitted(kind, value)
         return {**values, KEY_COLUMN: row.key}
+
+
+def _became(row: Row, fresh: Mapping[str, Row]) -> Literal["written", "there already", "updated"]:
+    return "written" if fresh.get(row.key) is row else "updated" if row.sets else "there already"
 
 
 def quote_table(quote: Any, name: str) -> str:

@@ -58,6 +58,10 @@ class XlsxDestination:
         receipts, at = [], sheet.max_row if sheet.max_row > 1 or sheet["A1"].value is not None else 1
         for row in rows:
             there = keys.get(row.key) or former.find(row, lambda at: (cell.value for cell in sheet[at]))
+            if there and row.sets:
+                _put(sheet, there, columns, row)
+                receipts.append(Receipt(row.key, "updated", f"{self.path.name}, row {there}"))
+                continue
             if there:
                 receipts.append(Receipt(row.key, "there already", f"{self.path.name}, row {there}"))
                 continue
@@ -67,7 +71,7 @@ class XlsxDestination:
             _put(sheet, at, columns, row)
             keys[row.key] = at
             receipts.append(Receipt(row.key, "written", f"{self.path.name}, row {at}"))
-        if any(receipt.result == "written" for receipt in receipts):
+        if any(receipt.result != "there already" for receipt in receipts):
             self._save(book, before)
         return receipts
 
@@ -164,7 +168,7 @@ def _keys(sheet: Any, column: int) -> dict[str, int]:
 def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
     for name, value in row.values.items():
         shown = cell_value(value)
-        if shown is None:
+        if shown is None and not row.sets:
             continue
         cell = sheet.cell(at, columns[name])
         if isinstance(shown, str):
@@ -180,8 +184,10 @@ def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
                 cell.number_format = "0" if whole else f"#,##0.{'0' * places}"
             elif isinstance(shown, date):
                 cell.number_format = "yyyy-mm-dd"
-    cell = sheet.cell(at, columns[KEY_COLUMN], row.key)
-    cell.data_type = "s"
+    cell = sheet.cell(at, columns[KEY_COLUMN])
+    if cell.value is None:  # a row of an earlier version keeps its key
+        cell.value = row.key
+        cell.data_type = "s"
 
 
 KIND = DestinationKind(

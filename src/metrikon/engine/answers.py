@@ -111,8 +111,11 @@ class Answers:
         self._database.write(job)
         self._engine.wake()
 
-    def continue_run(self, run_id: str, by: str) -> str:
-        """Continue a parked run, run a held one anyway, or try a waiting one at once; what it was is returned."""
+    def continue_run(self, run_id: str, by: str, *, leave: bool = False) -> str:
+        """Continue a parked run, run a held one anyway, or try a waiting one at once; what it was is returned.
+
+        `leave`: elements of lists whose failures are gathered are left out, in place of being tried again.
+        """
 
         def job(connection: Connection) -> str:
             state = connection.execute(select(runs_table.c.state).where(runs_table.c.id == run_id)).scalar()
@@ -122,7 +125,7 @@ class Answers:
                 raise NotNow(f"The run is {state}; only a parked, held or waiting run can be continued.")
             now = self._clock.now()
             if state != "held":
-                journal.append(connection, run_id, [Written("continued", "", {"by": by}, at=now)])
+                journal.append(connection, run_id, [Written("continued", "", {"by": by, **({"leave": True} if leave else {})}, at=now)])
             runs.move(connection, run_id, "ready", now, "", now)
             return str(state)
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection, update
 
-from metrikon.core.flows.keys import MARK
+from metrikon.core.flows.keys import MARK, row_key
 from metrikon.engine.catalog import Catalog
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, Unusable
@@ -208,4 +208,7 @@ def _row(row: dict[str, Any]) -> Row:
     """A row as a destination gets it: of the key what comes after the place, which the destination is itself."""
     key = str(row["key"])
     _, mark, own = key.rpartition(f"|{MARK}")
-    return Row(MARK + own, row["values"], row["parts"] or ()) if mark else Row(key, row["values"])
+    if not mark:
+        return Row(key, row["values"])
+    own, sets = row_key(MARK + own)
+    return Row(own, row["values"], row["parts"] or (), sets)

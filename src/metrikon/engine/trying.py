@@ -207,5 +207,8 @@ class _Try:
 
 def _would(effect: Perform) -> str:
     if effect.step.kind.gathered:
-        return f"A row would be written, once for {readable(effect.parameters['key'])}."
+        key = readable(effect.parameters["key"])
+        if effect.parameters.get("if_there") == "update":
+            return f"The row for {key} would be set, or written where there is none."
+        return f"A row would be written, once for {key}."
     return "Another flow would be run." if effect.step.kind.awaited else "It would be begun."

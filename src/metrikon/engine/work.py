@@ -26,6 +26,7 @@ from metrikon.store.journal import Written
 from metrikon.store.leases import FIRST, Claim, LeaseLost
 
 log = logging.getLogger("metrikon.engine")
+MOST_REASONS = 3  # that are told of a run that is parked
 
 
 @dataclass(frozen=True)
@@ -301,8 +302,7 @@ class Work:
             begun = next((step.step.kind.waits for step in state.open.values() if step.status == "begun"), "")
             told = next((step.reason for step in state.open.values() if step.status == "waiting" and step.reason), "")
             return "waiting", begun or told or "A step is tried again.", now if "ready" in statuses else _next_moment(state)
-        reasons = [step.reason for _, step in in_order(state) if step.reason]
-        return "parked", reasons[0] if reasons else "It cannot go on by itself.", None
+        return "parked", _all_reasons([step.reason for _, step in in_order(state) if step.reason]), None
 
     def _park_for_error(self) -> None:
         def job(connection: Connection) -> None:
@@ -314,6 +314,15 @@ class Work:
             self.bench.database.write(job)
         except (LeaseLost, StoreFailed) as error:
             log.error("run %s could not be parked: %s", self.claim.run_id, error)
+
+
+def _all_reasons(reasons: list[str]) -> str:
+    """Why a run is parked: what is in the way of each of its steps that cannot go on."""
+    if len(reasons) < 2:
+        return reasons[0] if reasons else "It cannot go on by itself."
+    different = list(dict.fromkeys(reasons))
+    more = f" And {len(different) - MOST_REASONS} more." if len(different) > MOST_REASONS else ""
+    return f"{len(reasons)} steps cannot go on: {' '.join(different[:MOST_REASONS])}{more}"
 
 
 def _result(state: State) -> Any:

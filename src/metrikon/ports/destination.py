@@ -14,19 +14,23 @@ KEY_COLUMN = "delivery_key"
 
 @dataclass(frozen=True)
 class Row:
-    """One row: its delivery key, its values by column, and the parts of its key, by which rows of an earlier version are recognised."""
+    """One row: its delivery key, its values by column, and the parts of its key, by which rows of an earlier version are recognised.
+
+    `sets`: when the row is there already, these columns of it are set.
+    """
 
     key: str
     values: Mapping[str, Any]
     parts: Sequence[Any] = ()
+    sets: bool = False
 
 
 @dataclass(frozen=True)
 class Receipt:
-    """What became of a row: "written", or "there already" when its key was found; and where."""
+    """What became of a row: "written", or when its key was found "there already", or "updated"; and where."""
 
     key: str
-    result: Literal["written", "there already"]
+    result: Literal["written", "there already", "updated"]
     place: str = ""
 
 
@@ -53,7 +57,7 @@ class Destination(Protocol):
     rest: float
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
-        """Write rows in one batch, in order; rows whose key is there are left as they are.
+        """Write rows in one batch, in order; rows whose key is there are left as they are, or set.
 
         Raises `Busy` or `Broken`; then none of the rows counts as written.
         """

@@ -101,6 +101,10 @@ class CancelBody(View):
     comment: str = Field("", max_length=2000)
 
 
+class LeaveQuery(View):
+    leave: bool = Field(False, description="Whether elements of lists whose failures are gathered are left out, in place of being tried again.")
+
+
 class SwitchBody(View):
     running: bool
     paused: bool = Field(False, description="Whether what comes in waits, and no run is worked on.")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from metrikon.core.flows.keys import key_of
+from metrikon.core.flows.keys import key_of, update_of
 from metrikon.ports.step import Call, GatheredCommit, Made, Transaction, Workshop
 from metrikon.store import deliveries
 
@@ -35,4 +35,6 @@ def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
     values = call.parameters
     parts = tuple(values["key"])
     key = f"{destination}|{key_of(parts, bool(values['ignore_case']))}"
+    if values["if_there"] == "update":
+        key = update_of(key, call.run_id, call.path)
     return deliveries.Wanted(key, parts, destination, former, str(values["to"]), call.path, dict(values["columns"]), call.most_attempts)

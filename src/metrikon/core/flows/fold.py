@@ -28,7 +28,11 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
         walk.start({**given, "settings": state.flow.settings}, entry.data.get("corrected") or {})
     elif entry.event == "continued":
         for path, step in reversed(in_order(state)):
-            if step.status in ("parked", "waiting"):
+            if path not in walk.state.open:
+                continue  # left out with another one
+            if step.status == "parked" and entry.data.get("leave"):
+                walk.leave_out(path, step)
+            elif step.status in ("parked", "waiting"):
                 walk.try_again(path, step)
         walk.effects.reverse()
     elif entry.event == "cancelled":

@@ -15,12 +15,24 @@ from typing import Any
 from metrikon.core.values.exact import dumps, dumps_sorted
 
 MARK = "k1-"  # keys of this rule begin with it
+UPDATE = "+set-"
 LONGEST_FORMER, LONG = 500, 60  # characters
 
 
 def key_of(parts: Sequence[Any], ignore_case: bool = False) -> str:
     """The key of a row: the same for the same parts. Numbers are the same whatever their zeros, texts only letter by letter."""
     return MARK + hashlib.sha256(dumps([_part(each, ignore_case) for each in parts])).hexdigest()
+
+
+def update_of(key: str, run_id: str, path: str) -> str:
+    """The key under which a step of a run sets columns of a row, once."""
+    return f"{key}{UPDATE}{hashlib.sha256(f'{run_id} {path}'.encode()).hexdigest()[:32]}"
+
+
+def row_key(key: str) -> tuple[str, bool]:
+    """The key of the row itself, and whether columns of it are set."""
+    own, mark, _ = key.partition(UPDATE)
+    return own, bool(mark)
 
 
 def _part(part: Any, ignore_case: bool) -> list[str]:

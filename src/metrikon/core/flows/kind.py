@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 from metrikon.core.decisions.model import Table
 from metrikon.core.flows.form import Form
@@ -23,6 +23,9 @@ if TYPE_CHECKING:
 Schema = Mapping[str, Any]
 ANYTHING: Schema = {}
 Said = tuple[str, str]  # the place in a step's parameters, such as "to", and what is wrong there
+
+
+Dealt = Literal["dealt", "person", "around"]
 
 
 class Control(Protocol):
@@ -40,8 +43,12 @@ class Control(Protocol):
         """What a block does is refused. True: it is dealt with; False: it is for whoever is around."""
         ...
 
-    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
-        """A step in a block cannot go on. True: it is dealt with; False: it is for whoever is around, or for a person."""
+    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> Dealt:
+        """A step in a block cannot go on: it is dealt with, waits for a person, or is for whoever is around."""
+        ...
+
+    def left(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        """A person leaves out what a step that cannot go on was for. True: it is dealt with; False: it is for whoever is around."""
         ...
 
     def woken(self, walk: Walk, here: Here, step: Open, data: Mapping[str, Any]) -> None:
@@ -58,7 +65,10 @@ class Steady:
     def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
         return False
 
-    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> Dealt:
+        return "around"
+
+    def left(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
         return False
 
     def woken(self, walk: Walk, here: Here, step: Open, data: Mapping[str, Any]) -> None:

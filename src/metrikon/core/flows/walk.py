@@ -206,8 +206,12 @@ class Walk:
         frame: Frame | None = here.frame
         while frame is not None and frame.parent is not None:
             around = self.here(self.state.frames[frame.parent])
-            if frame.label != FAILED and around.step.kind.control is not None and around.step.kind.control.failed(self, around, frame, reason):
-                return
+            if frame.label != FAILED and around.step.kind.control is not None:
+                dealt = around.step.kind.control.failed(self, around, frame, reason)
+                if dealt == "dealt":
+                    return
+                if dealt == "person":
+                    break
             frame = self.state.frames[frame.parent]
         self.set_open(here.path, replace(step, status="parked", reason=reason))
         self.effects.append(Park(here.path, reason))
@@ -222,6 +226,16 @@ class Walk:
         else:
             self.state = replace(self.state, open=self.state.open.delete(path))
             self._agenda.append(step.frame)
+
+    def leave_out(self, path: str, step: Open) -> None:
+        """A person leaves out what a parked step was for, where something around it goes on without; else it is begun anew."""
+        frame = self.state.frames[step.frame]
+        while frame.parent is not None:
+            around = self.here(self.state.frames[frame.parent])
+            if around.step.kind.control is not None and around.step.kind.control.left(self, around, frame, step.reason):
+                return
+            frame = self.state.frames[frame.parent]
+        self.try_again(path, step)
 
     def refuse(self, frame: Frame, reason: str) -> None:
         """What a frame does is refused: whoever is around deals with it, or the run ends."""

@@ -15,7 +15,7 @@ from metrikon.core.feel import BadExpression, names, parse
 from metrikon.core.feel.holes import expressions
 from metrikon.core.flows.around import Around
 from metrikon.core.flows.form import NAME, Block, Form
-from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema, Steady
+from metrikon.core.flows.kind import ANYTHING, Dealt, Kind, Said, Schema, Steady
 from metrikon.core.flows.model import Step
 from metrikon.core.flows.words import shown
 
@@ -32,8 +32,10 @@ class Each(Form):
     of: str = Field(..., description="A list.")
     name: Annotated[str, Field(alias="as", pattern=NAME, description="What an element is called in the steps.")]
     at_once: int = Field(0, ge=0, le=MOST_ELEMENTS, description="How many elements are gone through at the same time; 0: all.")
-    on_failure: Literal["stop", "go on"] = Field(
-        "stop", description="When an element fails for good: the run is parked there, or the others go on and the result tells what failed."
+    on_failure: Literal["stop", "go on", "gather"] = Field(
+        "stop",
+        description="When an element fails for good: the run is parked there; or the others go on and the result tells what failed; or the others go on "
+        "and those that failed are gathered for a person, who lets them be tried again or leaves them out.",
     )
     steps: Block = Field(..., description="What is done for each.")
 
@@ -83,14 +85,29 @@ class _GoingThrough(Steady):
         self._one_less(walk, here, replace(loop, refused=(*loop.refused, reason), given=given))
         return True
 
-    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+    def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> Dealt:
         if here.step.parameters.on_failure == "stop":
+            return "around"
+        if here.step.parameters.on_failure == "gather":
+            loop = walk.state.held[here.path]
+            if loop.begun < len(loop.items):
+                self._begin(walk, here, 1)  # in the place of the one that is set aside
+            return "person"
+        self._without(walk, here, block, reason)
+        return "dealt"
+
+    def left(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
+        if here.step.parameters.on_failure != "gather":
             return False
+        self._without(walk, here, block, reason)
+        return True
+
+    def _without(self, walk: Walk, here: Here, block: Frame, reason: str) -> None:
+        """Go on without an element, and tell so."""
         walk.leave(block.prefix)
         loop = walk.state.held[here.path]
         given = loop.given.set(int(block.label), {"failed": reason})
         self._one_less(walk, here, replace(loop, failed=(*loop.failed, reason), given=given))
-        return True
 
     def _one_less(self, walk: Walk, here: Here, loop: Loop) -> None:
         """An element is through; after the last one the run goes on, unless all were refused."""

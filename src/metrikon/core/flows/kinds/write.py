@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -20,6 +20,9 @@ class Write(Form):
     to: str = Field(..., description="Name of the destination in this flow.")
     key: list[Any] = Field(..., min_length=1, description="What tells this row from all others, e.g. vendor, number, line.")
     columns: dict[str, Any] = Field(..., min_length=1, description="Column and value, in order.")
+    if_there: Literal["keep", "update"] = Field(
+        "keep", description="When a row with this key is there already: it is left as it is, or these columns of it are set."
+    )
     ignore_case: bool = Field(False, description="Take keys for the same that differ only in capitals and blanks.")
 
 
@@ -37,11 +40,16 @@ def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
 
 
 def _result(parameters: Write, around: Around) -> Schema:
-    return text(key="The delivery key.", result='"written" or "there already".', place="Where the row is.", by="The run that wrote it, if another.")
+    return text(
+        key="The delivery key.", result='"written", "updated" or "there already".', place="Where the row is.", by="The run that wrote it, if another."
+    )
 
 
 def _tell(parameters: Write) -> str:
-    return f"Write a row to {parameters.to} ({', '.join(parameters.columns)}), once for {shown(parameters.key)}."
+    columns, key = ", ".join(parameters.columns), shown(parameters.key)
+    if parameters.if_there == "update":
+        return f"Set {columns} in the row of {parameters.to} for {key}, or write one where there is none."
+    return f"Write a row to {parameters.to} ({columns}), once for {key}."
 
 
 KIND = Kind(
