@@ -7,6 +7,7 @@ import os
 import secrets
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -74,7 +75,7 @@ def running(house: Callable[..., App]) -> Iterator[Callable[..., Running]]:
     """Starts services on loopback; they are stopped afterwards."""
     started: list[tuple[Server, Client]] = []
 
-    def start(name: str = "home", **settings: object) -> Running:
+    def start(name: str = "home", **settings: Any) -> Running:
         app = house(name, port=0, **settings)
         set_password(app, "gardener", "glasshouse lane")
         _, token = add_token(app, "tests")

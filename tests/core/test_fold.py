@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from metrikon.app.kinds import kinds
-from metrikon.core.flows.fold import advance, todo
+from metrikon.core.flows.fold import advance, replayed, todo
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.state import Again, Ask, Effect, Entry, Late, Listen, Park, Perform, Settle, State, Wake
@@ -137,9 +137,7 @@ class World:
 
     def replayed(self) -> list[Effect]:
         """The run is taken up by another worker, from its journal alone."""
-        fresh = State(self.flow)
-        for entry in self.journal:
-            fresh, _ = advance(fresh, entry)
+        fresh = replayed(State(self.flow), self.journal)
         assert fresh == self.state
         self.state = fresh
         return list(todo(fresh, self.now))

@@ -173,6 +173,7 @@ class App:
         while not self._stop.wait(SCAN):
             try:
                 self._scan_once()
+                self.questions.remind()
                 if time.monotonic() - forgot > FORGET:
                     self.keeping.carry_out()
                     forgot = time.monotonic()

@@ -28,6 +28,7 @@ class Settings:
     home: Path = _setting(Path("metrikon-data"), "Folder of the database, the files and relative paths of flows.")
     host: str = _setting("127.0.0.1", "Address the service listens on.")
     port: int = _setting(8700, "Port the service listens on.")
+    address: str = _setting("", "Address under which people reach the service, for links; empty: that under which it was asked.")
     threads: int = _setting(8, "Requests answered at once.")
     workers: int = _setting(40, "Runs worked on at once.")
     readers: int = _setting(2, "Processes that read files.")

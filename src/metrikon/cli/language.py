@@ -82,6 +82,12 @@ def add(commands: Any) -> None:
     answering.add_argument("--comment", default="", help="kept with the answer")
     reaching(answering)
     answering.set_defaults(run=run_answer)
+    linking = questions.add_parser("link", help="a signed link by which somebody answers one question without signing in")
+    linking.add_argument("id")
+    linking.add_argument("who", help="who answers through it; the answer is kept under this name")
+    linking.add_argument("--days", type=float, default=14, help="how long it may be used (default 14)")
+    reaching(linking)
+    linking.set_defaults(run=run_link)
     events = commands.add_parser("events", help="tell flows that something has happened").add_subparsers(
         title="events", metavar="ACTION", required=True
     )
@@ -290,6 +296,14 @@ def run_answer(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     with client(given) as service:
         found = service.answer(given.id, given.option, given.comment)
     print_json(found, out) if given.json else print(f"Answered: {found['answer']}. Its run goes on.", file=out)
+    return 0
+
+
+def run_link(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Make a link to a question."""
+    with client(given) as service:
+        url = service.link_question(given.id, given.who, given.days)
+    print_json({"url": url}, out) if given.json else print(url, file=out)
     return 0
 
 

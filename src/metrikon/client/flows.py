@@ -70,6 +70,10 @@ class FlowCalls:
         """Answer a question; its run goes on."""
         return dict(self._ask("POST", f"/api/questions/{question_id}/answer", body={"option": option, "comment": comment}))
 
+    def link_question(self, question_id: str, who: str, days: float = 14) -> str:
+        """A signed link by which somebody answers this one question without signing in."""
+        return str(self._ask("POST", f"/api/questions/{question_id}/link", body={"who": who, "days": days})["url"])
+
     def send_event(self, flow: str, key: str, data: Any = None, identity: str = "") -> int:
         """Tell a flow that something has happened; how many runs waited for it."""
         return int(self._ask("POST", f"/api/flows/{flow}/events", body={"key": key, "data": data, "identity": identity})["runs"])

@@ -16,7 +16,7 @@ from sqlalchemy import Connection, update
 from metrikon.core.flows.around import lost
 from metrikon.core.flows.corrected import NotThereIn, corrected, parts_of
 from metrikon.core.flows.differences import same_steps
-from metrikon.core.flows.fold import advance
+from metrikon.core.flows.fold import replayed
 from metrikon.core.flows.kind import Schema
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.flows.state import Entry, State
@@ -174,9 +174,7 @@ class Again:
     def _corrected(self, values: Mapping[str, Any], entries: list[Entry], flow: Flow, before: set[str]) -> dict[str, dict[str, Any]]:
         """Corrected values by the path of their step, then by that within its result. Raises `NotNow` for one that is not there."""
         results = results_of(flow, self._catalog.known())
-        state = State(flow)
-        for entry in entries:
-            state, _ = advance(state, entry)
+        state = replayed(State(flow), entries)
         scope = state.frames[""].scope if "" in state.frames else {}
         found: dict[str, dict[str, Any]] = {}
         for path, value in values.items():

@@ -72,7 +72,7 @@ class Answers:
         def job(connection: Connection) -> None:
             self._still_waits(connection, record)
             now = self._clock.now()
-            records.claim(connection, kind, reading.record, record["item_id"], record_id)
+            records.hold_keys(connection, kind, reading.record, record["item_id"], record_id)
             kept = findings.as_json(reading.findings)
             records.change(
                 connection,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from metrikon.core.feel.values import kind_of, native
-from metrikon.core.flows.fold import advance
+from metrikon.core.flows.fold import replayed
 from metrikon.core.flows.state import State
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.results import unpacked
@@ -34,9 +34,7 @@ def state_of(database: Database, catalog: Catalog, files: Files, run_id: str, fl
     state = State(catalog.flow(flow, version))
     with database.reading() as connection:
         entries = journal.load(connection, run_id)
-    for _, entry in entries:
-        state, _ = advance(state, unpacked(entry, files))
-    return state
+    return replayed(state, (unpacked(entry, files) for _, entry in entries))
 
 
 def values_in(state: State) -> list[Value]:

@@ -59,6 +59,14 @@ class Questions:
         self._engine.wake()
         return result
 
+    def remind(self) -> int:
+        """Bring questions to mind that wait for long; how many."""
+        now = self._clock.now()
+        with self._database.reading() as connection:
+            if not questions.any_due(connection, now):
+                return 0
+        return len(self._database.write(lambda connection: questions.remind(connection, now)))
+
     def send(self, flow: str, key: str, data: Any, identity: str | None = None) -> int | None:
         """Send an event to a flow: the runs that wait for it go on; one that comes before anybody waits is kept for whoever waits next.
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.flows.fold import advance, in_order, todo
+from metrikon.core.flows.fold import advance, in_order, replayed, todo
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept, loads
 from metrikon.drivers.fair import BEHALF, party
@@ -104,11 +104,11 @@ class Work:
             entries = journal.load(connection, self.claim.run_id, after=self.known) if self.claim.epoch > FIRST else []
             if not entries and not self.known:
                 return self._started(connection, state)
-        for number, entry in entries:
-            whole = unpacked(entry, self.bench.workshop.files)
-            state, _ = advance(state, whole)
+        whole_ones = [(number, unpacked(entry, self.bench.workshop.files)) for number, entry in entries]
+        state = replayed(state, (entry for _, entry in whole_ones))
+        for number, whole in whole_ones:
             self.known = number
-            if entry.event == "started":
+            if whole.event == "started":
                 self.today = str(whole.data["run"]["today"])
                 self.file_name = str(whole.data["item"]["name"])
                 self.versions = {str(name): int(version) for name, version in whole.data.get("versions", {}).items()}

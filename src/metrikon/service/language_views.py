@@ -65,6 +65,29 @@ class RecordBeside(View):
     title: str
 
 
+class ShownFrom(View):
+    """Where a value stands: its record, its place in that, the page, the words around it."""
+
+    record: str
+    pointer: str
+    page: int
+    quote: str
+    how: str
+
+
+class LinkBody(View):
+    who: str = Field(..., min_length=1, max_length=80, description="Who answers through the link; the answer is kept under this name.")
+    days: float = Field(14, gt=0, le=366, description="How long the link may be used.")
+
+
+class LinkView(View):
+    """A signed link: whoever has it may answer this one question."""
+
+    url: str
+    who: str
+    until: int
+
+
 class QuestionView(View):
     id: str
     run_id: str
@@ -81,6 +104,8 @@ class QuestionView(View):
     answer: str | None
     answered_by: str | None
     comment: str | None
+    reminded: int = Field(0, description="How often it was brought to mind.")
+    evidence: dict[str, ShownFrom] = Field(default_factory=dict, description="Where values that are shown stand in the document, by their label.")
     records: list[RecordBeside] = Field(default_factory=list, description="Records of the run, with the evidence of every value.")
 
 

@@ -14,6 +14,7 @@ from metrikon.app.assemble import App
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.service import (
     again,
+    answering,
     carrying,
     decisions,
     documents,
@@ -83,6 +84,7 @@ def create(app: App) -> OpenAPI:
         again,
         records,
         questions,
+        answering,
         models,
         flows,
         samples,
@@ -99,6 +101,7 @@ def create(app: App) -> OpenAPI:
     ):
         flask.register_api(room.blueprint(app))
     flask.after_request(_headers)
+    answering.install(flask, app)
     flask.add_url_rule("/", view_func=_console, endpoint="console")
     flask.add_url_rule("/<path:path>", view_func=_console, endpoint="console_path")
     return flask

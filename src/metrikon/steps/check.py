@@ -27,7 +27,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     def commit(connection: Transaction, at: int) -> Made:
         found = [each for each in from_json(given["findings"]) if each.check not in (*MADE_ANEW, "doubtful")]
         found += found_by_rules
-        records.claim(connection, kind, given["record"], call.item_id, record_id)
+        records.hold_keys(connection, kind, given["record"], call.item_id, record_id)
         found = [*records.others(connection, kind, given["record"], call.item_id), *found]
         told = {pointer for each in found if each.level == "stop" for pointer in each.fields}
         found += doubtful(kind, given["record"], given.get("doubts") or {}, least, told)

@@ -14,8 +14,10 @@ from metrikon.store.tables import items, questions
 LONGEST_COMMENT = 4000  # characters
 
 
-def put(connection: Connection, question_id: str, run_id: str, item_id: str, flow: str, path: str, asked: Mapping[str, Any], at: int) -> None:
-    """Keep a question; one that the same step has asked before is closed."""
+def put(
+    connection: Connection, question_id: str, run_id: str, item_id: str, flow: str, path: str, asked: Mapping[str, Any], at: int, remind: int = 0
+) -> None:
+    """Keep a question; one that the same step has asked before is closed. `remind`: milliseconds after which it is brought to mind; 0: never."""
     close(connection, run_id, path, at)
     row = {
         "id": question_id,
@@ -26,6 +28,7 @@ def put(connection: Connection, question_id: str, run_id: str, item_id: str, flo
         "asked": dumps(asked),
         "state": "open",
         "asked_at": at,
+        "remind_at": at + remind if remind else None,
     }
     connection.execute(insert(questions).values(row))
     changes.note(connection, "question", [question_id], at)
@@ -50,6 +53,28 @@ def _shown(connection: Connection, condition: Any, most: int) -> list[dict[str, 
     query = select(questions, items.c.name.label("item_name")).join(items, items.c.id == questions.c.item_id).where(condition)
     rows = connection.execute(query.order_by(questions.c.id).limit(most)).mappings()
     return [{**row, "asked": loads(row["asked"])} for row in rows]
+
+
+def any_due(connection: Connection, now: int) -> bool:
+    """Whether a question is to be brought to mind."""
+    due = select(questions.c.id).where(questions.c.state == "open", questions.c.remind_at <= now).limit(1)
+    return connection.execute(due).first() is not None
+
+
+def remind(connection: Connection, now: int) -> list[str]:
+    """Bring to mind what is due, again and again until it is answered; the ids of the questions."""
+    due = select(questions.c.id, questions.c.asked_at, questions.c.remind_at, questions.c.reminded).where(
+        questions.c.state == "open", questions.c.remind_at <= now
+    )
+    found = connection.execute(due).all()
+    for row in found:
+        every = max(1, (row.remind_at - row.asked_at) // (row.reminded + 1))
+        times = row.reminded + 1 + (now - row.remind_at) // every  # those of a time that nobody was at work count, too
+        again = update(questions).where(questions.c.id == row.id)
+        connection.execute(again.values(reminded=times, remind_at=row.asked_at + every * (times + 1)))
+    ids = [str(row.id) for row in found]
+    changes.note(connection, "question", ids, now)
+    return ids
 
 
 def answer(connection: Connection, question_id: str, option: str, by: str, comment: str, at: int) -> bool:

@@ -76,13 +76,19 @@ def get(connection: Connection, record_id: str) -> dict[str, Any] | None:
     return unpacked(row) if row else None
 
 
+def evidence_of(connection: Connection, record_id: str) -> dict[str, Any]:
+    """The evidence of a record, as plain data; nothing for one that is not there."""
+    found = connection.execute(select(records.c.evidence).where(records.c.id == record_id)).scalar()
+    return loads(found) if found else {}
+
+
 def unpacked(row: Any) -> dict[str, Any]:
     """A row of the table with its JSON read."""
     return {name: loads(value) if name in JSON_COLUMNS else value for name, value in row.items()}
 
 
-def claim(connection: Connection, kind: RecordType, values: dict[str, Any], item_id: str, record_id: str) -> None:
-    """Claim what a record is recognised by for its item, as far as no other item holds it."""
+def hold_keys(connection: Connection, kind: RecordType, values: dict[str, Any], item_id: str, record_id: str) -> None:
+    """Hold what a record is recognised by for its item, as far as no other item holds it."""
     for key in (business_key(kind, values), alike_key(kind, values)):
         if key:
             _CLAIM.run(connection, {"record_type": kind.name, "key": key, "item_id": item_id, "record_id": record_id})

@@ -185,6 +185,7 @@ questions = Table(  # put to people by runs
     Column("reminded", Integer, nullable=False, default=0, server_default="0"),  # how often it was
     Index("questions_by_state", "state", "id"),
     Index("questions_of_run", "run_id"),
+    Index("questions_to_remind", "state", "remind_at"),
 )
 events = Table(  # sent to flows; kept until something that waits for them has them
     "events",

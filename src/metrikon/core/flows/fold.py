@@ -7,7 +7,7 @@ their own, since they follow from what was journaled.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from msgspec.structs import replace
 
@@ -15,14 +15,14 @@ from metrikon.core.flows.state import Again, Effect, Entry, Late, Listen, Open, 
 from metrikon.core.flows.walk import Walk, perform
 
 
-def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
+def advance(state: State, entry: Entry, *, lazy: bool = False) -> tuple[State, tuple[Effect, ...]]:
     """The state after an entry, and what must be done because of it.
 
     An entry for a step that is not open (a repeated "done", a late answer) changes nothing.
     """
     if state.outcome is not None:
         return state, ()
-    walk = Walk(replace(state, now=entry.at) if entry.at else state)
+    walk = Walk(replace(state, now=entry.at) if entry.at else state, lazy=lazy)
     if entry.event == "started":
         given = {name: entry.data.get(name, {}) for name in ("item", "run", "given")}
         walk.start({**given, "settings": state.flow.settings}, entry.data.get("corrected") or {})
@@ -40,6 +40,35 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
     elif entry.path in state.open:
         _to_step(walk, entry, state.open[entry.path])
     return walk.run()
+
+
+def replayed(state: State, entries: Iterable[Entry]) -> State:
+    """The state after entries of a journal that were lived before; what they then asked to be done is not asked again.
+
+    Parameters of steps that came to their end are not filled again: that is half of the work.
+    """
+    for entry in entries:
+        plain = entry.event in ("begun", "done") and entry.path in state.open
+        if not plain:
+            state = _whole(state)
+        if state.outcome is None and plain:
+            walk = Walk(replace(state, now=entry.at) if entry.at else state, lazy=True)
+            _to_step(walk, entry, state.open[entry.path])
+            state, _ = walk.run()
+        else:
+            state, _ = advance(state, entry, lazy=True)
+    return _whole(state)
+
+
+def _whole(state: State) -> State:
+    """The state with the parameters of all its open steps filled; whatever follows from that is walked, too."""
+    while unfilled := [(path, step) for path, step in in_order(state) if step.parameters is None]:
+        walk = Walk(state, lazy=True)
+        for path, step in unfilled:
+            if path in walk.state.open:
+                walk.fill(path, step)
+        state, _ = walk.run()
+    return state
 
 
 def _to_step(walk: Walk, entry: Entry, step: Open) -> None:
@@ -99,4 +128,4 @@ def _natural(path: str) -> list[tuple[int, str]]:
     return [(int(part), "") if part.isdigit() else (0, part) for part in parts]
 
 
-__all__ = ["advance", "in_order", "todo"]
+__all__ = ["advance", "in_order", "replayed", "todo"]

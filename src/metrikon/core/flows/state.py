@@ -112,13 +112,20 @@ class Open(msgspec.Struct, frozen=True):
 
     frame: str
     step: Step
-    parameters: Mapping[str, Any]
+    parameters: Mapping[str, Any] | None  # None: not filled yet, while a journal is replayed
     failures: int = 0
     status: str = "ready"  # "ready", "begun", "waiting", "parked", "asked"
     reason: str = ""  # why it is parked
     due: int = 0  # when it is tried again or looked at, while it is waiting
     late: int = 0  # when its limit is over; 0: never
     key: str = ""  # of the event that it waits for
+    since: int = 0  # when it was opened
+
+    @property
+    def filled(self) -> Mapping[str, Any]:
+        """The parameters, their holes filled."""
+        assert self.parameters is not None, "a state is made whole before anything is done from it"
+        return self.parameters
 
 
 class State(msgspec.Struct, frozen=True):

@@ -36,8 +36,9 @@ class CannotGoOn(Exception):
 class Walk:
     """Goes on from a state until something must be done outside."""
 
-    def __init__(self, state: State) -> None:
+    def __init__(self, state: State, *, lazy: bool = False) -> None:
         self.state = state
+        self.lazy = lazy  # parameters of steps are filled only when they are wanted: most steps of a journal are done
         self.effects: list[Effect] = []
         self._agenda: list[str] = []
 
@@ -78,13 +79,31 @@ class Walk:
             self._stuck(here, Open(frame.prefix, here.step, {}), str(error))
 
     def _open(self, here: Here) -> None:
+        if self.lazy:
+            self.set_open(here.path, Open(here.frame.prefix, here.step, None, late=self._limit(here), since=self.state.now))
+            return
         values, missing = self.filled(here, here.step.plain)
         problem = here.step.kind.incomplete(values, missing)
         if problem:
             raise CannotGoOn(problem)
-        opened = Open(here.frame.prefix, here.step, values, late=self._limit(here))
+        opened = Open(here.frame.prefix, here.step, values, late=self._limit(here), since=self.state.now)
         self.set_open(here.path, opened)
         self.effects.append(perform(here.path, opened, here.frame.scope))
+
+    def fill(self, path: str, step: Open) -> None:
+        """Fill the parameters of a step that was opened without, as they were when it was opened."""
+        now = self.state.now
+        self.state = replace(self.state, now=step.since)
+        here = self.here(self.state.frames[step.frame])
+        try:
+            values, missing = self.filled(here, here.step.plain)
+            problem = here.step.kind.incomplete(values, missing)
+            if problem:
+                raise CannotGoOn(problem)
+            self.set_open(path, replace(step, parameters=values))
+        except CannotGoOn as error:
+            self._stuck(here, Open(step.frame, here.step, {}), str(error))
+        self.state = replace(self.state, now=now)
 
     def _limit(self, here: Here) -> int:
         """When the time that a step may take is over; 0: never."""
@@ -103,7 +122,7 @@ class Walk:
     def late(self, path: str, step: Open) -> None:
         """The time that a step may take is over: it gives what its kind says for that, or has failed."""
         kind = step.step.kind
-        result = kind.late(step.parameters, self.moment()) if kind.late is not None else None
+        result = kind.late(step.filled, self.moment()) if kind.late is not None else None
         if result is not None:
             self.done(path, step, result)
             return
@@ -352,4 +371,4 @@ class Walk:
 
 def perform(path: str, step: Open, scope: Mapping[str, Any]) -> Perform:
     """A step that is to be done."""
-    return Perform(path, step.step, step.parameters, step.failures + 1, step.status == "begun", scope)
+    return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", scope)

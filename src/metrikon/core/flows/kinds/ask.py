@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from metrikon.core.flows.around import Around, closed
-from metrikon.core.flows.form import NAME, Form
+from metrikon.core.flows.form import NAME, Duration, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
 from metrikon.core.flows.words import shown
 
@@ -29,6 +29,10 @@ class Ask(Form):
     options: list[Option] = Field(..., min_length=1, max_length=9, description="The answers that may be given.")
     show: dict[str, Any] = Field(default_factory=dict, description="Values shown beside the question, each under a label.")
     who: list[str] = Field(default_factory=list, description="Who may answer, by the names of people; anyone who may sign in when left out.")
+    remind: Duration | None = Field(
+        None,
+        description="After how long it is brought to mind, again and again: seconds, or a duration such as P1D. It then comes first at the desk.",
+    )
     default: str | None = Field(None, description="The option that counts when the limit of the step is over; without one the step has then failed.")
 
 
@@ -54,7 +58,10 @@ def _late(values: Mapping[str, Any], now: datetime) -> Any:
 
 def _tell(parameters: Ask) -> str:
     who = ", ".join(parameters.who) or "a person"
-    return f"Ask {who}: “{shown(parameters.question)}” ({', '.join(each.label for each in parameters.options)})"
+    reminded = (
+        f", reminded every {parameters.remind if isinstance(parameters.remind, str) else f'{parameters.remind} seconds'}" if parameters.remind else ""
+    )
+    return f"Ask {who}{reminded}: “{shown(parameters.question)}” ({', '.join(each.label for each in parameters.options)})"
 
 
 KIND = Kind("ask", Ask, result=_result, check=_check, needs=("question",), late=_late, leaves=True, tell=_tell)

@@ -47,8 +47,8 @@ class Loop(msgspec.Struct, frozen=True):
     begun: int = 0
     through: int = 0
     given: Map[int, Any] = Map()
-    refused: tuple[str, ...] = ()
-    failed: tuple[str, ...] = ()
+    refused: Map[int, str] = Map()
+    failed: Map[int, str] = Map()
 
 
 class _GoingThrough(Steady):
@@ -82,7 +82,7 @@ class _GoingThrough(Steady):
         walk.leave(block.prefix)
         loop = walk.state.held[here.path]
         given = loop.given.set(int(block.label), {"refused": reason})
-        self._one_less(walk, here, replace(loop, refused=(*loop.refused, reason), given=given))
+        self._one_less(walk, here, replace(loop, refused=loop.refused.set(int(block.label), reason), given=given))
         return True
 
     def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> Dealt:
@@ -107,7 +107,7 @@ class _GoingThrough(Steady):
         walk.leave(block.prefix)
         loop = walk.state.held[here.path]
         given = loop.given.set(int(block.label), {"failed": reason})
-        self._one_less(walk, here, replace(loop, failed=(*loop.failed, reason), given=given))
+        self._one_less(walk, here, replace(loop, failed=loop.failed.set(int(block.label), reason), given=given))
 
     def _one_less(self, walk: Walk, here: Here, loop: Loop) -> None:
         """An element is through; after the last one the run goes on, unless all were refused."""
@@ -120,12 +120,17 @@ class _GoingThrough(Steady):
             return
         walk.drop(here.path)
         if len(loop.refused) == count:
-            walk.refuse(here.frame, "; ".join(dict.fromkeys(loop.refused)))
+            walk.refuse(here.frame, _told(loop.refused))
             return
         for what, reasons in (("refused", loop.refused), ("not gone through", loop.failed)):
             if reasons:
-                walk.tell(f"{len(reasons)} of {count} {'was' if len(reasons) == 1 else 'were'} {what}: {'; '.join(dict.fromkeys(reasons))}")
+                walk.tell(f"{len(reasons)} of {count} {'was' if len(reasons) == 1 else 'were'} {what}: {_told(reasons)}")
         walk.go_on(here, [loop.given[number] for number in range(1, count + 1)])
+
+
+def _told(reasons: Map[int, str]) -> str:
+    """Reasons in the order of the list, each once."""
+    return "; ".join(dict.fromkeys(reasons[number] for number in sorted(reasons)))
 
 
 def _element(parameters: Each, around: Around) -> Schema | None:

@@ -74,7 +74,7 @@ class _Waiting(Steady):
         due = walk.state.now + int(seconds_of(wait.every) * 1000) if wait.every is not None and moment else 0 if moment else step.due
         if not due and not step.key and not step.late:
             walk.stuck(here, f"The condition {wait.until!r} does not hold, and nothing more is waited for. Correct the flow, then continue.")
-        walk.wait(here, step.parameters, due, step.key, _told(due, step.key, walk.moment()))
+        walk.wait(here, step.filled, due, step.key, _told(due, step.key, walk.moment()))
 
     def _over(self, walk: Walk, here: Here, came: str, event: Any) -> None:
         walk.close(here.path)

@@ -15,6 +15,7 @@ def upgrade() -> None:
     op.create_index("runs_due", "runs", ["behind", "state", "wake_at"])
     op.add_column("questions", sa.Column("remind_at", sa.BigInteger(), nullable=True))
     op.add_column("questions", sa.Column("reminded", sa.Integer(), nullable=False, server_default="0"))
+    op.create_index("questions_to_remind", "questions", ["state", "remind_at"])
     op.create_table(
         "samples",
         sa.Column("flow", sa.String(length=60), nullable=False),
