@@ -15,13 +15,16 @@ from metrikon.core.flows.state import Again, Effect, Entry, Late, Listen, Open, 
 from metrikon.core.flows.walk import Walk, perform
 
 
-def advance(state: State, entry: Entry, *, lazy: bool = False) -> tuple[State, tuple[Effect, ...]]:
+def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
     """The state after an entry, and what must be done because of it.
 
     An entry for a step that is not open (a repeated "done", a late answer) changes nothing.
     """
-    if state.outcome is not None:
-        return state, ()
+    return (state, ()) if state.outcome is not None else _turn(state, entry).run()
+
+
+def _turn(state: State, entry: Entry, *, lazy: bool = False) -> Walk:
+    """One turn of the fold, up to where it is walked on."""
     walk = Walk(replace(state, now=entry.at) if entry.at else state, lazy=lazy)
     if entry.event == "started":
         given = {name: entry.data.get(name, {}) for name in ("item", "run", "given")}
@@ -39,36 +42,48 @@ def advance(state: State, entry: Entry, *, lazy: bool = False) -> tuple[State, t
         walk.settle("stopped", str(entry.data.get("reason", "")))
     elif entry.path in state.open:
         _to_step(walk, entry, state.open[entry.path])
-    return walk.run()
+    return walk
 
 
 def replayed(state: State, entries: Iterable[Entry]) -> State:
     """The state after entries of a journal that were lived before; what they then asked to be done is not asked again.
 
-    Parameters of steps that came to their end are not filled again: that is half of the work.
+    Parameters of steps that came to their end are not filled again, and that they were begun changes nothing: that is most of the work.
     """
-    for entry in entries:
-        plain = entry.event in ("begun", "done") and entry.path in state.open
-        if not plain:
-            state = _whole(state)
-        if state.outcome is None and plain:
-            walk = Walk(replace(state, now=entry.at) if entry.at else state, lazy=True)
-            _to_step(walk, entry, state.open[entry.path])
-            state, _ = walk.run()
-        else:
-            state, _ = advance(state, entry, lazy=True)
-    return _whole(state)
+    unfilled: list[str] = []
+    for entry in _telling(list(entries)):
+        if state.outcome is not None:
+            return state
+        if entry.event not in ("begun", "done") or entry.path not in state.open:
+            state, unfilled = _whole(state, unfilled), []
+        walk = _turn(state, entry, lazy=True)
+        state, _ = walk.run()
+        unfilled += walk.unfilled
+    return _whole(state, unfilled)
 
 
-def _whole(state: State) -> State:
-    """The state with the parameters of all its open steps filled; whatever follows from that is walked, too."""
-    while unfilled := [(path, step) for path, step in in_order(state) if step.parameters is None]:
+def _whole(state: State, unfilled: list[str]) -> State:
+    """The state with the parameters of its open steps filled; whatever follows from that is walked, too."""
+    while unfilled:
+        opened = [(path, state.open[path]) for path in unfilled if path in state.open]
         walk = Walk(state, lazy=True)
-        for path, step in unfilled:
-            if path in walk.state.open:
+        for path, step in sorted(opened, key=lambda each: _natural(each[0])):
+            if path in walk.state.open and walk.state.open[path].parameters is None:
                 walk.fill(path, step)
         state, _ = walk.run()
+        unfilled = walk.unfilled
     return state
+
+
+def _telling(entries: list[Entry]) -> Iterator[Entry]:
+    """Entries without those that a step was begun of which the next one says that it is done."""
+    following: dict[str, str] = {}
+    kept = []
+    for entry in reversed(entries):
+        if entry.event != "begun" or following.get(entry.path) != "done":
+            kept.append(entry)
+        following[entry.path] = entry.event
+    return reversed(kept)
 
 
 def _to_step(walk: Walk, entry: Entry, step: Open) -> None:

@@ -38,6 +38,7 @@ class Walk:
 
     def __init__(self, state: State, *, lazy: bool = False) -> None:
         self.state = state
+        self.unfilled: list[str] = []
         self.lazy = lazy  # parameters of steps are filled only when they are wanted: most steps of a journal are done
         self.effects: list[Effect] = []
         self._agenda: list[str] = []
@@ -80,6 +81,7 @@ class Walk:
 
     def _open(self, here: Here) -> None:
         if self.lazy:
+            self.unfilled.append(here.path)
             self.set_open(here.path, Open(here.frame.prefix, here.step, None, late=self._limit(here), since=self.state.now))
             return
         values, missing = self.filled(here, here.step.plain)
