@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { FlowLine, FlowProblem, RunValue } from "../src/api/call";
-import { offsetOf, problemsAt, renamed, resultOf, standing } from "../src/places/flows/reading";
+import { offsetOf, problemsAt, resultOf, standing, wouldOf } from "../src/places/flows/reading";
 
 const value = (path: string, of: unknown, type = "string"): RunValue => ({ path, type, value: of, count: null });
 
@@ -36,9 +36,14 @@ describe("the text of a flow", () => {
     expect(offsetOf("ab\ncd\nef", 2, 2)).toBe(4);
     expect(offsetOf("ab", 9, 1)).toBe(2);
   });
-  it("is copied under another name", () => {
-    expect(renamed("metrikon: 1\nname: orders\nsteps:\n  - name: a", "bulbs")).toBe("metrikon: 1\nname: bulbs\nsteps:\n  - name: a");
-  });
+});
+
+it("tells what a step would do outside, and how often", () => {
+  const step = (path: string, would: string) => ({ path, would, kind: "write", sentence: "", result: null });
+  const tried = { stands: "done", reason: "", values: [], steps: [step("lines[1]/row", "A row would be written."), step("lines[2]/row", "A row would be written."), step("paper", "")] };
+  expect(wouldOf("row", tried)).toBe("A row would be written. (2 times)");
+  expect(wouldOf("paper", tried)).toBe("");
+  expect(wouldOf("row", undefined)).toBe("");
 });
 
 it("puts a problem at the line of its step", () => {

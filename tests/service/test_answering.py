@@ -90,7 +90,7 @@ def test_a_question_is_brought_to_mind_again_and_again(running: Callable[..., Ru
     for times, days in ((1, 1.1), (2, 1.0), (5, 3.0)):
         service.app.clock.ahead += int(days * 86_400_000)  # type: ignore[attr-defined]
         eventually(lambda times=times: service.client.questions()[0]["reminded"] == times)
-    assert "reminded every P1D" in service.client.flow("orders")["lines"][0]["sentence"]
+    assert "brought to mind every day" in service.client.flow("orders")["lines"][0]["sentence"]
 
 
 def test_a_value_that_is_shown_says_where_it_stands(running: Callable[..., Running]) -> None:

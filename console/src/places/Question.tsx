@@ -7,8 +7,18 @@ import { call, type Question, type Today } from "../api/call";
 import { Problem, When } from "../parts/bits";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
-import { shown } from "../parts/words";
+import { count, shown } from "../parts/words";
 import { target } from "./Today";
+
+/** Where a value that is shown stands in the document. */
+function Stands({ from }: { from: NonNullable<Question["evidence"]>[string] | undefined }): ReactNode {
+  if (!from) return null;
+  return (
+    <Link to={`/records/${from.record}`}>
+      page {from.page}: “{from.quote}”
+    </Link>
+  );
+}
 
 export function QuestionPlace(): ReactNode {
   const { id = "" } = useParams();
@@ -50,6 +60,7 @@ export function QuestionPlace(): ReactNode {
       <Head title={question.question}>
         {question.flow} asks about <Link to={`/arrivals/${question.item_id}`}>{question.item_name}</Link>, <When at={question.asked_at} />
         {question.who.length > 0 && `, for ${question.who.join(", ")}`}
+        {question.reminded > 0 && `; brought to mind ${count(question.reminded, "time")}`}
       </Head>
       {Object.keys(question.show).length > 0 && (
         <div className="sheet" style={{ marginBottom: 14, maxWidth: 760 }}>
@@ -61,6 +72,9 @@ export function QuestionPlace(): ReactNode {
                     {name}
                   </td>
                   <td className="mono">{Array.isArray(value) ? value.map((each) => shown(each)).join(", ") : shown(value) || <span className="soft">nothing</span>}</td>
+                  <td className="small">
+                    <Stands from={question.evidence?.[name]} />
+                  </td>
                 </tr>
               ))}
             </tbody>

@@ -28,6 +28,7 @@ from metrikon.service.language_views import (
     FlowProblem,
     FlowVersion,
     SchemaView,
+    SettingView,
     TriedFlow,
     TriedStep,
     TryQuery,
@@ -86,6 +87,7 @@ def blueprint(app: App) -> APIBlueprint:
             goes=_goes(app, flow),
             lines=[FlowLine(**asdict(each)) for each in told(flow)],
             problems=[FlowProblem(**each.as_json()) for each in problems],
+            settings=[SettingView(name=name, **each.model_dump()) for name, each in flow.head.settings.items()],
             versions=list(_versions(app, path.name, versions[:MOST_VERSIONS])),
         )
         return reply(view)

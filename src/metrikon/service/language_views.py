@@ -152,6 +152,14 @@ class FlowVersion(View):
     changes: list[str] = Field(..., description="What changed since the version before, in sentences.")
 
 
+class SettingView(View):
+    name: str
+    type: str
+    value: Any
+    about: str
+    options: list[str]
+
+
 class FlowPage(View):
     name: str
     version: int
@@ -164,6 +172,7 @@ class FlowPage(View):
     goes: list[str]
     lines: list[FlowLine]
     problems: list[FlowProblem]
+    settings: list[SettingView] = Field(..., description="Its settings, which a copy may change.")
     versions: list[FlowVersion]
 
 

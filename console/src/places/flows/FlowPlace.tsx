@@ -1,15 +1,17 @@
 /** A flow: a numbered reading list with what each step gave; its text, checked as it is typed; its versions with what changed. */
-import { Button, Select, TextInput } from "@mantine/core";
+import { Button } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState, type ReactNode } from "react";
-import { useNavigate, useParams } from "react-router";
-import { call, query, type FlowPage, type RunPage, type RunValue } from "../../api/call";
+import { useParams } from "react-router";
+import { call, query, type FlowPage } from "../../api/call";
 import { Problem, When } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
-import { count, exactTime, STATES } from "../../parts/words";
+import { count, shown } from "../../parts/words";
+import { Beside, useBeside } from "./Beside";
+import { CopyFlow } from "./CopyFlow";
 import { FlowText } from "./FlowText";
-import { problemsAt, renamed, resultOf, standing } from "./reading";
+import { problemsAt, resultOf, standing, wouldOf } from "./reading";
 
 type Look = "steps" | "text" | "versions";
 const LOOKS: { look: Look; word: string; key: string }[] = [
@@ -52,21 +54,10 @@ export function FlowPlace(): ReactNode {
 
 function Switches({ flow }: { flow: FlowPage }): ReactNode {
   const client = useQueryClient();
-  const go = useNavigate();
-  const [copy, setCopy] = useState("");
+  const [copying, setCopying] = useState(false);
   const turn = useMutation({
     mutationFn: (to: { running: boolean; paused: boolean }) => call("POST", `/api/flows/${encodeURIComponent(flow.name)}/switch`, to),
     onSuccess: () => client.invalidateQueries({ queryKey: ["flows"] }),
-  });
-  const copied = useMutation({
-    mutationFn: async () => {
-      const response = await putText(copy, renamed(flow.text, copy), `copied from ${flow.name}`);
-      return response.name;
-    },
-    onSuccess: async (made) => {
-      await client.invalidateQueries({ queryKey: ["flows"] });
-      void go(`/flows/${made}`);
-    },
   });
   const now = standing(flow);
   const ways: { word: string; to: { running: boolean; paused: boolean } }[] = [
@@ -87,11 +78,14 @@ function Switches({ flow }: { flow: FlowPage }): ReactNode {
       <span className="soft small" style={{ flex: 1, minWidth: 200 }}>
         {told[now.word]}
       </span>
-      <TextInput size="xs" aria-label="Name of a copy" placeholder="name of a copy" value={copy} onChange={(event) => setCopy(event.currentTarget.value)} />
-      <Button size="compact-sm" variant="default" disabled={!copy} loading={copied.isPending} onClick={() => copied.mutate()}>
-        Copy it
+      <Button size="compact-sm" variant="default" onClick={() => setCopying(true)}>
+        Copy it…
       </Button>
-      {(turn.error ?? copied.error) && <Problem error={(turn.error ?? copied.error) as Error} />}
+      <Button size="compact-sm" variant="default" component="a" href={`/api/flows/${encodeURIComponent(flow.name)}/export`} download>
+        Export it
+      </Button>
+      {turn.error && <Problem error={turn.error} />}
+      {copying && <CopyFlow flow={flow} close={() => setCopying(false)} />}
     </div>
   );
 }
@@ -102,41 +96,32 @@ export async function putText(name: string, text: string, why: string): Promise<
 }
 
 function Steps({ flow }: { flow: FlowPage }): ReactNode {
-  const runs = useQuery({ queryKey: ["runs", flow.name], queryFn: () => call<RunPage>("GET", `/api/runs${query({ flow: flow.name, limit: 30 })}`) });
-  const every = runs.data?.items ?? [];
-  const [chosen, setChosen] = useState<string | null>(null);
-  const run = every.find((each) => each.id === chosen) ?? every.find((each) => each.state === "done") ?? every[0];
-  const values = useQuery({
-    queryKey: ["run", "values", run?.id],
-    queryFn: () => call<{ items: RunValue[] }>("GET", `/api/runs/${run?.id ?? ""}/values`),
-    enabled: run !== undefined,
-  });
-  const names = every.map((each) => ({ value: each.id, label: `${each.item_name ?? ""} (${STATES[each.state]?.word ?? each.state}, ${exactTime(each.created_at)})` }));
+  const beside = useBeside(flow.name);
   return (
     <>
-      {run ? (
-        <Select size="xs" label="Beside each step stands what it gave for" data={names} value={run.id} onChange={setChosen} allowDeselect={false} maw={520} mb={10} searchable />
-      ) : (
-        runs.data && <p className="soft">Nothing has come in yet. When something has, what each step gave stands beside it.</p>
-      )}
+      <Beside flow={flow.name} beside={beside} />
       <ol className="reading sheet" aria-label="Steps">
-        {flow.lines.map((line, number) => (
-          <li key={number} className={line.step ? "" : "way"} style={{ paddingLeft: 14 + line.depth * 22 }}>
-            <span className="mono soft small count">{line.number}</span>
-            <div style={{ minWidth: 0 }}>
-              <span>{line.sentence}</span>
-              {line.more.length > 0 && <span className="soft small"> {line.more.join(" ")}</span>}
-              {problemsAt(line, flow.problems).map((each) => (
-                <div key={each.place + each.message} className="note bad" style={{ margin: "6px 0" }}>
-                  {each.message} <span className="soft small">(line {each.line})</span>
-                </div>
-              ))}
-            </div>
-            <span className="mono small soft clip gave" title={line.step ? resultOf(line.step, values.data?.items ?? []) : ""}>
-              {line.step ? resultOf(line.step, values.data?.items ?? []) : ""}
-            </span>
-          </li>
-        ))}
+        {flow.lines.map((line, number) => {
+          const gave = line.step ? resultOf(line.step, beside.values) : "";
+          const would = line.step ? wouldOf(line.step, beside.tried) : "";
+          return (
+            <li key={number} className={line.step ? "" : "way"} style={{ paddingLeft: 14 + line.depth * 22 }}>
+              <span className="mono soft small count">{line.number}</span>
+              <div style={{ minWidth: 0 }}>
+                <span>{line.sentence}</span>
+                {line.more.length > 0 && <span className="soft small"> {line.more.join(" ")}</span>}
+                {problemsAt(line, flow.problems).map((each) => (
+                  <div key={each.place + each.message} className="note bad" style={{ margin: "6px 0" }}>
+                    {each.message} <span className="soft small">(line {each.line})</span>
+                  </div>
+                ))}
+              </div>
+              <span className={`small soft clip gave ${would ? "" : "mono"}`} title={would || gave}>
+                {would || gave}
+              </span>
+            </li>
+          );
+        })}
       </ol>
       {flow.problems
         .filter((each) => !flow.lines.some((line) => line.step && line.step === each.step))
@@ -145,6 +130,22 @@ function Steps({ flow }: { flow: FlowPage }): ReactNode {
             {each.place}: {each.message} <span className="soft small">(line {each.line})</span>
           </div>
         ))}
+      {flow.settings.length > 0 && (
+        <>
+          <h2>Settings</h2>
+          <table className="grid sheet" style={{ maxWidth: 760 }}>
+            <tbody>
+              {flow.settings.map((each) => (
+                <tr key={each.name}>
+                  <td className="mono">{each.name}</td>
+                  <td className="mono">{Array.isArray(each.value) ? each.value.map((part) => shown(part)).join(", ") : shown(each.value)}</td>
+                  <td className="soft">{each.about}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
     </>
   );
 }

@@ -1,5 +1,5 @@
 /** What the page of a flow shows beside its steps. */
-import type { FlowLine, FlowProblem, RunValue } from "../../api/call";
+import type { FlowLine, FlowProblem, RunValue, TriedFlow } from "../../api/call";
 import { shown } from "../../parts/words";
 
 /** Whether a flow is on, off or paused: in a word, with a sign. */
@@ -39,5 +39,9 @@ export function offsetOf(text: string, line: number, column: number): number {
   return Math.min(text.length, before + Math.max(0, column - 1));
 }
 
-/** The text of a flow under another name, for a copy. */
-export const renamed = (text: string, name: string): string => text.replace(/^name:\s*\S+/m, `name: ${name}`);
+/** What a step would do outside, where a flow was only tried; of one in a loop, how often. */
+export function wouldOf(step: string, tried: TriedFlow | undefined): string {
+  const own = (tried?.steps ?? []).filter((each) => (each.path.split("/").pop() ?? "") === step && each.would);
+  const first = own[0]?.would ?? "";
+  return own.length > 1 ? `${first} (${own.length} times)` : first;
+}

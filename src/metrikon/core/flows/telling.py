@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from metrikon.core.flows.model import Flow, Step
-from metrikon.core.flows.words import shown
+from metrikon.core.flows.words import shown, told_duration
 
 
 @dataclass(frozen=True)
@@ -54,7 +54,7 @@ def _besides(step: Step) -> Iterator[str]:
     if common.when:
         yield f"Only when {common.when}."
     if common.limit is not None:
-        yield f"It waits at most {common.limit if isinstance(common.limit, str) else f'{common.limit} seconds'}."
+        yield f"It waits at most {told_duration(common.limit)}."
     failure = common.on_failure
     if failure is not None:
         yield {

@@ -15,6 +15,7 @@ from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
 from metrikon.core.flows.corrected import all_corrected
 from metrikon.core.flows.model import Step
 from metrikon.core.flows.state import Again, Ask, Effect, Frame, Listen, Open, Park, Perform, Settle, State
+from metrikon.core.flows.words import told_duration
 
 FAILED = "failed"  # the label of the block that is done when a step has failed
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
@@ -128,7 +129,11 @@ class Walk:
         if result is not None:
             self.done(path, step, result)
             return
-        self._stuck(self.here(self.state.frames[step.frame]), replace(step, late=0), f"It took longer than its limit of {step.step.common.limit}.")
+        self._stuck(
+            self.here(self.state.frames[step.frame]),
+            replace(step, late=0),
+            f"It took longer than its limit of {told_duration(step.step.common.limit)}.",
+        )
 
     def woken(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
         """The moment or the event that a step waits for has come."""

@@ -2,10 +2,30 @@
 
 from __future__ import annotations
 
+import re
+from decimal import Decimal
 from typing import Any
 
 from metrikon.core.feel import BadExpression
 from metrikon.core.feel.holes import Hole, holes
+
+
+def told_duration(duration: Any) -> str:
+    """A duration as people read it: P1DT12H as "1 day, 12 hours", 90 as "90 seconds"."""
+    if not isinstance(duration, str):
+        return _counted(f"{duration:f}" if isinstance(duration, Decimal) else f"{duration:g}", "second")
+    date, _, time = duration.removeprefix("P").partition("T")
+    found = [*((count, _DAYS[unit]) for count, unit in _PART.findall(date)), *((count, _HOURS[unit]) for count, unit in _PART.findall(time))]
+    return ", ".join(_counted(count, unit) for count, unit in found) or duration
+
+
+def _counted(count: str, unit: str) -> str:
+    return f"{count} {unit}{'' if count == '1' else 's'}"
+
+
+_PART = re.compile(r"(\d+(?:\.\d+)?)([YMWDHS])")
+_DAYS = {"Y": "year", "M": "month", "W": "week", "D": "day", "H": "hour", "S": "second"}
+_HOURS = {"H": "hour", "M": "minute", "S": "second", "Y": "year", "W": "week", "D": "day"}
 
 
 def shown(value: Any) -> str:

@@ -11,7 +11,7 @@ from pydantic import Field
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import NAME, Duration, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
-from metrikon.core.flows.words import shown
+from metrikon.core.flows.words import shown, told_duration
 
 
 class Option(Form):
@@ -58,9 +58,7 @@ def _late(values: Mapping[str, Any], now: datetime) -> Any:
 
 def _tell(parameters: Ask) -> str:
     who = ", ".join(parameters.who) or "a person"
-    reminded = (
-        f", reminded every {parameters.remind if isinstance(parameters.remind, str) else f'{parameters.remind} seconds'}" if parameters.remind else ""
-    )
+    reminded = f", brought to mind every {told_duration(parameters.remind).removeprefix('1 ')}" if parameters.remind else ""
     return f"Ask {who}{reminded}: “{shown(parameters.question)}” ({', '.join(each.label for each in parameters.options)})"
 
 

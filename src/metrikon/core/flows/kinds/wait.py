@@ -12,7 +12,7 @@ from metrikon.core.feel.temporal import date_from, moment_from
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import Condition, Duration, Form, seconds_of
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema, Steady
-from metrikon.core.flows.words import shown
+from metrikon.core.flows.words import shown, told_duration
 
 if TYPE_CHECKING:
     from metrikon.core.flows.state import Open
@@ -118,11 +118,11 @@ def _tell(parameters: Wait) -> str:
     if parameters.at is not None:
         parts.append(f"until {shown(parameters.at)}")
     if parameters.span is not None:
-        parts.append(f"for {parameters.span if isinstance(parameters.span, str) else f'{parameters.span} seconds'}")
+        parts.append(f"for {told_duration(parameters.span)}")
     if parameters.event is not None:
         parts.append(f"for the event “{shown(parameters.event)}”")
     if parameters.every is not None:
-        parts.append(f"looking every {parameters.every if isinstance(parameters.every, str) else f'{parameters.every} seconds'}")
+        parts.append(f"looking every {told_duration(parameters.every).removeprefix('1 ')}")
     return f"Wait {' or '.join(parts)}{', until ' + parameters.until if parameters.until else ''}."
 
 
