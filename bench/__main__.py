@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, growth, language, misbehaving, reading, throughput
+from bench import accuracy, growth, kills, language, misbehaving, reading, throughput
 from bench.report import Result, write
 
 ALL = {
@@ -22,6 +22,7 @@ ALL = {
     "long lists": language.long_lists,
     "journal": language.journal_steps,
     "many waiting": language.many_waiting,
+    "kills": kills.kills,
     "one urgent": language.one_urgent,
     "text PDFs": reading.text_pdfs,
     "grounding": reading.grounding,

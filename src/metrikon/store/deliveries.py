@@ -118,7 +118,7 @@ def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: 
         "state": "to do",
         "attempts": 0,
         "most_attempts": each.most_attempts,
-        "not_before": at,
+        "not_before": 0,  # at once, whatever the clock says later
         "begun_at": at,
         "done_at": None,
         "receipt": None,
@@ -128,7 +128,7 @@ def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: 
 
 
 def _once_more(connection: Connection, key: str, each: Wanted, at: int) -> None:
-    values = {"state": "to do", "attempts": 0, "not_before": at, "values": dumps(each.values), "error": None}
+    values = {"state": "to do", "attempts": 0, "not_before": 0, "values": dumps(each.values), "error": None}
     connection.execute(update(deliveries).where(deliveries.c.key == key).values(values))
 
 

@@ -38,7 +38,8 @@ _WHAT_IS_DUE = (
     select(runs.c.id, runs.c.flow)
     .where(
         or_(
-            and_(or_(runs.c.state == "ready", runs.c.state == "waiting", runs.c.state == "review"), runs.c.wake_at <= bindparam("now")),
+            runs.c.state == "ready",  # whatever the clock says: it may have been set back
+            and_(or_(runs.c.state == "waiting", runs.c.state == "review"), runs.c.wake_at <= bindparam("now")),
             and_(runs.c.state == "running", runs.c.lease_until < bindparam("now")),
         ),
         runs.c.behind == bindparam("behind"),
