@@ -89,14 +89,21 @@ def test_a_clock_that_is_set_back_or_forward_holds_nothing_up(house: Callable[..
     app = house(clock=LaterClock())
     clock: LaterClock = app.clock  # type: ignore[assignment]
     clock.ahead = 3_600_000
-    begun(app, FLOW.removeprefix(HEAD), "before.txt")
+    app.catalog.put_flow(HEAD + ROW.replace("VALUE", "item.name"))
+    app.arrivals.take("garden", "upload", None, "early.txt", b"it came before the clock was set back")
+    clock.ahead = 0
+    app.start()
+    eventually(lambda: "early.txt" in written(app))
+    clock.ahead = 3_600_000
+    waits = begun(app, FLOW.removeprefix(HEAD), "before.txt")
+    eventually(lambda: run_state(app, waits)[0] == "waiting")
     clock.ahead = 0
     begun(app, ROW.replace("VALUE", "item.name"), "back.txt")
     eventually(lambda: "back.txt" in written(app))
     clock.ahead = 86_400_000
     eventually(lambda: set(states(app)) == {"done"})
     begun(app, ROW.replace("VALUE", "item.name"), "forward.txt")
-    eventually(lambda: sorted(written(app)) == ["back.txt", "before.txt", "forward.txt"])
+    eventually(lambda: sorted(written(app)) == ["back.txt", "before.txt", "early.txt", "forward.txt"])
 
 
 class _CutsOff(BaseHTTPRequestHandler):
