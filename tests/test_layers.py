@@ -77,3 +77,15 @@ def test_the_sandbox_shares_no_code_with_what_it_stands_in_for(path: Path) -> No
 def test_no_file_has_grown_into_a_hall() -> None:
     long = {str(path.relative_to(ROOT)): lines for path in FILES if (lines := len(path.read_text("utf-8").splitlines())) > 450}
     assert not long
+
+
+SQL = {"select", "insert", "update", "delete", "text", "func"}
+
+
+@pytest.mark.parametrize(
+    "path", [each for each in FILES if layer(each) in ("core", "ports", "steps", "engine", "app", "service")], ids=lambda path: path.name
+)
+def test_what_is_stored_is_asked_for_in_the_store_alone(path: Path) -> None:
+    names = imported(path)
+    assert not {f"sqlalchemy.{each}" for each in SQL} & names
+    assert "metrikon.store.tables" not in names

@@ -99,6 +99,9 @@ def test_the_flow_that_the_mistakes_are_made_in_is_right() -> None:
 
 
 MISTAKES = [
+    # rows
+    ("{Part: \"${line.part}\"", "{Part: null", "row", "The column Part has no value, and would always be empty."),
+    ('"${line_number}"]', '""]', "row", "This part of the key has no value, so that no row could be written."),
     # the form of a flow
     ("metrikon: 1", "metrikon: 2", "", "It is 2; give 1."),
     ("name: orders", "name: Orders", "", "'Orders' does not fit the pattern"),

@@ -321,7 +321,7 @@ def test_a_worker_that_stalls_past_its_lease_and_comes_back_commits_nothing(hous
     _, effects = late._replayed()
     assert isinstance(effects[0], Perform)
     with pytest.raises(LeaseLost):
-        late._commit([])
+        late.journal.write([])
     late.go()
     with app.database.reading() as connection:
         assert connection.execute(text("SELECT count(*) FROM journal")).scalar() == 0

@@ -99,8 +99,8 @@ def test_problems_are_told_while_a_scan_finds_another_folder(house: Callable[...
     class Late:
         @property
         def problems(self) -> dict[str, str]:
-            app._looked["flow", Said("folder", None)] = ("another", Folder(app.home, False, 0.5, 100))  # as a scan does in its own thread
+            app.watching._looked["flow", Said("folder", None)] = ("another", Folder(app.home, False, 0.5, 100))  # as a scan does in its own thread
             return {"a.pdf": "a.pdf is too large."}
 
-    app._looked["flow", Said("folder", None)] = ("first", Late())  # type: ignore[assignment]
-    assert app.problems() == [{"flow": "flow", "folder": "first", "message": "a.pdf is too large."}]
+    app.watching._looked["flow", Said("folder", None)] = ("first", Late())  # type: ignore[assignment]
+    assert app.watching.problems() == [{"flow": "flow", "folder": "first", "message": "a.pdf is too large."}]

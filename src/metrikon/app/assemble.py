@@ -4,24 +4,21 @@ from __future__ import annotations
 
 import dataclasses
 import logging
-import threading
-import time
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import Connection
 
 from metrikon.app.kinds import kinds
 from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
+from metrikon.app.watching import Watching
 from metrikon.core.flows.model import Said
-from metrikon.core.flows.problems import BadFlow
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.again import Again
 from metrikon.engine.answers import Answers
-from metrikon.engine.arrivals import Arrivals, NoFlow
+from metrikon.engine.arrivals import Arrivals
 from metrikon.engine.budget import Breaker, Budget
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.carrying import Carrying
@@ -31,7 +28,7 @@ from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
 from metrikon.engine.keeping import Days, Keeping
 from metrikon.engine.moving import Moving
-from metrikon.engine.opening import Opening, may_hold
+from metrikon.engine.opening import Opening
 from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
 from metrikon.engine.trials import Trials
@@ -41,12 +38,11 @@ from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
 from metrikon.ports.destination import Destination
-from metrikon.ports.intake import Looked, opened
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
 from metrikon.ports.transcription import Transcriber
-from metrikon.store import calls, deliveries, flows
-from metrikon.store.database import Database, StoreFailed
+from metrikon.store import calls, deliveries
+from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
 from metrikon.store.passwords import Passwords
@@ -54,8 +50,6 @@ from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber
 
 log = logging.getLogger("metrikon.app")
-FORGET = 3600.0  # seconds between looks at what is kept no longer
-SCAN = 0.5  # seconds between looks at watched folders
 
 
 def limits_of(settings: Settings) -> Limits:
@@ -119,15 +113,17 @@ class App:
         self.trying = Trying(self.database, self.workshop, self.kinds.runners)
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)
-        self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
-        self._stop = threading.Event()
-        self._scanner = threading.Thread(target=self._scan, name="folders", daemon=True)
+        self.watching = Watching(
+            *(self.database, self.catalog, self.arrivals, self.kinds, self.home, settings.max_bytes),
+            (self.questions.remind,),
+            (self.keeping.carry_out,),
+        )
 
     def start(self) -> None:
-        """Begin to work and to look at folders."""
+        """Begin to work and to look at intakes."""
         self.database.write(self._named_from_home)
         self.engine.start()
-        self._scanner.start()
+        self.watching.start()
 
     def _named_from_home(self, connection: Connection) -> None:
         for former, now in ((f"xlsx:{self.home}/", "xlsx:"), (f"sql:sqlite://{self.home}/", "sql:sqlite:")):
@@ -135,9 +131,7 @@ class App:
 
     def close(self) -> None:
         """Stop taking in, let running steps finish, let go of everything."""
-        self._stop.set()
-        if self._scanner.is_alive():
-            self._scanner.join()
+        self.watching.stop()
         self.trials.close()
         self.engine.stop(self.settings.stop_seconds)
         self.readers.close()
@@ -160,56 +154,3 @@ class App:
 
     def _destination(self, said: Said) -> Destination:
         return self.kinds.destinations[said.kind].build(said.form, self.home)
-
-    def problems(self) -> list[dict[str, Any]]:
-        """What intakes could not take, with the flow and the reason."""
-        found = []
-        for (flow, _), (place, looked) in list(self._looked.items()):  # a scan may add one meanwhile
-            found += [{"flow": flow, "folder": place, "message": message} for message in list(looked.problems.values())]
-        return found
-
-    def _scan(self) -> None:
-        forgot = -FORGET
-        while not self._stop.wait(SCAN):
-            try:
-                self._scan_once()
-                self.questions.remind()
-                if time.monotonic() - forgot > FORGET:
-                    self.keeping.carry_out()
-                    forgot = time.monotonic()
-            except Exception:
-                log.exception("watched folders could not be looked at")
-
-    def _scan_once(self) -> None:
-        with self.database.reading() as connection:
-            running = [row for row in flows.all_flows(connection) if row["running"]]
-        for row in running:
-            try:
-                flow = self.catalog.flow(row["name"], int(row["version"]))
-            except BadFlow:
-                continue  # kept by an older version of the program; the service says so when it is opened
-            for said in flow.intakes:
-                if not self._stop.is_set():
-                    self._look(flow.name, said)
-
-    def _look(self, flow: str, said: Said) -> None:
-        """Look at an intake of a flow, if it is one that must be looked at."""
-        kind = self.kinds.intakes[said.kind]
-        if kind.build is None:
-            return
-        if (flow, said) not in self._looked:
-            for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self.home)]:
-                del self._looked[other]  # of an earlier version of the flow
-            self._looked[flow, said] = (kind.place(said.form, self.home), kind.build(said.form, self.home, self.settings.max_bytes))
-        place, looked = self._looked[flow, said]
-
-        def take(identity: str, name: str, data: bytes) -> Callable[[], object]:
-            if opened(said.form) and may_hold(data):
-                arrived = self.arrivals.take_opened(flow, said.kind, identity, name, data)
-                return lambda: arrived
-            return self.arrivals.begin(flow, said.kind, identity, name, data).result
-
-        try:
-            looked.look(time.monotonic(), take)
-        except (NoFlow, StoreFailed, OSError) as error:
-            log.error("%s of flow %s: %s", place or said.kind, flow, error)

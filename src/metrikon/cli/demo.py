@@ -17,8 +17,8 @@ from typing import Any, TextIO
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
-from metrikon.cli.common import print_json, table
-from metrikon.cli.service import opened, run_server, settings_from
+from metrikon.cli.common import print_json, settings_from, table
+from metrikon.cli.service import opened, run_server
 from metrikon.demo import scenario
 from metrikon.sandbox.model_server import NAME, ModelServer
 from metrikon.service.auth import set_password

@@ -13,8 +13,8 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from metrikon.app.assemble import App
-from metrikon.app.settings import BadSetting, Settings, from_environment
-from metrikon.cli.common import LOCAL, CommandFailed, print_json, table, when
+from metrikon.app.settings import Settings
+from metrikon.cli.common import LOCAL, CommandFailed, print_json, settings_from, table, when
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.service.auth import add_token, set_password
 from metrikon.service.serving import Server
@@ -50,14 +50,6 @@ def add(commands: Any) -> None:
     listing = tokens.add_parser("list", help="tokens without their secrets (the service must not be running)")
     listing.add_argument("--home", type=Path)
     listing.set_defaults(run=run_tokens)
-
-
-def settings_from(**given: Any) -> Settings:
-    """Settings, or a message for people."""
-    try:
-        return from_environment(**given)
-    except BadSetting as error:
-        raise CommandFailed(str(error), 2) from error
 
 
 def opened(settings: Settings) -> App:

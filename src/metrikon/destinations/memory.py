@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice
-from typing import Any, Literal
+from typing import Any
 
 from metrikon.core.values.exact import dumps, loads
 from metrikon.ports.destination import Broken, Busy, Receipt, Row
@@ -13,7 +13,6 @@ from metrikon.ports.destination import Broken, Busy, Receipt, Row
 class MemoryDestination:
     """Keeps rows in order under their keys. `fail_next` holds errors to raise, one a call."""
 
-    able: Literal["keyed", "findable", "blind"] = "keyed"
     gather = 0.02
     rest = 0.0
 

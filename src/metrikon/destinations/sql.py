@@ -50,7 +50,6 @@ class SqlTable(Form):
 class SqlDestination:
     """Makes the table and missing columns itself. Amounts are exact: NUMERIC, or text where the database has floats only."""
 
-    able: Literal["keyed", "findable", "blind"] = "keyed"
     gather = 0.02
     rest = 0.0
 

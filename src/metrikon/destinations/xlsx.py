@@ -13,7 +13,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 from openpyxl import Workbook, load_workbook
 from openpyxl.styles import Font
@@ -40,7 +40,6 @@ class XlsxSheet(Form):
 class XlsxDestination:
     """Writes rows below those that are there; the first row holds the column names."""
 
-    able: Literal["keyed", "findable", "blind"] = "findable"
     gather = 0.25
     rest = 2.0
 

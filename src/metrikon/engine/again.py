@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import Connection, update
+from sqlalchemy import Connection
 
 from metrikon.core.flows.around import lost
 from metrikon.core.flows.corrected import NotThereIn, corrected, parts_of
@@ -31,8 +31,6 @@ from metrikon.ports.files import Files
 from metrikon.store import flows, items, journal, listing, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
-from metrikon.store.leases import FIRST
-from metrikon.store.tables import runs as runs_table
 
 ENDS = ("done", "answered", "woken", "came")  # entries that are taken over: what was only begun is begun anew
 MOST = 10_000  # items of a set
@@ -155,7 +153,7 @@ class Again:
         run_id, now = self._clock.new_id(), self._clock.now()
         items.start_run(connection, run_id, item_id, name, version, now, behind=behind)
         if written:
-            connection.execute(update(runs_table).where(runs_table.c.id == run_id).values(epoch=FIRST))  # its journal is not empty
+            runs.begun_before(connection, run_id)
             told = {"run": {**written[0].data["run"], "id": run_id}, "versions": self._catalog.versions_in(newer)}
             journal.append(connection, run_id, [replace(written[0], data={**written[0].data, **told}), *written[1:]])
         return run_id

@@ -3,22 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection
 
-from metrikon.core.extraction.coerce import Coercion
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.settle import Reading, checked_again
+from metrikon.core.extraction.settle import Reading
 from metrikon.core.records import evidence, findings
-from metrikon.core.records.checks import OF_RECORD
-from metrikon.core.records.lists import filled
-from metrikon.core.records.pointers import leaves
-from metrikon.core.records.rules import MADE_ANEW, ruled
-from metrikon.core.records.types import RecordType
+from metrikon.core.records.rules import held_keys
 from metrikon.engine.delivering import handed_over
 from metrikon.engine.engine import Engine
+from metrikon.engine.rechecking import reread
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
@@ -26,7 +20,6 @@ from metrikon.ports.clock import Clock
 from metrikon.store import calls, deliveries, events, journal, questions, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
-from metrikon.store.tables import runs as runs_table
 
 AT_ONCE = 200  # runs ended in one commit
 MUST_HOLD = ("required", "type", "format")  # findings that a person cannot wave through
@@ -59,12 +52,12 @@ class Answers:
 
     def check(self, record_id: str, values: Mapping[str, Any]) -> Reading:
         """What checks would say of a record with these values; nothing is kept."""
-        return self._reread(self._record(record_id), values)[0]
+        return reread(self._database, self._workshop, self._record(record_id), values)[0]
 
     def approve(self, record_id: str, values: Mapping[str, Any] | None, by: str, comment: str = "") -> None:
         """Approve a record, corrected if values are given; its run goes on."""
         record = self._record(record_id)
-        reading, kind = self._reread(record, record["values"] if values is None else values)
+        reading, kind = reread(self._database, self._workshop, record, record["values"] if values is None else values)
         wrong = [each for each in reading.findings if each.check in MUST_HOLD]
         if wrong:
             raise StillWrong(wrong)
@@ -72,7 +65,7 @@ class Answers:
         def job(connection: Connection) -> None:
             self._still_waits(connection, record)
             now = self._clock.now()
-            records.hold_keys(connection, kind, reading.record, record["item_id"], record_id)
+            records.hold_keys(connection, kind.name, held_keys(kind, reading.record), record["item_id"], record_id)
             kept = findings.as_json(reading.findings)
             records.change(
                 connection,
@@ -118,9 +111,7 @@ class Answers:
         """
 
         def job(connection: Connection) -> str:
-            state = connection.execute(select(runs_table.c.state).where(runs_table.c.id == run_id)).scalar()
-            if state is None:
-                raise NotThere(f"There is no run {run_id}.")
+            state = _state(connection, run_id)
             if state not in ("parked", "held", "waiting"):
                 raise NotNow(f"The run is {state}; only a parked, held or waiting run can be continued.")
             now = self._clock.now()
@@ -137,7 +128,7 @@ class Answers:
     def continue_parked(self, by: str) -> int:
         """Continue every parked run; how many there were."""
         with self._database.reading() as connection:
-            parked = connection.execute(select(runs_table.c.id).where(runs_table.c.state == "parked")).scalars().all()
+            parked = runs.parked(connection)
         for run_id in parked:
             try:
                 self.continue_run(run_id, by)
@@ -149,9 +140,7 @@ class Answers:
         """End a run where it stands: what it has written stays, nothing more of it is done."""
 
         def job(connection: Connection) -> None:
-            state = connection.execute(select(runs_table.c.state).where(runs_table.c.id == run_id)).scalar()
-            if state is None:
-                raise NotThere(f"There is no run {run_id}.")
+            state = _state(connection, run_id)
             if state in runs.SETTLED:
                 raise NotNow(f"The run is {state} already.")
             self.end(connection, run_id, by, f"Cancelled by {by}{f': {comment}' if comment else '.'}")
@@ -178,11 +167,9 @@ class Answers:
         """Pause a run: nothing more of it is done until it is continued. A step that is under way is done again then, unless it came to its end."""
 
         def job(connection: Connection) -> None:
-            run = runs.get(connection, run_id)
-            if run is None:
-                raise NotThere(f"There is no run {run_id}.")
-            if run["state"] not in ("ready", "running", "waiting", "review"):
-                raise NotNow(f"The run is {run['state']}; only one that goes on or waits can be paused.")
+            state = _state(connection, run_id)
+            if state not in ("ready", "running", "waiting", "review"):
+                raise NotNow(f"The run is {state}; only one that goes on or waits can be paused.")
             runs.move(connection, run_id, "held", self._clock.now(), f"Paused by {by}. Continue it to let it go on.")
 
         self._database.write(job)
@@ -201,9 +188,9 @@ class Answers:
         events.unheard(connection, run_id)
         end_used(connection, run_id, now)
         runs.move(connection, run_id, "stopped", now, reason)
-        used = connection.execute(select(runs_table.c.used_by, runs_table.c.used_at).where(runs_table.c.id == run_id)).one()
-        if used.used_by is not None:
-            told_user(connection, used.used_by, used.used_at, run_id, "stopped", reason, None, now)
+        run = runs.get(connection, run_id)
+        if run is not None and run["used_by"] is not None:
+            told_user(connection, run["used_by"], run["used_at"], run_id, "stopped", reason, None, now)
 
     def _record(self, record_id: str) -> dict[str, Any]:
         with self._database.reading() as connection:
@@ -211,28 +198,6 @@ class Answers:
         if record is None:
             raise NotThere(f"There is no record {record_id}.")
         return record
-
-    def _reread(self, record: dict[str, Any], values: Mapping[str, Any]) -> tuple[Reading, RecordType]:
-        """The record with a person's values: fitted to its type, grounded and checked anew, with lists and other records.
-
-        What the first reading noted stays, but for values that the person has set since.
-        """
-        kind, _ = self._workshop.catalog.record_type(record["record_type"], record["type_version"])
-        index = Index(self._workshop.read_document(record["document"]))
-        fitted = Coercion(kind, index).record(dict(values))
-        before = dict(leaves(record["as_read"]))
-        by_person = {pointer for pointer, value in leaves(fitted) if before.get(pointer) != value}
-        before_them = evidence.from_json(record["evidence"])
-        fitted, known = filled(kind, fitted, self._workshop.known_list, by_person, before_them)
-        reading = checked_again(kind, fitted, index, before_them, by_person, known)
-        with self._database.reading() as connection:
-            found = [*records.others(connection, kind, fitted, record["item_id"]), *ruled(kind, fitted, self._workshop.known_list)]
-        now = dict(leaves(fitted))
-        changed = by_person | {pointer for pointer, value in before.items() if value is not None and now.get(pointer) is None}
-        noted = [
-            each for each in findings.from_json(record["findings"]) if each.check not in (*OF_RECORD, *MADE_ANEW) and not changed & set(each.fields)
-        ]
-        return replace(reading, findings=sorted([*found, *reading.findings, *noted], key=lambda each: each.level != "stop")), kind
 
     def _still_waits(self, connection: Connection, record: dict[str, Any]) -> None:
         now = records.get(connection, record["id"])
@@ -246,3 +211,11 @@ class Answers:
         path = next(entry.path for entry in reversed(found) if entry.data["result"]["id"] == record["id"])
         journal.append(connection, record["run_id"], [Written("answered", path, data, "check", now)])
         runs.wake(connection, [record["run_id"]], now)  # one that is worked on keeps its lease, and notices by itself
+
+
+def _state(connection: Connection, run_id: str) -> str:
+    """Where a run stands. Raises `NotThere`."""
+    run = runs.get(connection, run_id)
+    if run is None:
+        raise NotThere(f"There is no run {run_id}.")
+    return str(run["state"])

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from sqlalchemy import Connection, update
+from sqlalchemy import Connection
 
 from metrikon.core.flows.keys import MARK, row_key
 from metrikon.engine.catalog import Catalog
@@ -18,7 +18,6 @@ from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, 
 from metrikon.store import deliveries, journal, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
-from metrikon.store.tables import runs as runs_table
 
 log = logging.getLogger("metrikon.deliveries")
 GATHER_ALL = 0.03  # seconds that rows gather before they are looked at
@@ -189,7 +188,7 @@ class Deliveries:
                 wait = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
                 deliveries.failed(connection, [row["key"] for row in later], message, now + int(wait * 1000))
                 for run_id in {row["run_id"] for row in later}:
-                    connection.execute(update(runs_table).where(runs_table.c.id == run_id, runs_table.c.state == "waiting").values(reason=message))
+                    runs.told_why(connection, run_id, message)
 
         try:
             self._database.write(job)

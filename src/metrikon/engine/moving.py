@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection
 
 from metrikon.core.flows.differences import same_steps
 from metrikon.engine.again import taken
@@ -10,11 +10,9 @@ from metrikon.engine.answers import Answers, NotNow, NotThere
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
 from metrikon.ports.clock import Clock
-from metrikon.store import flows, items, journal
+from metrikon.store import flows, items, journal, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
-from metrikon.store.leases import FIRST
-from metrikon.store.tables import runs
 
 
 class Moving:
@@ -30,7 +28,7 @@ class Moving:
         return found
 
     def _move(self, connection: Connection, run_id: str, by: str) -> str:
-        run = connection.execute(select(runs).where(runs.c.id == run_id)).mappings().first()
+        run = runs.get(connection, run_id)
         if run is None:
             raise NotThere(f"There is no run {run_id}.")
         name, before = str(run["flow"]), int(run["flow_version"])
@@ -46,7 +44,7 @@ class Moving:
         fresh, now = self._clock.new_id(), self._clock.now()
         self._answers.end(connection, run_id, by, f"It goes on as run {fresh} on version {version} of the flow; what is the same was taken over.")
         items.start_run(connection, fresh, run["item_id"], name, version, now)
-        connection.execute(update(runs).where(runs.c.id == fresh).values(epoch=FIRST))  # it is read when it is claimed: its journal is not empty
+        runs.begun_before(connection, fresh)
         first = entries[0]
         kept = [Written(each.event, each.path, each.data, "", each.at) for each in taken(entries, same)]
         told = {"run": {**first.data["run"], "id": fresh, "flow": f"{name} {version}"}, "versions": self._catalog.versions_in(newer)}

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection
 
 from metrikon.engine.answers import NotThere
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
-from metrikon.store import flows, samples
+from metrikon.store import flows, items, samples
 from metrikon.store.database import Database
 from metrikon.store.lists import NAME
-from metrikon.store.tables import items
 
 
 class BadSample(ValueError):
@@ -28,13 +27,13 @@ class Samples:
     def keep_item(self, flow: str, name: str, item_id: str, why: str, by: str) -> None:
         """Keep an item as a sample. Raises `NotThere` and `BadSample`."""
         with self._database.reading() as connection:
-            columns = (items.c.sha256, items.c.name, items.c.intake, items.c.size, items.c.received_at)
-            row = connection.execute(select(*columns).where(items.c.id == item_id)).mappings().first()
+            row = items.whole(connection, item_id)
         if row is None:
             raise NotThere(f"There is no item {item_id}.")
         if not self._files.path(str(row["sha256"])).exists():
             raise BadSample(f"The file of {row['name']} is kept no longer, so that it cannot be a sample.")
-        self._keep(flow, name, why, by, {**row, "file_name": row["name"]})
+        kept = {column: row[column] for column in ("sha256", "intake", "size", "received_at")}
+        self._keep(flow, name, why, by, {**kept, "file_name": row["name"]})
 
     def keep_file(self, flow: str, name: str, file_name: str, data: bytes, why: str, by: str) -> None:
         """Keep a file as a sample. Raises `NotThere` and `BadSample`."""

@@ -11,10 +11,12 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.flows.fold import advance, in_order, replayed, todo
+from metrikon.core.flows.fold import advance, replayed, todo
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept, loads
 from metrikon.drivers.fair import BEHALF, party
+from metrikon.engine import standing
+from metrikon.engine.journaling import Journaling
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
@@ -23,10 +25,9 @@ from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, Ste
 from metrikon.store import events, items, journal, leases, questions, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
-from metrikon.store.leases import FIRST, Claim, LeaseLost
+from metrikon.store.leases import Claim, LeaseLost
 
 log = logging.getLogger("metrikon.engine")
-MOST_REASONS = 3  # that are told of a run that is parked
 
 
 @dataclass(frozen=True)
@@ -47,9 +48,7 @@ class Work:
         self.bench = bench
         self.claim = claim
         self.clock = bench.workshop.clock
-        self.pending: list[Written] = []
-        self.known = 0  # journal entries that this worker has seen or written
-        self.foreign = False  # others (deliveries, answers) added entries meanwhile
+        self.journal = Journaling(bench.database, claim)
         self.asks = ""  # what a person must look at
         self.today = ""
         self.file_name = ""
@@ -98,16 +97,16 @@ class Work:
         if kept is None:
             state = State(self.bench.workshop.catalog.flow(self.claim.flow, self.claim.flow_version))
         else:
-            state, self.known, self.today, self.file_name, self.versions = kept.state, kept.entries, kept.today, kept.file_name, kept.versions
+            state, self.journal.known, self.today, self.file_name, self.versions = kept.state, kept.entries, kept.today, kept.file_name, kept.versions
         self.zone = state.flow.zone
         with self.bench.database.reading() as connection:
-            entries = journal.load(connection, self.claim.run_id, after=self.known) if self.claim.epoch > FIRST else []
-            if not entries and not self.known:
+            entries = journal.load(connection, self.claim.run_id, after=self.journal.known) if self.claim.epoch > runs.FIRST else []
+            if not entries and not self.journal.known:
                 return self._started(connection, state)
         whole_ones = [(number, unpacked(entry, self.bench.workshop.files)) for number, entry in entries]
         state = replayed(state, (entry for _, entry in whole_ones))
         for number, whole in whole_ones:
-            self.known = number
+            self.journal.known = number
             if whole.event == "started":
                 self.today = str(whole.data["run"]["today"])
                 self.file_name = str(whole.data["item"]["name"])
@@ -129,16 +128,14 @@ class Work:
         if self.claim.used_by is not None:
             data["given"] = loads(runs.given(connection, self.claim.run_id) or b"{}")
         written = Written("started", "", data, at=now)
-        self.pending.append(written)
+        self.journal.later(written)
         return advance(state, written.entry)
 
     def _noted(self, effect: Wake | Late | Listen) -> list[Entry]:
         """Journal that a moment has come, or that a time is over; enter what is listened for, and take what came before that."""
         path, now = effect.path, self.clock.now()
-        entries = self.pending
 
-        def job(connection: Connection) -> tuple[int, list[Written]]:
-            found = []
+        def make(connection: Connection) -> tuple[list[Written], list[Written]]:
             if isinstance(effect, Listen):
                 data = events.listen(connection, self.claim.run_id, path, self.claim.flow, effect.key)
                 found = [Written("came", path, data, at=now)] if data is not None else []
@@ -146,17 +143,14 @@ class Work:
                 events.unheard(connection, self.claim.run_id, path)
                 questions.close(connection, self.claim.run_id, path, now) if isinstance(effect, Late) else None
                 found = [Written("late" if isinstance(effect, Late) else "woken", path, {}, at=now)]
-            return journal.append(connection, self.claim.run_id, [*entries, *found], self.claim), found
+            return found, found
 
-        total, found = self.bench.database.write(job)
-        self.pending = []  # only now: a commit that fails takes nothing with it that came before
-        self._seen(total, len(entries) + len(found))
-        return [each.entry for each in found]
+        return [each.entry for each in self.journal.commit(make)]
 
     def _perform(self, effect: Perform) -> list[Entry]:
         """Do one step; the entries to fold."""
         if effect.step.kind.outward and not effect.begun:
-            self._commit([self._written(effect, "begun", {"attempt": effect.attempt})])
+            self.journal.write([self._written(effect, "begun", {"attempt": effect.attempt})])
         start = self.clock.now()
         runner: Runner = self.bench.runners[effect.step.kind.name]
         try:
@@ -178,17 +172,13 @@ class Work:
             raise
         except Exception as error:
             return [self._failed(each, error, start) for each in effects]
-        entries = self.pending
 
-        def job(connection: Connection) -> tuple[int, list[Written]]:
+        def entered(connection: Connection) -> tuple[list[Written], list[Written]]:
             made = make(connection, self.clock.now())
             written = [self._written(effect, each.event, each.data) for effect, its in zip(effects, made, strict=True) for each in its]
-            return journal.append(connection, self.claim.run_id, [*entries, *written], self.claim), written
+            return written, written
 
-        total, written = self.bench.database.write(job)
-        self.pending = []  # only now: a commit that fails takes nothing with it that came before
-        self._seen(total, len(entries) + len(written))
-        return [each.entry for each in written]
+        return [each.entry for each in self.journal.commit(entered)]
 
     def _call(self, effect: Perform) -> Call:
         claim = self.claim
@@ -225,7 +215,7 @@ class Work:
             log.error("run %s, step %s", self.claim.run_id, effect.path, exc_info=error)
             data["message"] = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."
         written = self._written(effect, "failed", data, now - start)
-        self._commit([written])
+        self.journal.write([written])
         return written.entry
 
     def _keep(self, effect: Perform, outcome: Outcome, start: int) -> Entry:
@@ -233,51 +223,30 @@ class Work:
         if outcome.commit is None:
             made = Made("done", {"result": as_kept(outcome.result)})
             written = self._written(effect, made.event, packed(made.data, self.bench.workshop.files), self.clock.now() - start)
-            self.pending.append(written)
+            self.journal.later(written)
             return replace(written.entry, data=made.data)
-        make = outcome.commit
-        entries = self.pending
+        commit = outcome.commit
 
-        def job(connection: Connection) -> tuple[int, Made, Written]:
+        def kept(connection: Connection) -> tuple[tuple[Made, Written], list[Written]]:
             now = self.clock.now()
-            made = make(connection, now)
+            made = commit(connection, now)
             written = self._written(effect, made.event, packed(made.data, self.bench.workshop.files), now - start)
-            total = journal.append(connection, self.claim.run_id, [*entries, written], self.claim)
             if outcome.usage:
                 usage = outcome.usage
                 runs.spent(connection, self.claim.run_id, usage.calls, usage.input_tokens, usage.output_tokens, usage.cost)
-            return total, made, written
+            return (made, written), [written]
 
-        total, made, written = self.bench.database.write(job)
-        self.pending = []  # only now: a commit that fails takes nothing with it that came before
-        self._seen(total, len(entries) + 1)
+        made, written = self.journal.commit(kept)
         if made.event == "asked":
             self.asks = made.reason
         return replace(written.entry, data=as_kept(made.data))
 
-    def _commit(self, entries: list[Written]) -> None:
-        """Journal what is pending and these entries."""
-        every, self.pending = [*self.pending, *entries], []
-
-        def job(connection: Connection) -> int:
-            return journal.append(connection, self.claim.run_id, every, self.claim)
-
-        self._seen(self.bench.database.write(job), len(every))
-
-    def _seen(self, total: int, own: int) -> None:
-        self.known += own
-        if total != self.known:
-            self.foreign = True
-
     def _hand_on(self, state: State, *, stopped_early: bool) -> None:
         """Put the run where it now stands, and let it go."""
-        entries, self.pending = self.pending, []
 
-        def job(connection: Connection) -> bool:
-            total = journal.append(connection, self.claim.run_id, entries, self.claim)
-            foreign = self.foreign or total != self.known + len(entries)
+        def finish(connection: Connection, foreign: bool) -> bool:
             now = self.clock.now()
-            where, reason, wake_at = self._where(state, now)
+            where, reason, wake_at = standing.where(state, now, self.asks)
             if where not in runs.SETTLED and (foreign or stopped_early):
                 where, wake_at = "ready", now
             runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
@@ -286,23 +255,11 @@ class Work:
                 events.unheard(connection, self.claim.run_id)
                 end_used(connection, self.claim.run_id, now)
             if where in runs.SETTLED and self.claim.used_by is not None and self.claim.used_at is not None:
-                told_user(connection, self.claim.used_by, self.claim.used_at, self.claim.run_id, where, reason, _result(state), now)
+                told_user(connection, self.claim.used_by, self.claim.used_at, self.claim.run_id, where, reason, standing.result_of(state), now)
             return where in runs.SETTLED or foreign
 
-        if not self.bench.database.write(job):
-            self.bench.states.keep(self.claim.run_id, Kept(state, self.known + len(entries), self.today, self.file_name, self.versions))
-
-    def _where(self, state: State, now: int) -> tuple[str, str, int | None]:
-        if state.outcome is not None:
-            return state.outcome, state.reason, None
-        statuses = {step.status for step in state.open.values()}
-        if "asked" in statuses:
-            return "review", self.asks or "A person must look at the record.", _next_moment(state)
-        if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
-            begun = next((step.step.kind.waits for step in state.open.values() if step.status == "begun"), "")
-            told = next((step.reason for step in state.open.values() if step.status == "waiting" and step.reason), "")
-            return "waiting", begun or told or "A step is tried again.", now if "ready" in statuses else _next_moment(state)
-        return "parked", _all_reasons([step.reason for _, step in in_order(state) if step.reason]), None
+        if not self.journal.last(finish):
+            self.bench.states.keep(self.claim.run_id, Kept(state, self.journal.known, self.today, self.file_name, self.versions))
 
     def _park_for_error(self) -> None:
         def job(connection: Connection) -> None:
@@ -314,28 +271,3 @@ class Work:
             self.bench.database.write(job)
         except (LeaseLost, StoreFailed) as error:
             log.error("run %s could not be parked: %s", self.claim.run_id, error)
-
-
-def _all_reasons(reasons: list[str]) -> str:
-    """Why a run is parked: what is in the way of each of its steps that cannot go on."""
-    if len(reasons) < 2:
-        return reasons[0] if reasons else "It cannot go on by itself."
-    different = list(dict.fromkeys(reasons))
-    more = f" And {len(different) - MOST_REASONS} more." if len(different) > MOST_REASONS else ""
-    return f"{len(reasons)} steps cannot go on: {' '.join(different[:MOST_REASONS])}{more}"
-
-
-def _result(state: State) -> Any:
-    """What a flow gives to the one that uses it: what its step named `result` gave."""
-    frame = state.frames.get("")
-    return frame.scope.get("result") if frame is not None else None
-
-
-def _next_moment(state: State) -> int | None:
-    """When the next step of a run comes due, or its time is over."""
-    dues = [step.due for step in state.open.values() if step.status == "waiting" and step.due]
-    lates = [step.late for step in state.open.values() if step.status != "parked" and step.late]
-    return min([*dues, *lates], default=None)
-
-
-__all__ = ["Bench", "Work"]

@@ -47,12 +47,11 @@ class Unusable(Broken):
 
 
 class Destination(Protocol):
-    """`able`: "keyed" enforces our key, "findable" lets us look it up before we repeat a write, "blind" neither.
+    """It enforces our key, or looks it up before it writes.
 
     `gather`: seconds between batches, at least. `rest`: times the last batch's duration that it rests, so that slow saves gather more rows.
     """
 
-    able: Literal["keyed", "findable", "blind"]
     gather: float
     rest: float
 

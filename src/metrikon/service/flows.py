@@ -8,7 +8,7 @@ from typing import Any
 
 from flask import Response, g, request
 from flask_openapi3 import APIBlueprint, Tag
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection
 
 from metrikon.app.assemble import App
 from metrikon.core.flows.differences import differences
@@ -44,8 +44,7 @@ from metrikon.service.views import (
     PasswordsView,
     PutView,
 )
-from metrikon.store import flows
-from metrikon.store.tables import items, runs
+from metrikon.store import flows, items, runs
 
 MOST_VERSIONS = 50  # that are told
 
@@ -103,10 +102,10 @@ def blueprint(app: App) -> APIBlueprint:
             sha256, name = app.samples.file(path.name, query.sample)
         elif query.item:
             with app.database.reading() as connection:
-                found = connection.execute(select(items.c.sha256, items.c.name).where(items.c.id == query.item)).first()
+                found = items.whole(connection, query.item)
             if found is None:
                 raise Problem(404, "not-there", f"There is no item {query.item}.")
-            sha256, name = found.sha256, found.name
+            sha256, name = str(found["sha256"]), str(found["name"])
         else:
             data = request.get_data(cache=False)
             if not data:
@@ -125,10 +124,10 @@ def blueprint(app: App) -> APIBlueprint:
     def values(path: IdPath) -> Response:
         """What the steps of a run gave, value by value, each with its path and type."""
         with app.database.reading() as connection:
-            run = connection.execute(select(runs.c.flow, runs.c.flow_version).where(runs.c.id == path.id)).first()
+            run = runs.get(connection, path.id)
         if run is None:
             raise Problem(404, "not-there", f"There is no run {path.id}.")
-        state = state_of(app.database, app.catalog, app.files, path.id, run.flow, run.flow_version)
+        state = state_of(app.database, app.catalog, app.files, path.id, run["flow"], run["flow_version"])
         return reply(ValueList(items=[ValueView(**asdict(each)) for each in values_in(state)]))
 
     @api.put("/api/flows/<string:name>", responses={200: PutView}, operation_id="putFlow")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from flask import Response, g, request
 from flask_openapi3 import APIBlueprint, Tag
-from sqlalchemy import select
 
 from metrikon.app.assemble import App
 from metrikon.ports.intake import opened
@@ -12,8 +11,7 @@ from metrikon.service.asked import CancelBody, IdPath, ItemQuery, LeaveQuery, Na
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDetail, ItemPage, ItemView, RunDetail, RunPage, RunStarted, RunView
-from metrikon.store import flows, journal, listing
-from metrikon.store.tables import items, records, runs
+from metrikon.store import flows, items, journal, listing, records, runs
 
 IDENTITY_HEADER = "Idempotency-Key"
 
@@ -47,7 +45,7 @@ def blueprint(app: App) -> APIBlueprint:
     def get_item(path: IdPath) -> Response:
         """An item with all its runs, newest first."""
         with app.database.reading() as connection:
-            item = connection.execute(select(items).where(items.c.id == path.id)).mappings().first()
+            item = items.whole(connection, path.id)
             found = listing.run_page(connection, item_id=path.id, most=200).rows
         if item is None:
             raise Problem(404, "not-there", f"There is no item {path.id}.")
@@ -91,10 +89,9 @@ def blueprint(app: App) -> APIBlueprint:
 
     def _run(run_id: str) -> Response:
         with app.database.reading() as connection:
-            query = select(runs, items.c.name.label("item_name")).join(items, items.c.id == runs.c.item_id).where(runs.c.id == run_id)
-            row = connection.execute(query).mappings().first()
+            row = runs.shown(connection, run_id)
             entries = journal.shown(connection, run_id)
-            record = connection.execute(select(records.c.id).where(records.c.run_id == run_id).limit(1)).scalar()
+            record = next((id_ for id_, _ in records.of_run(connection, run_id, 1)), None)
         if row is None:
             raise Problem(404, "not-there", f"There is no run {run_id}.")
         return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record))

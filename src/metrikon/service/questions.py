@@ -6,7 +6,6 @@ from typing import Any
 
 from flask import Response, g
 from flask_openapi3 import APIBlueprint, Tag
-from sqlalchemy import select
 
 from metrikon.app.assemble import App
 from metrikon.engine.questions import BadAnswer
@@ -14,8 +13,7 @@ from metrikon.service.asked import IdPath, NamePath
 from metrikon.service.language_views import AnswerBody, EventBody, EventTaken, QuestionList, QuestionQuery, QuestionView, RecordBeside
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.store import questions
-from metrikon.store.tables import records
+from metrikon.store import questions, records
 
 
 def blueprint(app: App) -> APIBlueprint:
@@ -58,10 +56,7 @@ def blueprint(app: App) -> APIBlueprint:
         if row is None:
             raise Problem(404, "not-there", f"There is no question {question_id}.")
         with app.database.reading() as connection:
-            beside = connection.execute(
-                select(records.c.id, records.c.title).where(records.c.run_id == row["run_id"]).order_by(records.c.id).limit(20)
-            )
-            found = [RecordBeside(id=each.id, title=each.title) for each in beside]
+            found = [RecordBeside(id=id_, title=title) for id_, title in records.of_run(connection, row["run_id"])]
         return _shown(row).model_copy(update={"records": found})
 
     return api

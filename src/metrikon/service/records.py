@@ -10,7 +10,6 @@ from typing import Any
 
 from flask import Response, g
 from flask_openapi3 import APIBlueprint, Tag
-from sqlalchemy import select
 
 from metrikon.app.assemble import App
 from metrikon.core.records import evidence as evidences
@@ -21,9 +20,7 @@ from metrikon.service.asked import ApproveBody, CheckBody, CsvQuery, IdPath, Rec
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import CheckView, DeliveryView, FieldView, RecordDetail, RecordPage, RecordRow
-from metrikon.store import listing, records
-from metrikon.store.tables import deliveries, items
-from metrikon.store.tables import records as records_table
+from metrikon.store import deliveries, items, listing, records
 
 
 def blueprint(app: App) -> APIBlueprint:
@@ -62,18 +59,9 @@ def blueprint(app: App) -> APIBlueprint:
             row = records.get(connection, record_id)
             if row is None:
                 raise Problem(404, "not-there", f"There is no record {record_id}.")
-            name = connection.execute(select(items.c.name).where(items.c.id == row["item_id"])).scalar_one()
-            sent = (
-                connection.execute(select(deliveries).where(deliveries.c.run_id == row["run_id"]).order_by(deliveries.c.path).limit(2000))
-                .mappings()
-                .all()
-            )
-            following = connection.execute(
-                select(records_table.c.id)
-                .where(records_table.c.state == "waits", records_table.c.id != record_id)
-                .order_by(records_table.c.id < record_id, records_table.c.id)
-                .limit(1)
-            ).scalar()
+            name = items.get(connection, row["item_id"])["name"]
+            sent = deliveries.of_run(connection, row["run_id"])
+            following = records.next_waiting(connection, record_id)
         kind, _ = app.catalog.record_type(row["record_type"], row["type_version"])
         fields = [_field(each) for each in kind.fields]
         return reply(RecordDetail(**row, item_name=name, fields=fields, deliveries=[DeliveryView(**each) for each in sent], next_waiting=following))

@@ -50,7 +50,7 @@ def blueprint(app: App) -> APIBlueprint:
             waiting=[_waiting(row) for row in waits],
             flows=[_flow_today(name, counts) for name in names],
             spend=spend,
-            problems=[each["message"] for each in app.problems()],
+            problems=[each["message"] for each in app.watching.problems()],
             model=app.default_model,
             empty=empty,
         )

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from metrikon.core.records.checks import doubtful
 from metrikon.core.records.findings import Finding, as_json, from_json, stops
-from metrikon.core.records.rules import MADE_ANEW, ruled
+from metrikon.core.records.rules import MADE_ANEW, held_keys, repeated, ruled
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
 from metrikon.store import records
 
@@ -27,8 +27,8 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     def commit(connection: Transaction, at: int) -> Made:
         found = [each for each in from_json(given["findings"]) if each.check not in (*MADE_ANEW, "doubtful")]
         found += found_by_rules
-        records.hold_keys(connection, kind, given["record"], call.item_id, record_id)
-        found = [*records.others(connection, kind, given["record"], call.item_id), *found]
+        records.hold_keys(connection, name, held_keys(kind, given["record"]), call.item_id, record_id)
+        found = [*repeated(kind, given["record"], call.item_id, lambda key: records.holder(connection, name, key)), *found]
         told = {pointer for each in found if each.level == "stop" for pointer in each.fields}
         found += doubtful(kind, given["record"], given.get("doubts") or {}, least, told)
         asks = review == "always" or (review == "on stop" and stops(found))

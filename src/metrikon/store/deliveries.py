@@ -170,6 +170,12 @@ def dropped(connection: Connection, run_id: str, why: str) -> list[str]:
     return list(connection.execute(update(deliveries).where(of_run).values(state="given up", error=why).returning(deliveries.c.key)).scalars())
 
 
+def of_run(connection: Connection, run_id: str, most: int = 2000) -> list[dict[str, Any]]:
+    """The rows of a run, by the path of their step."""
+    query = select(deliveries).where(deliveries.c.run_id == run_id).order_by(deliveries.c.path).limit(most)
+    return [dict(row) for row in connection.execute(query).mappings()]
+
+
 def renamed(connection: Connection, former: str, now: str) -> None:
     """Rows not yet written that name their place by a path within the house, as an earlier version did, name it from there."""
     to_do = (deliveries.c.state == "to do") & deliveries.c.destination.startswith(former, autoescape=True)

@@ -94,6 +94,12 @@ def get(connection: Connection, item_id: str) -> dict[str, Any]:
     return dict(zip(_COLUMNS, row, strict=True))
 
 
+def whole(connection: Connection, item_id: str) -> dict[str, Any] | None:
+    """An item; None when there is none."""
+    row = connection.execute(select(items).where(items.c.id == item_id)).mappings().first()
+    return dict(row) if row else None
+
+
 def with_content(connection: Connection, flow: str, sha256: str) -> str | None:
     """The first item of a flow with this content."""
     found: str | None = connection.execute(

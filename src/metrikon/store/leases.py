@@ -16,9 +16,6 @@ class LeaseLost(Exception):
     """The run was claimed by another worker meanwhile; nothing of this commit was kept."""
 
 
-FIRST = 1  # the epoch of a run that no one has claimed before: its journal is empty
-
-
 @dataclass(frozen=True)
 class Claim:
     """A run that a worker owns until its lease passes on."""

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import Connection, bindparam, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from metrikon.core.records.checks import already_seen, business_key
-from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get as get_value
-from metrikon.core.records.rules import alike_key, looks_alike
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import fold
@@ -87,20 +85,29 @@ def unpacked(row: Any) -> dict[str, Any]:
     return {name: loads(value) if name in JSON_COLUMNS else value for name, value in row.items()}
 
 
-def hold_keys(connection: Connection, kind: RecordType, values: dict[str, Any], item_id: str, record_id: str) -> None:
+def hold_keys(connection: Connection, record_type: str, keys: Sequence[str], item_id: str, record_id: str) -> None:
     """Hold what a record is recognised by for its item, as far as no other item holds it."""
-    for key in (business_key(kind, values), alike_key(kind, values)):
-        if key:
-            _CLAIM.run(connection, {"record_type": kind.name, "key": key, "item_id": item_id, "record_id": record_id})
+    for key in keys:
+        _CLAIM.run(connection, {"record_type": record_type, "key": key, "item_id": item_id, "record_id": record_id})
 
 
-def others(connection: Connection, kind: RecordType, values: dict[str, Any], item_id: str) -> list[Finding]:
-    """The finding for a record that another item had before, or that looks like one of another item."""
-    for key, told in ((business_key(kind, values), already_seen), (alike_key(kind, values), looks_alike)):
-        held = _HOLDER.run(connection, {"of_type": kind.name, "of_key": key}) if key else []
-        if held and held[0][0] != item_id:
-            return [told(kind, str(held[0][1]))]
-    return []
+def holder(connection: Connection, record_type: str, key: str) -> tuple[str, str] | None:
+    """The item that holds a key, and its name."""
+    held = _HOLDER.run(connection, {"of_type": record_type, "of_key": key})
+    return (str(held[0][0]), str(held[0][1])) if held else None
+
+
+def of_run(connection: Connection, run_id: str, most: int = 20) -> list[tuple[str, str]]:
+    """(id, title) of the records of a run."""
+    query = select(records.c.id, records.c.title).where(records.c.run_id == run_id).order_by(records.c.id).limit(most)
+    return [(str(row.id), str(row.title)) for row in connection.execute(query)]
+
+
+def next_waiting(connection: Connection, record_id: str) -> str | None:
+    """The record after one that waits for a person, from the first again after the last."""
+    query = select(records.c.id).where(records.c.state == "waits", records.c.id != record_id)
+    found: str | None = connection.execute(query.order_by(records.c.id < record_id, records.c.id).limit(1)).scalar()
+    return found
 
 
 def closed(connection: Connection, run_id: str, by: str, comment: str, at: int) -> None:

@@ -10,8 +10,9 @@ from sqlalchemy import Connection, bindparam, null, select, update
 
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import runs
+from metrikon.store.tables import items, runs
 
+FIRST = 1  # the epoch of a run that no one has claimed before: its journal is empty
 SETTLED = ("done", "stopped", "refused")
 STATES = ("ready", "running", "waiting", "review", "parked", "held", *SETTLED)
 
@@ -73,6 +74,28 @@ def get(connection: Connection, run_id: str) -> dict[str, Any] | None:
     """A run; None when there is none."""
     row = connection.execute(select(runs).where(runs.c.id == run_id)).mappings().first()
     return dict(row) if row else None
+
+
+def shown(connection: Connection, run_id: str) -> dict[str, Any] | None:
+    """A run with the name of its item; None when there is none."""
+    query = select(runs, items.c.name.label("item_name")).join(items, items.c.id == runs.c.item_id).where(runs.c.id == run_id)
+    row = connection.execute(query).mappings().first()
+    return dict(row) if row else None
+
+
+def parked(connection: Connection) -> list[str]:
+    """Runs that are parked."""
+    return list(connection.execute(select(runs.c.id).where(runs.c.state == "parked")).scalars())
+
+
+def begun_before(connection: Connection, run_id: str) -> None:
+    """A new run has a journal already: it is read when the run is claimed."""
+    connection.execute(update(runs).where(runs.c.id == run_id).values(epoch=FIRST))
+
+
+def told_why(connection: Connection, run_id: str, reason: str) -> None:
+    """Why a run waits is told."""
+    connection.execute(update(runs).where(runs.c.id == run_id, runs.c.state == "waiting").values(reason=reason))
 
 
 def latest(connection: Connection, item_id: str) -> dict[str, Any] | None:

@@ -9,10 +9,11 @@ Under `x-metrikon` a record type may hold:
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate
+from metrikon.core.records.checks import already_seen, business_key
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.lists import Lists, known_values
 from metrikon.core.records.pointers import get
@@ -69,3 +70,20 @@ def looks_alike(kind: RecordType, before: str) -> Finding:
         fields,
         {"before": before},
     )
+
+
+def repeated(kind: RecordType, record: Mapping[str, Any], item_id: str, holder: Callable[[str], tuple[str, str] | None]) -> list[Finding]:
+    """The finding for a record that another item had before, or that looks like one of another item.
+
+    `holder`: the item that holds a key, and its name.
+    """
+    for key, told in ((business_key(kind, dict(record)), already_seen), (alike_key(kind, record), looks_alike)):
+        held = holder(key) if key else None
+        if held is not None and held[0] != item_id:
+            return [told(kind, held[1])]
+    return []
+
+
+def held_keys(kind: RecordType, record: Mapping[str, Any]) -> list[str]:
+    """What a record is recognised by in other bytes."""
+    return [key for key in (business_key(kind, dict(record)), alike_key(kind, record)) if key]

@@ -31,6 +31,15 @@ def _check(parameters: Write, around: Around) -> Iterable[Said]:
     if parameters.to not in known:
         told = ", ".join(known) or "none; add `destinations` to the flow"
         yield "to", f"There is no destination {parameters.to!r} in this flow{meant(parameters.to, known)} Known: {told}."
+    for column, value in parameters.columns.items():
+        if value is None or (isinstance(value, str) and not value.strip()):
+            yield (
+                f"columns/{column}",
+                f"The column {column} has no value, and would always be empty. Give it one, such as ${{item.name}}, or take it out.",
+            )
+    for number, part in enumerate(parameters.key):
+        if part is None or (isinstance(part, str) and not part.strip()):
+            yield f"key/{number}", "This part of the key has no value, so that no row could be written. Give it one, or take it out."
 
 
 def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:

@@ -1,0 +1,109 @@
+"""Intakes that are looked at again and again; and what is to be done besides, every moment or every hour."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from metrikon.app.kinds import Kinds
+from metrikon.core.flows.model import Said
+from metrikon.core.flows.problems import BadFlow
+from metrikon.engine.arrivals import Arrivals, NoFlow
+from metrikon.engine.catalog import Catalog
+from metrikon.engine.opening import may_hold
+from metrikon.ports.intake import Looked, opened
+from metrikon.store import flows
+from metrikon.store.database import Database, StoreFailed
+
+log = logging.getLogger("metrikon.app")
+HOUR = 3600.0  # seconds
+SCAN = 0.5  # seconds between looks
+
+
+class Watching:
+    """Looks at the intakes of flows that are switched on. `often`: done at every look, `hourly`: every hour."""
+
+    def __init__(
+        self,
+        database: Database,
+        catalog: Catalog,
+        arrivals: Arrivals,
+        kinds: Kinds,
+        home: Path,
+        largest: int,
+        often: Sequence[Callable[[], object]],
+        hourly: Sequence[Callable[[], object]],
+    ) -> None:
+        self._database, self._catalog, self._arrivals, self._kinds = database, catalog, arrivals, kinds
+        self._home, self._largest = home, largest
+        self._often, self._hourly = often, hourly
+        self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._watch, name="intakes", daemon=True)
+
+    def start(self) -> None:
+        """Begin to look."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Look no more; what is being taken in is taken in."""
+        self._stop.set()
+        if self._thread.is_alive():
+            self._thread.join()
+
+    def problems(self) -> list[dict[str, Any]]:
+        """What intakes could not take, with the flow and the reason."""
+        found = []
+        for (flow, _), (place, looked) in list(self._looked.items()):  # a scan may add one meanwhile
+            found += [{"flow": flow, "folder": place, "message": message} for message in list(looked.problems.values())]
+        return found
+
+    def _watch(self) -> None:
+        lately = -HOUR
+        while not self._stop.wait(SCAN):
+            try:
+                self._look_around()
+                every = time.monotonic() - lately > HOUR
+                for each in (*self._often, *(self._hourly if every else ())):
+                    each()
+                lately = time.monotonic() if every else lately
+            except Exception:
+                log.exception("intakes could not be looked at")
+
+    def _look_around(self) -> None:
+        with self._database.reading() as connection:
+            running = [row for row in flows.all_flows(connection) if row["running"]]
+        for row in running:
+            try:
+                flow = self._catalog.flow(row["name"], int(row["version"]))
+            except BadFlow:
+                continue  # kept by an older version of the program; the service says so when it is opened
+            for said in flow.intakes:
+                if not self._stop.is_set():
+                    self._look(flow.name, said)
+
+    def _look(self, flow: str, said: Said) -> None:
+        """Look at an intake of a flow, if it is one that must be looked at."""
+        kind = self._kinds.intakes[said.kind]
+        if kind.build is None:
+            return
+        if (flow, said) not in self._looked:
+            for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self._home)]:
+                del self._looked[other]  # of an earlier version of the flow
+            self._looked[flow, said] = (kind.place(said.form, self._home), kind.build(said.form, self._home, self._largest))
+        place, looked = self._looked[flow, said]
+
+        def take(identity: str, name: str, data: bytes) -> Callable[[], object]:
+            if opened(said.form) and may_hold(data):
+                arrived = self._arrivals.take_opened(flow, said.kind, identity, name, data)
+                return lambda: arrived
+            return self._arrivals.begin(flow, said.kind, identity, name, data).result
+
+        try:
+            looked.look(time.monotonic(), take)
+        except (NoFlow, StoreFailed, OSError) as error:
+            log.error("%s of flow %s: %s", place or said.kind, flow, error)
