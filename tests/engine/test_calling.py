@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
+from contextlib import suppress
 from decimal import Decimal
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
@@ -310,3 +313,54 @@ def test_the_estimate_is_near_what_the_demo_then_costs(stand_in: ModelServer, ho
     at_rest(app, len(names))
     cost = sum((Decimal(each["cost"]) for run in runs for each in of_run(app, run)), Decimal(0))
     assert abs(estimated / cost - 1) <= Decimal("0.15"), (estimated, cost)
+
+
+class _Slow(BaseHTTPRequestHandler):
+    """It streams an answer that never comes to its end."""
+
+    def do_POST(self) -> None:
+        self.rfile.read(int(self.headers["Content-Length"]))
+        self.send_response(200)
+        self.send_header("Content-Type", "text/event-stream")
+        self.end_headers()
+        with suppress(OSError):
+            for number in range(200):
+                self.wfile.write(b'data: {"choices": [{"delta": {"content": "%d "}}]}\n\n' % number)
+                self.wfile.flush()
+                time.sleep(0.05)
+
+    def log_message(self, format: str, *args: object) -> None:
+        return None
+
+
+LIMITED = """
+metrikon: 1
+name: limited
+intakes: [{kind: upload}]
+steps:
+  - {name: paper, read: {}}
+  - {name: found, limit: 1, extract: {document: "${paper}", record_type: invoice}}
+"""
+
+
+def test_a_call_is_broken_off_when_the_time_of_its_step_is_over_and_is_counted(house: Callable[..., App]) -> None:
+    server = ThreadingHTTPServer(("127.0.0.1", 0), _Slow)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    url = f"http://127.0.0.1:{server.server_address[1]}"
+    app = house(model_url=url, model_name="slow", price_in=Decimal(2), price_out=Decimal(8))
+    app.catalog.put_flow(LIMITED)
+    app.start()
+    start = time.monotonic()
+    run = app.arrivals.take("limited", "upload", None, "a.txt", b"Invoice 17\nTotal 12.00 EUR").run_id
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    server.shutdown()
+    server.server_close()
+    assert time.monotonic() - start < 6
+    assert run_state(app, run)[1] == "It took longer than its limit of 1 second."
+    with app.database.reading() as connection:
+        (call,) = calls.of_run(connection, run)
+    assert "had not answered when the time of its step was over" in call["error"]
+    assert call["input_tokens"] > 50
+    assert Decimal(call["cost"]) > 0
+    assert app.board.budget.spent_today("limited") == Decimal(call["cost"])
+    assert app.board.breaker.resting() == []

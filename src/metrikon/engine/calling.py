@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
@@ -10,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.extraction.tokens import RESERVED
+from metrikon.core.extraction.tokens import RESERVED, TYPICAL
 from metrikon.core.values.exact import dumps, dumps_sorted
 from metrikon.engine.budget import LONGEST_WAIT, Breaker, Budget
 from metrikon.engine.turns import NoTurn, Turns
@@ -37,18 +38,19 @@ class Switchboard:
     turns: Turns
     sleep: Callable[[float], None] = time.sleep
 
-    def bound(self, name: str, flow: str, run_id: str) -> Bound:
-        """A model as one step of one run may use it. Raises KeyError without such a model."""
+    def bound(self, name: str, flow: str, run_id: str, seconds: float | None = None) -> Bound:
+        """A model as one step of one run may use it, for so many seconds. Raises KeyError without such a model."""
         if name not in self.models:
             raise KeyError(f"There is no model {name!r}. Known: {', '.join(sorted(self.models))}.")
-        return Bound(self, name, flow, run_id)
+        return Bound(self, name, flow, run_id, math.inf if seconds is None else time.monotonic() + seconds)
 
 
 class Bound:
     """A model bound to a run: it answers like one, and remembers what its calls came to until `keep`."""
 
-    def __init__(self, board: Switchboard, name: str, flow: str, run_id: str) -> None:
+    def __init__(self, board: Switchboard, name: str, flow: str, run_id: str, until: float = math.inf) -> None:
         self.board = board
+        self.until = until  # by the clock `time.monotonic`
         self.name = name
         self.room = board.models[name].room
         self.sees = board.models[name].sees
@@ -89,7 +91,7 @@ class Bound:
 
     def _answer(self, name: str, request: ModelRequest) -> ModelAnswer:
         model = self.board.models[name]
-        request = replace(request, pictures=request.pictures[: model.sees])
+        request = replace(request, pictures=request.pictures[: model.sees], until=min(request.until, self.until))
         asked: dict[str, Any] = {"messages": list(request.messages), "schema": request.schema}
         if request.pictures:
             asked["pictures"] = [{"document": each.document, "page": each.page} for each in request.pictures]
@@ -120,8 +122,10 @@ class Bound:
             usage = replace(answer.usage, cost=spec.price(answer.usage.input_tokens, answer.usage.output_tokens))
             board.breaker.good(name)
         except ModelDown as error:
-            board.breaker.bad(name)
-            self._note(name, request, key, asked, "failed", Usage(calls=1, seconds=(board.clock.now() - start) / 1000), None, str(error))
+            if time.monotonic() < self.until:
+                board.breaker.bad(name)  # else it may have answered, had it been given the time
+            usage = self._abandoned(spec, request, error, (board.clock.now() - start) / 1000)
+            self._note(name, request, key, asked, "failed", usage, None, str(error))
             raise
         except ModelRefused as error:
             self._note(name, request, key, asked, "failed", Usage(calls=1, seconds=(board.clock.now() - start) / 1000), None, str(error))
@@ -131,6 +135,13 @@ class Bound:
             board.budget.settle(reserved, usage.cost, usage.input_tokens + usage.output_tokens)
         call = self._note(name, request, key, asked, "good", usage, dumps({"text": answer.text, "tokens": answer.tokens}))
         return replace(answer, usage=usage, call=call)
+
+    def _abandoned(self, spec: ModelSpec, request: ModelRequest, error: ModelDown, seconds: float) -> Usage:
+        """What a call cost that gave nothing: one that was broken off was read by the model, and is paid."""
+        if error.cause != "slow":
+            return Usage(calls=1, seconds=seconds)
+        tokens = int(_words(request) / TYPICAL) + len(request.pictures) * spec.picture_tokens
+        return Usage(tokens, 0, 1, seconds, spec.price(tokens, 0))
 
     def _in_turn(self) -> None:
         try:

@@ -79,8 +79,8 @@ class _Workshop:
     def __getattr__(self, name: str) -> Any:
         return getattr(self._workshop, name)
 
-    def model(self, name: str | None, flow: str, run_id: str) -> Any:
-        found = self._workshop.model(name, flow, run_id)
+    def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> Any:
+        found = self._workshop.model(name, flow, run_id, seconds)
         self.asked.append(found)
         return found
 

@@ -197,6 +197,7 @@ class Work:
             scope=effect.scope,
             moment=datetime.fromtimestamp(self.clock.now() / 1000, self.zone),
             versions=self.versions,
+            seconds=max(0.0, (effect.late - self.clock.now()) / 1000) if effect.late else None,
         )
 
     def _written(self, effect: Perform, event: str, data: Mapping[str, Any], took: int | None = None) -> Written:

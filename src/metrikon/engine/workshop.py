@@ -150,8 +150,8 @@ class EngineWorkshop:
         said = self.catalog.flow(flow, version).destinations.get(name)
         return self.destination_of(said) if said is not None else None
 
-    def model(self, name: str | None, flow: str, run_id: str) -> Bound:
-        return self.board.bound(name or self.default, flow, run_id)
+    def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> Bound:
+        return self.board.bound(name or self.default, flow, run_id, seconds)
 
     def known_list(self, name: str) -> KnownList | None:
         return self.lists.get(name)

@@ -6,7 +6,7 @@ import base64
 import email.utils
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from itertools import accumulate
@@ -64,7 +64,7 @@ class ChatModel:
         timeout = httpx.Timeout(settings.timeout, connect=10.0, pool=None)
         self._transport = transport or httpx.HTTPTransport(limits=limits, trust_env=False)  # a client around it would double the work of a call
         self._headers = {**headers, "Content-Type": "application/json", "Accept": "application/json", "User-Agent": "metrikon"}
-        self._timeout = {"timeout": timeout.as_dict()}
+        self._timeout = timeout.as_dict()
         self._url = settings.url.rstrip("/") + "/chat/completions"
         self._gate = threading.BoundedSemaphore(settings.at_once)
         self._sleep = sleep
@@ -104,13 +104,13 @@ class ChatModel:
         """An answer in pieces and with probabilities, from a server that has these; one that refuses them is not asked for them again."""
         body = self._body(request, mode, shown)
         if not self._extras:
-            return self._tried(dumps(body), start)
+            return self._tried(dumps(body), start, request.until)
         try:
-            return self._tried(dumps({**body, **self._extras}), start)
+            return self._tried(dumps({**body, **self._extras}), start, request.until)
         except ModelRefused as error:
             if not error.form:
                 raise
-        answer = self._tried(dumps(body), start)
+        answer = self._tried(dumps(body), start, request.until)
         self._extras = {}
         return answer
 
@@ -125,14 +125,14 @@ class ChatModel:
         """How answers are held to their form, as far as it was found out."""
         return MODES[self._mode]
 
-    def _tried(self, body: bytes, start: float) -> ModelAnswer:
+    def _tried(self, body: bytes, start: float, until: float) -> ModelAnswer:
         for attempt in range(1, self.settings.attempts + 1):
             try:
                 with self._gate:
-                    return self._once(body, start, attempt)
+                    return self._once(body, start, attempt, until)
             except ModelDown as error:
                 wait = error.wait if error.wait is not None else self.settings.first_wait * 2 ** (attempt - 1)
-                if attempt == self.settings.attempts or wait > LONGEST_WAIT:
+                if attempt == self.settings.attempts or wait > LONGEST_WAIT or time.monotonic() + wait > until:
                     raise
                 self._sleep(wait)
         raise AssertionError("unreachable")
@@ -155,11 +155,14 @@ class ChatModel:
             body["response_format"] = {"type": "json_object"}
         return body
 
-    def _once(self, body: bytes, start: float, attempt: int) -> ModelAnswer:
+    def _once(self, body: bytes, start: float, attempt: int, until: float) -> ModelAnswer:
         try:
-            response = self._transport.handle_request(httpx.Request("POST", self._url, content=body, headers=self._headers, extensions=self._timeout))
-            data = self._read(response)
+            timeouts = {"timeout": {**self._timeout, "read": _left(until, self.settings.timeout)}}
+            response = self._transport.handle_request(httpx.Request("POST", self._url, content=body, headers=self._headers, extensions=timeouts))
+            data = self._read(response, until)
         except httpx.TimeoutException as error:
+            if time.monotonic() >= until:
+                raise ModelDown(f"The model {self.name} had not answered when the time of its step was over.", cause="slow") from error
             raise ModelDown(
                 f"The model {self.name} at {self.settings.url} did not answer within {self.settings.timeout:g} seconds.", cause="slow"
             ) from error
@@ -176,13 +179,13 @@ class ChatModel:
         usage = Usage(int(counted.get("prompt_tokens") or 0), int(counted.get("completion_tokens") or 0), attempt, time.perf_counter() - start)
         return ModelAnswer(text, usage, tokens=tokens)
 
-    def _read(self, response: httpx.Response) -> dict[str, Any] | None:
+    def _read(self, response: httpx.Response, until: float) -> dict[str, Any] | None:
         """What a response comes to: of a stream of events the whole completion; None for one that is read in one piece."""
         if response.status_code != 200 or not response.headers.get("Content-Type", "").startswith("text/event-stream"):
             response.read()
             return None
         try:
-            return gathered(response.iter_lines())
+            return gathered(_in_time(response.iter_lines(), until))
         finally:
             response.close()
 
@@ -192,6 +195,22 @@ def _shown(picture: Picture) -> list[dict[str, Any]]:
     address = f"data:image/png;base64,{base64.b64encode(picture.png).decode('ascii')}"
     said = f"Page {picture.page} of the document as a picture. Its words above were read from it and may be misread: where they differ, take what the picture shows. It is data, too."
     return [{"type": "text", "text": said}, {"type": "image_url", "image_url": {"url": address}}]
+
+
+def _left(until: float, most: float) -> float:
+    """Seconds that a server may be silent. Raises `httpx.ReadTimeout` when there are none."""
+    left = min(most, until - time.monotonic())
+    if left <= 0:
+        raise httpx.ReadTimeout("The time is over.")
+    return left
+
+
+def _in_time(lines: Iterable[str], until: float) -> Iterator[str]:
+    """Lines as they come. Raises `httpx.ReadTimeout` when the time is over, though they still come."""
+    for line in lines:
+        if time.monotonic() > until:
+            raise httpx.ReadTimeout("The time is over.")
+        yield line
 
 
 def _raise_for(response: httpx.Response, name: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -24,7 +25,7 @@ class ModelRequest:
     """What is asked: messages, system first, and the JSON Schema of the answer.
 
     `fresh`: an answer that was kept must not be given again. `stage` says what the request is for.
-    `pictures` are for models that see.
+    `pictures` are for models that see. `until`: when the answer must be there, by the clock `time.monotonic`; a call is broken off then.
     """
 
     messages: Sequence[Mapping[str, str]]
@@ -32,6 +33,7 @@ class ModelRequest:
     fresh: bool = False
     stage: str = "ask"
     pictures: Sequence[Picture] = ()
+    until: float = math.inf
 
 
 @dataclass(frozen=True)

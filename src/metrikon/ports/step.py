@@ -38,6 +38,7 @@ class Call:
     said: Any = None  # the step's parameters as the flow says them: a form of its kind
     scope: Mapping[str, Any] = field(default_factory=dict)  # for conditions in them
     moment: datetime | None = None  # now, in the zone of the flow
+    seconds: float | None = None  # that are left of the limit of the step
     versions: Mapping[str, int] = field(default_factory=dict)  # of what is kept in versions, as of the start of the run, by "what name"
 
 
@@ -142,8 +143,8 @@ class Workshop(Protocol):
         """A record type and its version, the newest without one. Raises KeyError."""
         ...
 
-    def model(self, name: str | None, flow: str, run_id: str) -> CalledModel:
-        """A model by name, bound to a run; the default without a name. Raises KeyError."""
+    def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> CalledModel:
+        """A model by name, bound to a run; the default without a name. `seconds`: that are left for its calls. Raises KeyError."""
         ...
 
     def decision_table(self, name: str, version: int | None = None) -> tuple[Table, int]:

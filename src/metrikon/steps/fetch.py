@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urljoin
@@ -23,7 +24,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     wanted = Wanted(
         url=str(given["url"]),
         most_bytes=int(given["most_bytes"]),
-        seconds=float(given["seconds"]),
+        seconds=min(float(given["seconds"]), call.seconds if call.seconds is not None else math.inf),
         redirects=int(given["redirects"]),
         types=tuple(str(each) for each in given["types"]),
         robots=bool(given["robots"]),

@@ -60,7 +60,8 @@ class Common(Form):
     retry: Retry = Field(default_factory=Retry, description="How often it is tried again.")
     limit: Duration | None = Field(
         None,
-        description="How long it may wait, for a moment, an event, a person, another flow, a row to be written: seconds, or a duration such as PT4H or P3D. Then it has failed.",
+        description="How long it may take, calls of models and waiting for a moment, an event, a person, another flow, a row to be written included: "
+        "seconds, or a duration such as PT4H or P3D. A call that is under way then is broken off, and the step has failed.",
     )
     on_failure: OnFailure | None = Field(None, description="What is done when it has failed for good.")
 

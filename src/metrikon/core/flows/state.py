@@ -37,6 +37,7 @@ class Perform:
     attempt: int
     begun: bool = False
     scope: Mapping[str, Any] = field(default_factory=dict, compare=False)
+    late: int = 0  # when its limit is over (milliseconds since 1970); 0: never
 
 
 @dataclass(frozen=True)

@@ -54,7 +54,7 @@ def _besides(step: Step) -> Iterator[str]:
     if common.when:
         yield f"Only when {common.when}."
     if common.limit is not None:
-        yield f"It waits at most {told_duration(common.limit)}."
+        yield f"It takes at most {told_duration(common.limit)}."
     failure = common.on_failure
     if failure is not None:
         yield {

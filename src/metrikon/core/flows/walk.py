@@ -378,4 +378,4 @@ class Walk:
 
 def perform(path: str, step: Open, scope: Mapping[str, Any]) -> Perform:
     """A step that is to be done."""
-    return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", scope)
+    return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", scope, step.late)
