@@ -239,3 +239,23 @@ def test_a_flow_with_a_secret_from_an_older_version_is_not_carried(seeds: Runnin
     seeds.app.database.write(lambda connection: __import__("metrikon.store.flows", fromlist=["x"]).put_flow(connection, "seeds", text, 1))
     with pytest.raises(ClientError, match="cannot be carried elsewhere as it is"):
         seeds.client.export_flow("seeds")
+
+
+def test_one_file_of_a_folder_is_taken_on_request_though_the_flow_is_off(seeds: Running) -> None:
+    client, folder = seeds.client, seeds.app.home / "in"
+    client.put_flow("seeds", FLOW.replace("{kind: upload}", "{kind: folder, path: in, settled: 0}, {kind: upload}"))
+    client.switch_flow("seeds", False)
+    folder.mkdir(exist_ok=True)
+    for name in ("larch", "maple"):
+        (folder / name).write_text(name)
+    code, out, _ = command(seeds, "flows", "take", "seeds")
+    assert (code, "larch" in out, "maple" in out) == (0, True, True)
+    assert not list(client.items())
+    assert command(seeds, "flows", "take", "seeds", "larch")[1].startswith("Taken in: item ")
+    eventually(lambda: (seeds.app.home / "out.db").exists() and rows(seeds) == [("5", "6")])
+    assert [each["taken"] for each in sorted(client.there("seeds"), key=lambda each: each["name"])] == [True, False]
+    with pytest.raises(ClientError, match="No intake of the flow seeds holds 'elm'"):
+        client.take_one("seeds", "elm")
+    client.switch_flow("seeds", True)
+    eventually(lambda: len(rows(seeds)) == 2)
+    assert command(seeds, "flows", "take", "seeds", "maple")[1].startswith("Known already: item ")

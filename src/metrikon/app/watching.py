@@ -10,14 +10,15 @@ from pathlib import Path
 from typing import Any
 
 from metrikon.app.kinds import Kinds
-from metrikon.core.flows.model import Said
+from metrikon.core.flows.model import Flow, Said
 from metrikon.core.flows.problems import BadFlow
 from metrikon.engine.arrivals import Arrivals, NoFlow
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.opening import may_hold
-from metrikon.ports.intake import Looked, opened
+from metrikon.ports.intake import Looked, Take, There, opened
 from metrikon.store import flows
 from metrikon.store.database import Database, StoreFailed
+from metrikon.store.items import Arrived
 
 log = logging.getLogger("metrikon.app")
 HOUR = 3600.0  # seconds
@@ -42,6 +43,7 @@ class Watching:
         self._home, self._largest = home, largest
         self._often, self._hourly = often, hourly
         self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
+        self._lock = threading.Lock()  # one look at a time
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._watch, name="intakes", daemon=True)
 
@@ -86,24 +88,58 @@ class Watching:
                 if not self._stop.is_set():
                     self._look(flow.name, said)
 
-    def _look(self, flow: str, said: Said) -> None:
-        """Look at an intake of a flow, if it is one that must be looked at."""
+    def there(self, flow: Flow) -> list[tuple[str, There]]:
+        """What the intakes of a flow would take, each with the place that it is at, whether the flow is switched on or not."""
+        with self._lock:
+            return [
+                (place, each) for said in flow.intakes if (found := self._of(flow.name, said)) for place in (found[0],) for each in found[1].there()
+            ]
+
+    def take_one(self, flow: Flow, name: str) -> list[Arrived]:
+        """Take in one thing that a person asked for. Raises `NoFlow` when no intake of the flow holds it, and `StoreFailed`."""
+        arrived: list[Arrived] = []
+        with self._lock:
+            for said in flow.intakes:
+                found = self._of(flow.name, said)
+                if found and found[1].one(name, self._taking(flow.name, said, arrived)):
+                    return arrived
+        raise NoFlow(f"No intake of the flow {flow.name} holds {name!r}. `metrikon flows take {flow.name}` lists what is there.")
+
+    def _of(self, flow: str, said: Said) -> tuple[str, Looked] | None:
+        """What looks at an intake, and where; None for one that is sent to the service."""
         kind = self._kinds.intakes[said.kind]
         if kind.build is None:
-            return
+            return None
         if (flow, said) not in self._looked:
             for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self._home)]:
                 del self._looked[other]  # of an earlier version of the flow
             self._looked[flow, said] = (kind.place(said.form, self._home), kind.build(said.form, self._home, self._largest))
-        place, looked = self._looked[flow, said]
+        return self._looked[flow, said]
+
+    def _taking(self, flow: str, said: Said, arrived: list[Arrived] | None = None) -> Take:
+        """How an intake hands on what it takes; what arrived is noted where a person asked for it."""
+        asked = arrived is not None
 
         def take(identity: str, name: str, data: bytes) -> Callable[[], object]:
             if opened(said.form) and may_hold(data):
-                arrived = self._arrivals.take_opened(flow, said.kind, identity, name, data)
-                return lambda: arrived
-            return self._arrivals.begin(flow, said.kind, identity, name, data).result
+                found = self._arrivals.take_opened(flow, said.kind, identity, name, data, asked=asked)
+            elif asked:
+                found = [self._arrivals.begin(flow, said.kind, identity, name, data, asked=True).result()]
+            else:
+                return self._arrivals.begin(flow, said.kind, identity, name, data).result
+            if arrived is not None:
+                arrived.extend(found)
+            return lambda: found
 
-        try:
-            looked.look(time.monotonic(), take)
-        except (NoFlow, StoreFailed, OSError) as error:
-            log.error("%s of flow %s: %s", place or said.kind, flow, error)
+        return take
+
+    def _look(self, flow: str, said: Said) -> None:
+        """Look at an intake of a flow, if it is one that must be looked at."""
+        with self._lock:
+            found = self._of(flow, said)
+            if found is None:
+                return
+            try:
+                found[1].look(time.monotonic(), self._taking(flow, said))
+            except (NoFlow, StoreFailed, OSError) as error:
+                log.error("%s of flow %s: %s", found[0] or said.kind, flow, error)

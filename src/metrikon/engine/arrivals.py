@@ -35,24 +35,27 @@ class Arrivals:
         """
         return self.begin(flow, intake, identity, name, data).result()
 
-    def take_opened(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> list[Arrived]:
+    def take_opened(self, flow: str, intake: str, identity: str | None, name: str, data: bytes, *, asked: bool = False) -> list[Arrived]:
         """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself."""
         sha256 = self._files.put(data)
         inner = self._opening.inner(data, sha256, flow)
         if not inner:
-            return [self.take(flow, intake, identity, name, data)]
+            return [self.begin(flow, intake, identity, name, data, asked=asked).result()]
         outer = identity or sha256
-        sent = [self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256)) for each in inner]
+        sent = [self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256), asked=asked) for each in inner]
         return [each.result() for each in sent]
 
-    def begin(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> Future[Arrived]:
-        """As `take`, without waiting: the future is set once item and run are committed. The order of calls is kept."""
+    def begin(self, flow: str, intake: str, identity: str | None, name: str, data: bytes, *, asked: bool = False) -> Future[Arrived]:
+        """As `take`, without waiting: the future is set once item and run are committed. The order of calls is kept.
+
+        `asked`: a person asked for this one, so that it is taken though the flow is switched off.
+        """
         with self._database.reading() as connection:
             found = flows.standing(connection, flow)
         if found is None:
             raise NoFlow(f"There is no flow {flow!r}. Put it first, or name one that is there.")
         version, running = found
-        if not running:
+        if not running and not asked:
             raise NoFlow(f"The flow {flow!r} is switched off and takes nothing in. Switch it on first.")
         sha256 = self._files.put(data)
         at = self._clock.now()

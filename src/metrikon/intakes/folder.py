@@ -15,7 +15,7 @@ from pydantic import Field
 
 from metrikon.core.flows.form import Form
 from metrikon.intakes.upload import OPENED
-from metrikon.ports.intake import IntakeKind, Take
+from metrikon.ports.intake import IntakeKind, Take, There
 
 log = logging.getLogger("metrikon.intakes")
 TAKEN = "taken"  # the folder that taken files are moved to
@@ -59,9 +59,7 @@ class Folder:
         count = 0
         names = set()
         on_the_way: deque[_Sent] = deque()
-        for entry in sorted(os.scandir(self.path), key=lambda e: e.name):
-            if not entry.is_file(follow_symlinks=False) or entry.name.startswith((".", "~")) or entry.name.endswith(_NOT_YET):
-                continue
+        for entry in self._files():
             names.add(entry.name)
             if self._ready(entry, now):
                 on_the_way += self._take(Path(entry.path), take)
@@ -73,6 +71,31 @@ class Folder:
             self._taken.pop(gone, None)
             self.problems.pop(gone, None)
         return count
+
+    def there(self) -> list[There]:
+        """The files in the folder, newest first."""
+        if not self.path.is_dir():
+            return []
+        found = []
+        for entry in self._files():
+            stat = entry.stat(follow_symlinks=False)
+            taken = self._taken.get(entry.name) == (stat.st_mtime_ns, stat.st_size)
+            found.append(There(entry.name, stat.st_size, stat.st_mtime_ns // 1_000_000, taken))
+        return sorted(found, key=lambda each: -each.changed_at)
+
+    def one(self, name: str, take: Take) -> bool:
+        """Take in one file of the folder."""
+        entry = next((each for each in self._files() if each.name == name), None) if self.path.is_dir() else None
+        return entry is not None and sum(self._taken_in(each) for each in self._take(Path(entry.path), take)) > 0
+
+    def _files(self) -> list[os.DirEntry[str]]:
+        """The files that may be taken, by name: none that is hidden, or still on its way."""
+        every = sorted(os.scandir(self.path), key=lambda each: each.name)
+        return [
+            each
+            for each in every
+            if each.is_file(follow_symlinks=False) and not each.name.startswith((".", "~")) and not each.name.endswith(_NOT_YET)
+        ]
 
     def _ready(self, entry: os.DirEntry[str], now: float) -> bool:
         stat = entry.stat(follow_symlinks=False)

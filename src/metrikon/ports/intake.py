@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -10,6 +10,16 @@ from typing import Any, Protocol
 from metrikon.core.flows.form import Form
 
 Take = Callable[[str, str, bytes], Callable[[], object]]  # identity, name, bytes; what it gives waits until they are kept
+
+
+@dataclass(frozen=True)
+class There:
+    """Something that an intake would take: its name, size in bytes, when it changed (milliseconds since 1970), and whether it was taken already."""
+
+    name: str
+    size: int
+    changed_at: int
+    taken: bool
 
 
 class Looked(Protocol):
@@ -22,6 +32,14 @@ class Looked(Protocol):
 
     def look(self, now: float, take: Take) -> int:
         """Take in what is there at a moment (seconds); how many items were taken."""
+        ...
+
+    def there(self) -> Sequence[There]:
+        """What is there now, newest first."""
+        ...
+
+    def one(self, name: str, take: Take) -> bool:
+        """Take in one thing that is there, whether it has settled or not; whether it was."""
         ...
 
 
