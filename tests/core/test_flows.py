@@ -15,7 +15,7 @@ from metrikon.core.flows.kind import Known
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.reading import flow_from as read_from
-from metrikon.core.flows.state import Again, Ask, Effect, Entry, Park, Perform, Settle, State
+from metrikon.core.flows.state import Again, AskPerson, Effect, Entry, Park, Perform, Settle, State
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.core.flows.verify import verify
 from metrikon.core.records.types import RecordType
@@ -194,7 +194,7 @@ def test_a_refused_file_ends_the_run() -> None:
 def test_a_person_is_asked_and_answers() -> None:
     asked = [*UP_TO_ROWS[:3], Entry("asked", "checked", {"result": {"id": "x"}})]
     state, effects = lived(flow_text(), asked)
-    assert effects == [Ask("checked")]
+    assert effects == [AskPerson("checked")]
     assert todo(state, NOW) == ()
     yes = Entry("answered", "checked", {"decision": "approve", "result": {"id": "x", "record": RECORD}})
     assert paths(list(advance(state, yes)[1])) == ROWS

@@ -13,7 +13,7 @@ from metrikon.app.kinds import kinds
 from metrikon.core.flows.fold import advance, replayed, todo
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.reading import flow_from
-from metrikon.core.flows.state import Again, Ask, Effect, Entry, Late, Listen, Park, Perform, Settle, State, Wake
+from metrikon.core.flows.state import Again, AskPerson, Effect, Entry, Late, Listen, Park, Perform, Settle, State, Wake
 
 START = {"item": {"id": "i", "file": "f", "name": "a.pdf", "n": 3}, "run": {"id": "r", "today": "2026-11-23"}}
 BEGAN = 1_800_000_000_000
@@ -184,7 +184,7 @@ class World:
             return self.note(Entry("late", effect.path))
         if isinstance(effect, Listen):
             return self.note(Entry("came", effect.path, {"data": {"n": 1 if self.odd(0.3) else 2}}))
-        assert isinstance(effect, Again | Ask | Park | Settle)
+        assert isinstance(effect, Again | AskPerson | Park | Settle)
         return []
 
     def perform(self, effect: Perform) -> list[Effect]:

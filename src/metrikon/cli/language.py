@@ -43,6 +43,7 @@ def add_check(flows: Any) -> None:
     source.add_argument("--file", type=Path, help="a file")
     source.add_argument("--item", help="an item that came in, by its id")
     source.add_argument("--sample", help="a sample of the flow, by its name")
+    trying.add_argument("--recorded", action="store_true", help="ask no model: use answers that were given before, for nothing")
     trying.add_argument("--until", default="", metavar="STEP", help="try no further than this step")
     reaching(trying)
     trying.set_defaults(run=run_try)
@@ -127,7 +128,7 @@ def run_try(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if given.file is not None and not given.file.is_file():
         raise CommandFailed(f"{given.file} is no file.", 2)
     with client(given) as service:
-        found = service.try_flow(given.flow, given.file, item=given.item or "", sample=given.sample or "", until=given.until)
+        found = service.try_flow(given.flow, given.file, item=given.item or "", sample=given.sample or "", until=given.until, recorded=given.recorded)
     if given.json:
         print_json(found, out)
         return 0

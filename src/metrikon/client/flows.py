@@ -34,12 +34,23 @@ class FlowCalls:
         return dict(self._ask("GET", f"/api/flows/{name}"))
 
     def try_flow(
-        self, flow: str, file: str | Path | bytes | None = None, *, name: str = "", item: str = "", sample: str = "", until: str = ""
+        self,
+        flow: str,
+        file: str | Path | bytes | None = None,
+        *,
+        name: str = "",
+        item: str = "",
+        sample: str = "",
+        until: str = "",
+        recorded: bool = False,
     ) -> dict[str, Any]:
-        """Try a flow on a file, on an item that came in, or on a sample: what each step gives, and what would leave the house. Nothing does."""
+        """Try a flow on a file, on an item that came in, or on a sample: what each step gives, and what would leave the house. Nothing does.
+
+        `recorded`: no model is asked; answers that were given before are used.
+        """
         data = b"" if file is None else file if isinstance(file, bytes) else Path(file).read_bytes()
         shown = name or (Path(file).name if file is not None and not isinstance(file, bytes) else "sample")
-        params = {"name": shown, "until": until, "item": item, "sample": sample}
+        params = {"name": shown, "until": until, "item": item, "sample": sample, "recorded": "true" if recorded else ""}
         return dict(self._ask("POST", f"/api/flows/{flow}/try", content=data, params={key: value for key, value in params.items() if value}))
 
     def values_of(self, run_id: str) -> list[dict[str, Any]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
-from metrikon.core.extraction.asking import REPAIR, SECOND, Ask, Asking, Given, answered
+from metrikon.core.extraction.asking import REPAIR, SECOND, Asking, Given, Request, answered
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.types import RecordType
@@ -59,7 +59,7 @@ def extract(
         return Extracted(paper.settle(kind, [given], Asking(today, context)), Usage(calls=1), model.name, 1)
     asking = Asking(today, context, model.room, 1 if second is not None else 0, second_reading is not None)
     tally = _Tally(rejected=rejected)
-    asks: Sequence[Ask] = paper.asks(kind, asking)
+    asks: Sequence[Request] = paper.asks(kind, asking)
     left_out = len(asks) - most_calls
     asks = asks[:most_calls]
     while True:
@@ -82,7 +82,7 @@ def _not_all(left_out: int, most: int) -> Finding:
     return Finding("calls", "stop", f"The document takes more requests than the {most} that may be made for it (calls): {parts} were not read.")
 
 
-def _ask(ask: Ask, model: Model, paper: Paper, tally: _Tally) -> None:
+def _ask(ask: Request, model: Model, paper: Paper, tally: _Tally) -> None:
     pictures = paper.pictures(ask.pages[: model.sees]) if model.sees and ask.pages else ()
     answer: ModelAnswer = model.answer(ModelRequest(ask.messages, ask.schema, ask.tries > 0 and ask.stage != REPAIR, ask.stage, pictures))
     if ask.tries and ask.stage != REPAIR:  # the answer before was no good

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.model import Within
-from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given
+from metrikon.core.extraction.asking import PATTERNS, Asking, Given, Request
 from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.estimate import Estimate, estimate
 from metrikon.core.extraction.index import Index
@@ -38,7 +38,7 @@ class LocalPaper:
         self._other: tuple[RecordType, Besides] | None = None
         self._planned: tuple[RecordType, Asking, Plan] | None = None
 
-    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
+    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Request]:
         return self._plan(kind, asking).asks
 
     def estimate(self, kind: RecordType, asking: Asking) -> Estimate:
@@ -80,8 +80,8 @@ class WorkerPaper:
         self.path = path
         self.renew = renew  # reads the file again when the stored form is not there or was cut off
 
-    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
-        return msgspec.convert(loads(self._asked("asks", kind, asking=wire.sent(asking))), list[Ask])
+    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Request]:
+        return msgspec.convert(loads(self._asked("asks", kind, asking=wire.sent(asking))), list[Request])
 
     def estimate(self, kind: RecordType, asking: Asking) -> Estimate:
         return msgspec.json.decode(self._asked("estimate", kind, asking=wire.sent(asking)), type=Estimate)

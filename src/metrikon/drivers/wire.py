@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import Ask, Asking, Given, Stage
+from metrikon.core.extraction.asking import Asking, Given, Request, Stage
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
@@ -67,5 +67,5 @@ _SENT = msgspec.json.Decoder(_Sent)
 def reading_from(data: bytes) -> Reading:
     """The reading that was sent."""
     sent = _SENT.decode(data)
-    following = msgspec.convert(loads(bytes(sent.next)), tuple[Ask, ...])
+    following = msgspec.convert(loads(bytes(sent.next)), tuple[Request, ...])
     return Reading(loads(bytes(sent.record)), sent.evidence, sent.findings, sent.changes, sent.notes, sent.stages, following)

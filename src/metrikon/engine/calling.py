@@ -56,6 +56,7 @@ class Bound:
         self.sees = board.models[name].sees
         self.flow = flow
         self.run_id = run_id
+        self.recorded = False  # only answers that were given before are given
         self.rows: list[dict[str, Any]] = []
         self.rejected: list[str] = []
 
@@ -103,6 +104,8 @@ class Bound:
             if kept is not None:
                 self._note(name, request, key, None, "kept", Usage(), None)
                 return ModelAnswer(str(kept[1]["text"]), Usage(), tokens=_tokens(kept[1]), kept=True, call=kept[0])
+        if self.recorded:
+            raise ModelRefused(f"The model {name} has not answered this before, and only recorded answers are used. Try again with the model itself.")
         return self._called(name, model, request, key, body)
 
     def _called(self, name: str, model: Model, request: ModelRequest, key: str, asked: bytes) -> ModelAnswer:

@@ -63,16 +63,17 @@ class Trying:
         self._workshop = workshop
         self._runners = runners
 
-    def run(self, flow: Flow, sha256: str, name: str, until: str = "") -> TriedRun:
-        """Try a flow on a kept file, up to and with a step if one is named."""
-        return _Try(self, flow, sha256, name, until).go()
+    def run(self, flow: Flow, sha256: str, name: str, until: str = "", *, recorded: bool = False) -> TriedRun:
+        """Try a flow on a kept file, up to and with a step if one is named. `recorded`: models are not asked; answers that they gave before are used."""
+        return _Try(self, flow, sha256, name, until, recorded).go()
 
 
 class _Workshop:
     """The workshop as it is, but it remembers the models that were asked, so that what they cost is kept."""
 
-    def __init__(self, workshop: EngineWorkshop, flow: Flow) -> None:
+    def __init__(self, workshop: EngineWorkshop, flow: Flow, recorded: bool) -> None:
         self._workshop = workshop
+        self._recorded = recorded
         self._flow = flow
         self.asked: list[Any] = []
 
@@ -81,6 +82,7 @@ class _Workshop:
 
     def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> Any:
         found = self._workshop.model(name, flow, run_id, seconds)
+        found.recorded = self._recorded
         self.asked.append(found)
         return found
 
@@ -93,10 +95,10 @@ class _Workshop:
 
 
 class _Try:
-    def __init__(self, trying: Trying, flow: Flow, sha256: str, name: str, until: str) -> None:
+    def __init__(self, trying: Trying, flow: Flow, sha256: str, name: str, until: str, recorded: bool) -> None:
         self.flow, self.sha256, self.name, self.until = flow, sha256, name, until
         self.database, self.runners = trying._database, trying._runners
-        self.workshop = _Workshop(trying._workshop, flow)
+        self.workshop = _Workshop(trying._workshop, flow, recorded)
         self.clock = trying._workshop.clock
         with self.database.reading() as connection:
             found = items.with_content(connection, flow.name, sha256)

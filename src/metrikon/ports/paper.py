@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
-from metrikon.core.extraction.asking import Ask, Asking, Given
+from metrikon.core.extraction.asking import Asking, Given, Request
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.types import RecordType
@@ -15,7 +15,7 @@ from metrikon.ports.model import Picture
 class Paper(Protocol):
     """What extraction makes of one document. Each raises `ReaderDied` when the process that works on it ended."""
 
-    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Ask]:
+    def asks(self, kind: RecordType, asking: Asking) -> Sequence[Request]:
         """What a language model is asked first; nothing when the document itself says it all."""
         ...
 

@@ -111,7 +111,7 @@ def blueprint(app: App) -> APIBlueprint:
             if not data:
                 raise Problem(422, "no-file", "Send the file as the body, or name an item with `item`, or a sample with `sample`.")
             sha256, name = app.files.put(data), query.name
-        found_out = app.trying.run(flow, sha256, name, query.until)
+        found_out = app.trying.run(flow, sha256, name, query.until, recorded=query.recorded)
         view = TriedFlow(
             steps=[TriedStep(**asdict(each)) for each in found_out.steps],
             stands=found_out.stands,

@@ -194,6 +194,7 @@ class TryQuery(View):
     until: str = Field("", max_length=40, description="The step up to which it is tried; all when empty.")
     item: str = Field("", max_length=26, description="An item that came in, instead of a file in the body.")
     sample: str = Field("", max_length=60, description="A sample of the flow, instead of a file in the body.")
+    recorded: bool = Field(False, description="Whether models are not asked, and only answers that they gave before are used: it costs nothing.")
 
 
 class TriedStep(View):

@@ -13,7 +13,7 @@ from metrikon.core.extraction.index import Place
 ASK, ROWS, REPAIR, SECOND, PATTERNS = "ask", "rows", "repair", "second", "patterns"
 
 
-class Ask(msgspec.Struct, frozen=True, omit_defaults=True):
+class Request(msgspec.Struct, frozen=True, omit_defaults=True):
     """One request: why it is made, its messages, and the JSON Schema of the answer.
 
     `stage`: "ask", "rows" (the rows of a list written out), "repair" or "second" (what is decided, read once more). `part` counts the parts of a
@@ -32,7 +32,7 @@ class Ask(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Given(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The answer to an `Ask`; readers that know their places and certainties say so.
+    """The answer to a `Request`; readers that know their places and certainties say so.
 
     `tokens`: where each token of the text ends and the logarithm of its probability, where the model's server tells.
     """
@@ -71,7 +71,7 @@ class Asking:
     second: bool = False
 
 
-def answered(ask: Ask, text: str, model: str, tokens: tuple[tuple[int, float], ...] = ()) -> Given:
+def answered(ask: Request, text: str, model: str, tokens: tuple[tuple[int, float], ...] = ()) -> Given:
     """The answer to a request."""
     return Given(ask.stage, text, model, ask.part, ask.fields, ask.tries, tokens=tokens)
 

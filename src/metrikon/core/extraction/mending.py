@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, SECOND, Ask, Asking, Given
+from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, SECOND, Asking, Given, Request
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.readings import Draft
@@ -87,7 +87,7 @@ def rows_differ(kind: RecordType, record: dict[str, Any], made: Draft) -> Iterat
                     yield Finding("rows differ", "warn", message, (f"{pointer}/{number}/{name}",), {"table": str(one), "written": str(two)})
 
 
-def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Assessed, given: Sequence[Given], asking: Asking) -> Iterator[Ask]:
+def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Assessed, given: Sequence[Given], asking: Asking) -> Iterator[Request]:
     """What to ask next: answers that were not understood, rows whose columns were not told, then the fields that failed."""
     if not given:
         return
@@ -117,7 +117,7 @@ def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Asse
         yield _repair(kind, index, plan, now, fields, rounds, asking)
 
 
-def _cut_short(kind: RecordType, index: Index, plan: Plan, made: Draft, given: Sequence[Given], asking: Asking) -> Ask | None:
+def _cut_short(kind: RecordType, index: Index, plan: Plan, made: Draft, given: Sequence[Given], asking: Asking) -> Request | None:
     """What an answer that was cut off never came to: asked once more, by itself, of a document that is asked about in one part."""
     if not made.cut_off or len(plan.asks) != 1 or any(each.part for each in given):
         return None
@@ -133,14 +133,14 @@ def _cut_short(kind: RecordType, index: Index, plan: Plan, made: Draft, given: S
     lines = prompt.field_lines(kind, header, lists, {}, index)
     shown = prompt.parts(index, plan.tables, asking.room, today=asking.today)[0]
     messages = prompt.messages(lines, shown.text, prompt.dated(kind, index, asking.today), asking.context)
-    return Ask(ASK, f"{len(properties)} fields that an answer cut off never came to", messages, schema, 1, pages=shown.pages)
+    return Request(ASK, f"{len(properties)} fields that an answer cut off never came to", messages, schema, 1, pages=shown.pages)
 
 
-def _again(plan: Plan, made: Draft) -> Iterator[Ask]:
+def _again(plan: Plan, made: Draft) -> Iterator[Request]:
     for each, problem in made.unread:
         if each.stage == ASK and each.tries + 1 < TRIES and each.part < len(plan.asks):
             first = plan.asks[each.part]
-            yield Ask(
+            yield Request(
                 ASK,
                 f"again, because {problem[:1].lower()}{problem[1:]}",
                 prompt.again(first.messages, each.text, problem),
@@ -165,7 +165,7 @@ def _in_rows(finding: Finding, pointer: str) -> bool:
     return any(field == pointer or field.startswith(f"{pointer}/") for field in finding.fields)
 
 
-def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: Asking) -> Iterator[Ask]:
+def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: Asking) -> Iterator[Request]:
     """The rows of lists written out, from the whole document in as many parts as are needed."""
     properties = {
         p[1:]: prompt.nullable(kind.schema, resolved(kind.schema, kind.schema["properties"][p[1:]]), prompt.most_items(index)) for p in lists
@@ -175,7 +175,7 @@ def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: 
     parts = prompt.parts(index, {}, asking.room, today=asking.today)
     for number, part in enumerate(parts):
         messages = prompt.messages(lines, part.text, prompt.dated(kind, index, asking.today), asking.context, number, len(parts))
-        yield Ask(ROWS, f"the rows of {', '.join(properties)} written out", messages, schema, number, pages=part.pages)
+        yield Request(ROWS, f"the rows of {', '.join(properties)} written out", messages, schema, number, pages=part.pages)
 
 
 def _failed(kind: RecordType, plan: Plan, now: Assessed) -> list[Field]:
@@ -185,7 +185,7 @@ def _failed(kind: RecordType, plan: Plan, now: Assessed) -> list[Field]:
     return [asked[pointer] for pointer in named if pointer in asked]
 
 
-def _repair(kind: RecordType, index: Index, plan: Plan, now: Assessed, fields: Sequence[Field], rounds: int, asking: Asking) -> Ask:
+def _repair(kind: RecordType, index: Index, plan: Plan, now: Assessed, fields: Sequence[Field], rounds: int, asking: Asking) -> Request:
     shapes = tuple(each.shape for each in fields)
     findings = [each for each in now.findings if each.level == "stop" and set(each.fields) & set(shapes)]
     places = [spot for each in fields for spot in _spots(index, now, each)]
@@ -197,7 +197,7 @@ def _repair(kind: RecordType, index: Index, plan: Plan, now: Assessed, fields: S
     schema = {"type": "object", "properties": properties, "required": list(properties), "additionalProperties": False}
     lines = prompt.field_lines(kind, fields, (), {}, index)
     messages = prompt.repair_messages(lines, findings, part.text[: asking.room], prompt.dated(kind, index, asking.today), asking.context)
-    return Ask(REPAIR, f"{', '.join(each.title for each in fields)} read again", messages, schema, 0, shapes, rounds, part.pages)
+    return Request(REPAIR, f"{', '.join(each.title for each in fields)} read again", messages, schema, 0, shapes, rounds, part.pages)
 
 
 def _spots(index: Index, now: Assessed, field: Field) -> list[tuple[int, int]]:

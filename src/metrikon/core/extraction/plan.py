@@ -14,7 +14,7 @@ from typing import Any
 
 from metrikon.core.documents.model import Table
 from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, Ask
+from metrikon.core.extraction.asking import ASK, Request
 from metrikon.core.extraction.besides import Besides, certain_rows
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.columns import ListTable, list_table
@@ -36,7 +36,7 @@ class Plan:
     lists: tuple[str, ...]  # pointers of lists that are asked
     certain: Mapping[str, list[Any]] = field(default_factory=dict)  # rows that an independent reading is certain of
     besides: Besides = field(default_factory=Besides)
-    make: Callable[[Plan], Sequence[Ask]] = field(default=lambda made: ())
+    make: Callable[[Plan], Sequence[Request]] = field(default=lambda made: ())
 
     @property
     def aside(self) -> tuple[Table, ...]:
@@ -44,7 +44,7 @@ class Plan:
         return tuple(each.table for each in self.tables.values() if each.known)
 
     @cached_property
-    def asks(self) -> Sequence[Ask]:
+    def asks(self) -> Sequence[Request]:
         """The first requests; made when they are wanted."""
         return self.make(self) if self.header or self.lists else ()
 
@@ -99,7 +99,7 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
     return found
 
 
-def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, room: int) -> Sequence[Ask]:
+def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, room: int) -> Sequence[Request]:
     schema = asked_schema(kind, made, prompt.most_items(index))
     lines = prompt.field_lines(kind, made.header, made.lists, made.tables, index)
     parts = prompt.parts(index, made.tables, room, _lines_of_rows(index, made), today)
@@ -108,7 +108,7 @@ def _asks(kind: RecordType, index: Index, made: Plan, today: str, context: str, 
     for number, part in enumerate(parts):
         messages = prompt.messages(lines, part.text, prompt.dated(kind, index, today), context, number, len(parts))
         told = f"{about}, part {number + 1} of {len(parts)} of the document" if len(parts) > 1 else about
-        found.append(Ask(ASK, told, messages, schema, number, pages=part.pages))
+        found.append(Request(ASK, told, messages, schema, number, pages=part.pages))
     return found
 
 

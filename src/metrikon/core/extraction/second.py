@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import SECOND, Ask, Asking
+from metrikon.core.extraction.asking import SECOND, Asking, Request
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import DECIDED
@@ -26,7 +26,7 @@ def twice(field: Field) -> bool:
     return given == 2 if given else field.manner == DECIDED and field.kind in ("yes/no", "choice")
 
 
-def ask_again(kind: RecordType, index: Index, record: Mapping[str, Any], asking: Asking) -> Iterator[Ask]:
+def ask_again(kind: RecordType, index: Index, record: Mapping[str, Any], asking: Asking) -> Iterator[Request]:
     """The questions of the second reading; none when no field is to be read twice, or no row of a list was found."""
     header = [each for each in kind.header if twice(each)]
     lists = {p: (_key(fields), [f for f in fields if twice(f)]) for p, fields in kind.lists.items() if p.count("/") == 1 and record.get(p[1:])}
@@ -40,7 +40,7 @@ def ask_again(kind: RecordType, index: Index, record: Mapping[str, Any], asking:
     lines = prompt.question_lines(header, lists, index)
     for number, part in enumerate(prompt.parts(index, {}, asking.room)):
         messages = prompt.second_messages(lines, part.text, asking.context)
-        yield Ask(SECOND, "what is decided, read a second time", messages, _object(properties), number, pages=part.pages)
+        yield Request(SECOND, "what is decided, read a second time", messages, _object(properties), number, pages=part.pages)
 
 
 def _part(kind: RecordType, name: str) -> Mapping[str, Any]:

@@ -12,7 +12,7 @@ import msgspec
 
 from metrikon.core.documents.model import Page, words_box
 from metrikon.core.extraction import mending, second
-from metrikon.core.extraction.asking import PATTERNS, Ask, Asking, Given, Stage, by_patterns
+from metrikon.core.extraction.asking import PATTERNS, Asking, Given, Request, Stage, by_patterns
 from metrikon.core.extraction.belonging import belonging
 from metrikon.core.extraction.besides import Besides
 from metrikon.core.extraction.coerce import Coercion
@@ -60,7 +60,7 @@ class Reading:
     changes: tuple[str, ...] = ()
     notes: list[Finding] = field(default_factory=list)
     stages: tuple[Stage, ...] = ()
-    next: tuple[Ask, ...] = ()
+    next: tuple[Request, ...] = ()
 
 
 def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Place] | None = None, sure: Mapping[str, float] | None = None) -> Reading:

@@ -16,8 +16,8 @@ from metrikon.core.feel.types import is_of
 from metrikon.core.feel.values import Function, Range
 
 
-@makes(s.Call)
-def _call(part: s.Call) -> Worked:
+@makes(s.Invocation)
+def _call(part: s.Invocation) -> Worked:
     arguments = [closure_of(each) for each in part.arguments]
     named = [(name, closure_of(each)) for name, each in part.named]
     if isinstance(part.function, s.BuiltIn):
@@ -42,7 +42,7 @@ def _call(part: s.Call) -> Worked:
     return called
 
 
-def _call_built_in(part: s.Call, name: str, arguments: list[Worked], named: list[tuple[str, Worked]]) -> Worked:
+def _call_built_in(part: s.Invocation, name: str, arguments: list[Worked], named: list[tuple[str, Worked]]) -> Worked:
     cost = COSTLY if name in ("log", "exp", "sqrt", "stddev", "matches", "replace", "split") else 1
 
     def called(scope: Scope, running: Running) -> Value:

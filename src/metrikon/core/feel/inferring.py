@@ -61,7 +61,7 @@ def type_of(part: s.Part, lookup: Lookup) -> str | None:
     path = path_of(part)
     if path is not None:
         return type_of_schema(lookup(path))
-    if isinstance(part, s.Call) and isinstance(part.function, s.BuiltIn):
+    if isinstance(part, s.Invocation) and isinstance(part.function, s.BuiltIn):
         return _GIVES.get(part.function.name)
     if isinstance(part, s.Compare | s.Between | s.In | s.And | s.Or | s.Quantified | s.InstanceOf):
         return "boolean"
@@ -122,6 +122,6 @@ def _shown(part: s.Part) -> str:
         written(part)
         if path_of(part) is not None
         else f"{part.function.name}(…)"
-        if isinstance(part, s.Call) and isinstance(part.function, s.BuiltIn)
+        if isinstance(part, s.Invocation) and isinstance(part.function, s.BuiltIn)
         else "…"
     )

@@ -12,7 +12,7 @@ from metrikon.core.values.near import closest
 
 def functions_known(part: s.Part, bound: frozenset[str]) -> None:
     """Only functions of the language are called, and those that the expression defines itself. Raises `BadExpression`."""
-    if isinstance(part, s.Call) and isinstance(part.function, s.Name) and part.function.name not in bound:
+    if isinstance(part, s.Invocation) and isinstance(part.function, s.Name) and part.function.name not in bound:
         near = closest(part.function.name, FUNCTIONS)
         raise BadExpression(f"there is no function {part.function.name!r}{f'; is {near!r} meant?' if near else ''}", part.function.at)
     for each, within in _parts_with_names(part, bound):

@@ -188,7 +188,7 @@ class _Parser(Cursor):
                 test = self.expression()
                 self.expect("]", "] is expected")
                 found = s.Filter(found, test, at=at)
-            elif self.sees("(") and isinstance(found, s.Path | s.Call | s.BuiltIn | s.Name | s.FunctionOf | s.Filter):
+            elif self.sees("(") and isinstance(found, s.Path | s.Invocation | s.BuiltIn | s.Name | s.FunctionOf | s.Filter):
                 found = self._call(found, at)
             else:
                 return found
@@ -207,7 +207,7 @@ class _Parser(Cursor):
     def _call(self, function: s.Part, at: int) -> s.Part:
         self.expect("(")
         if self.takes(")"):
-            return s.Call(function, at=at)
+            return s.Invocation(function, at=at)
         if self._parameter_name(take=False):
             named = []
             while True:
@@ -218,12 +218,12 @@ class _Parser(Cursor):
                 if not self.takes(","):
                     break
             self.expect(")", "a comma or ) is expected")
-            return s.Call(function, (), tuple(named), at=at)
+            return s.Invocation(function, (), tuple(named), at=at)
         arguments = [self.expression()]
         while self.takes(","):
             arguments.append(self.expression())
         self.expect(")", "a comma or ) is expected")
-        return s.Call(function, tuple(arguments), at=at)
+        return s.Invocation(function, tuple(arguments), at=at)
 
     def _parameter_name(self, *, take: bool) -> str:
         """The name before a colon, of as many words as it has; nothing when an expression comes."""

@@ -46,7 +46,7 @@ class Filter(Part, frozen=True):
     test: Part
 
 
-class Call(Part, frozen=True):
+class Invocation(Part, frozen=True):
     """A function called with arguments by place or by name."""
 
     function: Part

@@ -79,7 +79,7 @@ class Park:
 
 
 @dataclass(frozen=True)
-class Ask:
+class AskPerson:
     """A person must answer before the run goes on."""
 
     path: str
@@ -93,7 +93,7 @@ class Settle:
     reason: str = ""
 
 
-Effect = Perform | Again | Wake | Late | Listen | Park | Ask | Settle
+Effect = Perform | Again | Wake | Late | Listen | Park | AskPerson | Settle
 
 
 class Frame(msgspec.Struct, frozen=True):

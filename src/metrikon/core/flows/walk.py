@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
 from metrikon.core.flows.corrected import all_corrected
 from metrikon.core.flows.model import Step
-from metrikon.core.flows.state import Again, Ask, Effect, Frame, Listen, Open, Park, Perform, Settle, State
+from metrikon.core.flows.state import Again, AskPerson, Effect, Frame, Listen, Open, Park, Perform, Settle, State
 from metrikon.core.flows.words import told_duration
 
 FAILED = "failed"  # the label of the block that is done when a step has failed
@@ -365,7 +365,7 @@ class Walk:
     def ask(self, path: str, step: Open) -> None:
         """A step waits for a person."""
         self.set_open(path, replace(step, status="asked"))
-        self.effects.append(Ask(path))
+        self.effects.append(AskPerson(path))
         self._until_late(path, step)
 
     def later(self, prefixes: Iterable[str]) -> None:
