@@ -22,7 +22,8 @@ from metrikon.store.items import Arrived
 
 log = logging.getLogger("metrikon.app")
 HOUR = 3600.0  # seconds
-SCAN = 0.5  # seconds between looks
+SCAN = 0.1  # seconds between looks, at least
+REST = 10  # times that a look took: so long is rested after it
 
 
 class Watching:
@@ -65,8 +66,9 @@ class Watching:
         return found
 
     def _watch(self) -> None:
-        lately = -HOUR
-        while not self._stop.wait(SCAN):
+        lately, took = -HOUR, 0.0
+        while not self._stop.wait(max(SCAN, REST * took)):
+            began = time.monotonic()
             try:
                 self._look_around()
                 every = time.monotonic() - lately > HOUR
@@ -75,13 +77,14 @@ class Watching:
                 lately = time.monotonic() if every else lately
             except Exception:
                 log.exception("intakes could not be looked at")
+            took = min(time.monotonic() - began, 1.0)
 
     def _look_around(self) -> None:
         with self._database.reading() as connection:
-            running = [row for row in flows.all_flows(connection) if row["running"]]
-        for row in running:
+            running = flows.running(connection)
+        for name, version in running:
             try:
-                flow = self._catalog.flow(row["name"], int(row["version"]))
+                flow = self._catalog.flow(name, version)
             except BadFlow:
                 continue  # kept by an older version of the program; the service says so when it is opened
             for said in flow.intakes:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import getpass
 import logging
 import os
@@ -20,6 +21,8 @@ from metrikon.service.auth import add_token, set_password
 from metrikon.service.serving import Server
 from metrikon.store import people
 from metrikon.store.database import AlreadyOpen, StoreFailed
+
+SELDOM = (20_000, 20, 20)  # made objects after which those that hold each other are looked for
 
 
 def add(commands: Any) -> None:
@@ -75,6 +78,9 @@ def run_serve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_server(app: App, ready: Callable[[Server], None]) -> None:
     """Serve a house until a signal comes; `ready` is called when it answers."""
+    gc.collect()
+    gc.freeze()  # what was loaded stays: it is not looked through again and again
+    gc.set_threshold(*SELDOM)
     try:
         server = Server(app)
     except OSError as error:

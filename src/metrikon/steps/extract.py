@@ -8,7 +8,7 @@ import msgspec
 
 from metrikon.core.documents.model import Within
 from metrikon.core.extraction.settle import looked_up
-from metrikon.core.records import evidence, findings
+from metrikon.core.records import findings
 from metrikon.core.records.checks import doubts
 from metrikon.drivers.extract import MOST_CALLS, extract
 from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
@@ -65,7 +65,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         **records.described(kind, reading.record),
         "values": reading.record,
         "as_read": reading.record,
-        "evidence": evidence.as_json(reading.evidence),
+        "evidence": reading.evidence,
         "findings": findings.as_json(reading.findings),
         "changes": list(reading.changes),
     }

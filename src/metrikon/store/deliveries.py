@@ -91,9 +91,14 @@ def _former(connection: Connection, each: Wanted) -> tuple[str, tuple[Any, ...]]
     return (key, rows[0]) if rows and is_former(held, len(key) == LONGEST_FORMER, each.parts, loads(rows[0][4]).values()) else None
 
 
+_ANY_WAITS = Hot(select(delivery_waits.c.key).limit(1))
+
+
 def waiting(connection: Connection, keys: Sequence[str]) -> list[tuple[str, str, str]]:
     """Who waits for some rows: (key, run, path). They wait no longer: whoever asks tells them."""
     found: list[tuple[str, str, str]] = []
+    if not _ANY_WAITS.run(connection, {}):
+        return found  # nobody waits for any, as is usual
     for start in range(0, len(keys), 500):
         these = delivery_waits.c.key.in_(keys[start : start + 500])
         query = select(delivery_waits.c.key, delivery_waits.c.run_id, delivery_waits.c.path).where(these)

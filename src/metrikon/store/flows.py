@@ -116,6 +116,16 @@ def newest_versions(connection: Connection) -> list[tuple[str, int]]:
     return [(name, version) for name, version in connection.execute(query)]
 
 
+_RUNNING = Hot(
+    select(flows.c.name, func.max(flows.c.version)).group_by(flows.c.name).having(func.max(flows.c.version).is_not(None), flows.c.running.is_(True))
+)
+
+
+def running(connection: Connection) -> list[tuple[str, int]]:
+    """(name, newest version) of every flow that is switched on."""
+    return [(str(name), int(version)) for name, version in _RUNNING.run(connection, {})]
+
+
 def all_flows(connection: Connection) -> list[dict[str, Any]]:
     """The newest version of every flow, by name."""
     return _all(connection, flows)

@@ -1,30 +1,16 @@
-"""Statements of the hot path: compiled once for the database at hand, then given to its driver as they are.
+"""Statements of the hot path: compiled once for the database at hand, then given to its driver (SQLite) as they are.
 
 Building and compiling a statement costs several times what running it does; these run for every document.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import Connection
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.sql import ClauseElement
-
-
-@contextmanager
-def _cursor(connection: Connection, sql: str) -> Iterator[Any]:
-    """A cursor of the driver within the transaction of a connection; errors of the driver become SQLAlchemy's."""
-    driver: Any = connection.connection
-    cursor = driver.cursor()
-    try:
-        yield cursor
-    except connection.dialect.loaded_dbapi.Error as error:
-        raise DBAPIError(sql, None, error) from error
-    finally:
-        cursor.close()
 
 
 class Hot:
@@ -37,10 +23,11 @@ class Hot:
     def run(self, connection: Connection, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
         """Run it once; the rows it gives."""
         sql, order, fixed = self._compiled(connection)
-        given = tuple(values[name] if name in values else fixed[name] for name in order)
-        with _cursor(connection, sql) as cursor:
-            cursor.execute(sql, given)
-            return list(cursor.fetchall()) if cursor.description else []
+        driver: Any = connection.connection.driver_connection
+        try:
+            return driver.execute(sql, [values[name] if name in values else fixed[name] for name in order]).fetchall()  # type: ignore[no-any-return]
+        except connection.dialect.loaded_dbapi.Error as error:
+            raise DBAPIError(sql, None, error) from error
 
     def scalar(self, connection: Connection, values: Mapping[str, Any]) -> Any:
         """The first value of the first row, or None."""
@@ -50,9 +37,11 @@ class Hot:
     def many(self, connection: Connection, rows: Sequence[Mapping[str, Any]]) -> None:
         """Run it once for each row."""
         sql, order, fixed = self._compiled(connection)
-        given = [tuple(row[name] if name in row else fixed[name] for name in order) for row in rows]
-        with _cursor(connection, sql) as cursor:
-            cursor.executemany(sql, given)
+        driver: Any = connection.connection.driver_connection
+        try:
+            driver.executemany(sql, [[row[name] if name in row else fixed[name] for name in order] for row in rows])
+        except connection.dialect.loaded_dbapi.Error as error:
+            raise DBAPIError(sql, None, error) from error
 
     def _compiled(self, connection: Connection) -> tuple[str, tuple[str, ...], Mapping[str, Any]]:
         name = connection.dialect.name
