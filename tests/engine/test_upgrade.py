@@ -12,10 +12,12 @@ from sqlalchemy import text
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
+from metrikon.store import questions
 from tests.helpers import eventually, states
-from tests.kept.make import FOLDER
+from tests.kept.make import FOLDER, LANGUAGE
 
-KEPT = sorted(path.name for path in FOLDER.iterdir() if (path / "metrikon.db").exists())
+EVERY = sorted(path.name for path in FOLDER.iterdir() if (path / "metrikon.db").exists())
+KEPT = [name for name in EVERY if not name.endswith(LANGUAGE)]
 
 
 @pytest.mark.parametrize("name", KEPT)
@@ -47,3 +49,29 @@ def test_a_kept_folder_opens_and_its_runs_finish(name: str, tmp_path: Path) -> N
         assert connection.execute("SELECT count(*), count(DISTINCT delivery_key) FROM invoice_lines").fetchone() == (7, 7)
     sheet = load_workbook(home / "ledger.xlsx")["Invoice lines"]
     assert sheet.max_row == 8
+
+
+@pytest.mark.parametrize("name", [name for name in EVERY if name.endswith(LANGUAGE)])
+def test_runs_that_wait_for_events_and_answers_finish_on_the_versions_that_they_began_with(name: str, tmp_path: Path) -> None:
+    home = tmp_path / "home"
+    shutil.copytree(FOLDER / name, home)
+    app = App(Settings(home=home))
+    try:
+        app.start()
+        app.questions.send("orders", "hoes has come", None, "2")
+
+        def answered() -> bool:
+            with app.database.reading() as connection:
+                waiting = questions.listed(connection)
+            for each in waiting:
+                app.questions.answer(each["id"], "fine", "ada")
+            return states(app) == {"done": 4}
+
+        eventually(answered)
+        with app.database.reading() as connection:
+            versions = connection.execute(text("SELECT DISTINCT flow_version FROM runs WHERE flow = 'orders'")).scalars().all()
+        assert list(versions) == [1]
+    finally:
+        app.close()
+    with sqlite3.connect(home / "orders.db") as connection:
+        assert sorted(connection.execute("SELECT n, count(*) FROM rows GROUP BY n")) == [("1", 2), ("2", 2), ("fine", 2)]

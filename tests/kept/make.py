@@ -9,14 +9,17 @@ import shutil
 import sqlite3
 import sys
 from pathlib import Path
+from typing import Any
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.demo import scenario
 from metrikon.engine.work import Work
-from metrikon.store import leases
+from metrikon.store import leases, questions
+from tests.helpers import eventually
 
 FOLDER = Path(__file__).parent
+LANGUAGE = "-language"  # ends the name of a folder with flows of all kinds of step
 
 
 def keep(name: str) -> None:
@@ -36,6 +39,58 @@ def keep(name: str) -> None:
     _somewhere(home / "metrikon.db", str(FOLDER))
 
 
+ORDERS = """
+metrikon: 1
+name: orders
+settings: {who: {value: Rosa}}
+intakes: [{kind: upload}]
+destinations: {table: {kind: sql, url: "sqlite:///orders.db", table: rows}}
+steps:
+  - {name: size, set: {letters: "${string length(item.name)}"}}
+  - {name: told, wait: {event: "${item.name} has come", for: P300D}}
+  - name: parts
+    each: {of: "${[1, 2]}", as: part, at_once: 1, on_failure: gather, steps: [{name: row, write: {to: table, key: ["${item.name}", "${part}"], columns: {N: "${part}"}}}]}
+  - {name: under, use: {flow: asks, given: {letters: "${size.letters}"}}}
+  - {name: last, write: {to: table, key: ["${item.name}", last], columns: {N: "${under.result.answer}"}}}
+"""
+ASKS = """
+metrikon: 1
+name: asks
+intakes: [{kind: upload}]
+steps:
+  - {name: asked, ask: {question: "Are ${given.letters} letters right?", options: [{name: fine, label: Fine}], remind: P300D}}
+  - {name: result, set: {answer: "${asked.answer}"}}
+"""
+
+
+def keep_language(name: str) -> None:
+    """Runs of flows with the kinds of step of the flow language: one that waits for an event, and one for the answer to a flow that it uses."""
+    home = FOLDER / f"{name}{LANGUAGE}"
+    shutil.rmtree(home, ignore_errors=True)
+    app = App(Settings(home=home))
+    app.catalog.put_flow(ASKS)
+    app.catalog.put_flow(ORDERS)
+    for item in ("spades", "hoes"):
+        app.arrivals.take("orders", "upload", item, item, item.encode())
+    app.start()
+    eventually(lambda: _waiting(app) == 2)
+    app.catalog.put_flow(ORDERS.replace("value: Rosa", "value: Emil"))  # they end on the version that they began with
+    app.questions.send("orders", "spades has come", None, "1")
+    eventually(lambda: len(_asked(app)) == 1)
+    app.close()
+    (home / "metrikon.db.lock").unlink()
+
+
+def _waiting(app: App) -> int:
+    with app.database.reading() as connection:
+        return int(connection.exec_driver_sql("SELECT count(*) FROM event_waits").scalar_one())
+
+
+def _asked(app: App) -> list[Any]:
+    with app.database.reading() as connection:
+        return questions.listed(connection)
+
+
 def _somewhere(database: Path, here: str) -> None:
     """The folder as if it had stood on another machine: destinations and keys hold its path."""
     with sqlite3.connect(database) as connection:
@@ -46,3 +101,4 @@ def _somewhere(database: Path, here: str) -> None:
 
 if __name__ == "__main__":
     keep(sys.argv[1])
+    keep_language(sys.argv[1])
