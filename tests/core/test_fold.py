@@ -203,8 +203,8 @@ class World:
     def end(self, path: str) -> list[Effect]:
         step = self.state.open[path]
         if step.step.kind.name == "write":
-            key = str(step.parameters["key"])
-            assert self.rows.setdefault(key, step.parameters["columns"]) == step.parameters["columns"]
+            key = str(step.filled["key"])
+            assert self.rows.setdefault(key, step.filled["columns"]) == step.parameters["columns"]
         return self.note(Entry("done", path, {"result": {"of": step.step.name}}))
 
 

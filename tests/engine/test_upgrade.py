@@ -73,5 +73,5 @@ def test_runs_that_wait_for_events_and_answers_finish_on_the_versions_that_they_
         assert list(versions) == [1]
     finally:
         app.close()
-    with sqlite3.connect(home / "orders.db") as connection:
-        assert sorted(connection.execute("SELECT n, count(*) FROM rows GROUP BY n")) == [("1", 2), ("2", 2), ("fine", 2)]
+    with sqlite3.connect(home / "orders.db") as orders:
+        assert sorted(orders.execute("SELECT n, count(*) FROM rows GROUP BY n")) == [("1", 2), ("2", 2), ("fine", 2)]

@@ -119,8 +119,7 @@ def test_a_run_is_paused_and_goes_on_and_all_of_a_flow_are_cancelled(seeds: Runn
     client = seeds.client
     client.put_flow("seeds", WAITS)
     runs = {name: client.upload("seeds", name.encode(), name=name).run_id for name in ("oaks", "elms", "limes")}
-    for run in runs.values():
-        eventually(lambda run=run: client.run(run).state == "waiting")
+    eventually(lambda: {client.run(run).state for run in runs.values()} == {"waiting"})
     client.pause_run(runs["oaks"])
     client.send_event("seeds", "go oaks")
     client.send_event("seeds", "go elms")

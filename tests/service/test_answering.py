@@ -89,7 +89,8 @@ def test_a_question_is_brought_to_mind_again_and_again(running: Callable[..., Ru
     assert question["reminded"] == 0
     for times, days in ((1, 1.1), (2, 1.0), (5, 3.0)):
         service.app.clock.ahead += int(days * 86_400_000)  # type: ignore[attr-defined]
-        eventually(lambda times=times: service.client.questions()[0]["reminded"] == times)
+        service.app.questions.remind()
+        assert service.client.questions()[0]["reminded"] == times
     assert "brought to mind every day" in service.client.flow("orders")["lines"][0]["sentence"]
 
 
