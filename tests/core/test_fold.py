@@ -204,7 +204,7 @@ class World:
         step = self.state.open[path]
         if step.step.kind.name == "write":
             key = str(step.filled["key"])
-            assert self.rows.setdefault(key, step.filled["columns"]) == step.parameters["columns"]
+            assert self.rows.setdefault(key, step.filled["columns"]) == step.filled["columns"]
         return self.note(Entry("done", path, {"result": {"of": step.step.name}}))
 
 
