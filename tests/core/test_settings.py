@@ -73,6 +73,15 @@ def test_a_setting_that_does_not_fit_is_told(before: str, after: str, message: s
     assert any(message in each for each in read(TEXT.replace(before, after))[1])
 
 
+def test_a_setting_that_is_wrong_is_told_once_and_not_again_wherever_it_is_used() -> None:
+    text = TEXT.replace("value: 0.5", "value: much").replace(
+        "set: {big:", 'check: {record: "${paper}", unattended: "${settings.sure}"}}\n  - {name: more, set: {big:'
+    )
+    assert [each for each in read(text)[1] if "unattended" in each or "sure" in each] == [
+        "settings/sure/value: It is 'much'; give a number, or change its type."
+    ]
+
+
 def test_a_copy_differs_in_its_name_and_settings_alone() -> None:
     flow, _ = read(TEXT)
     made = copied(TEXT, flow, "seeds", {"who": ["Ida"], "most": Decimal("7.50"), "folder": 'a "b"\n- c', "day": "2027-01-01"})

@@ -44,7 +44,7 @@ class Watching:
         self._home, self._largest = home, largest
         self._often, self._hourly = often, hourly
         self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
-        self._lock = threading.Lock()  # one look at a time
+        self._lock = threading.Lock()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._watch, name="intakes", daemon=True)
 
@@ -101,11 +101,10 @@ class Watching:
     def take_one(self, flow: Flow, name: str) -> list[Arrived]:
         """Take in one thing that a person asked for. Raises `NoFlow` when no intake of the flow holds it, and `StoreFailed`."""
         arrived: list[Arrived] = []
-        with self._lock:
-            for said in flow.intakes:
-                found = self._of(flow.name, said)
-                if found and found[1].one(name, self._taking(flow.name, said, arrived)):
-                    return arrived
+        for said in flow.intakes:
+            found = self._of(flow.name, said)
+            if found and found[1].one(name, self._taking(flow.name, said, arrived)):
+                return arrived
         raise NoFlow(f"No intake of the flow {flow.name} holds {name!r}. `metrikon flows take {flow.name}` lists what is there.")
 
     def _of(self, flow: str, said: Said) -> tuple[str, Looked] | None:
@@ -113,11 +112,12 @@ class Watching:
         kind = self._kinds.intakes[said.kind]
         if kind.build is None:
             return None
-        if (flow, said) not in self._looked:
-            for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self._home)]:
-                del self._looked[other]  # of an earlier version of the flow
-            self._looked[flow, said] = (kind.place(said.form, self._home), kind.build(said.form, self._home, self._largest))
-        return self._looked[flow, said]
+        with self._lock:
+            if (flow, said) not in self._looked:
+                for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self._home)]:
+                    del self._looked[other]  # of an earlier version of the flow
+                self._looked[flow, said] = (kind.place(said.form, self._home), kind.build(said.form, self._home, self._largest))
+            return self._looked[flow, said]
 
     def _taking(self, flow: str, said: Said, arrived: list[Arrived] | None = None) -> Take:
         """How an intake hands on what it takes; what arrived is noted where a person asked for it."""
@@ -138,11 +138,10 @@ class Watching:
 
     def _look(self, flow: str, said: Said) -> None:
         """Look at an intake of a flow, if it is one that must be looked at."""
-        with self._lock:
-            found = self._of(flow, said)
-            if found is None:
-                return
-            try:
-                found[1].look(time.monotonic(), self._taking(flow, said))
-            except (NoFlow, StoreFailed, OSError) as error:
-                log.error("%s of flow %s: %s", found[0] or said.kind, flow, error)
+        found = self._of(flow, said)
+        if found is None:
+            return
+        try:
+            found[1].look(time.monotonic(), self._taking(flow, said))
+        except (NoFlow, StoreFailed, OSError) as error:
+            log.error("%s of flow %s: %s", found[0] or said.kind, flow, error)

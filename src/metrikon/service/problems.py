@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
 from metrikon.core.decisions.model import BadTable
-from metrikon.core.flows.problems import BadFlow
+from metrikon.core.flows.problems import BadFlow, in_our_words
 from metrikon.core.records import findings
 from metrikon.core.records.types import BadRecordType
 from metrikon.core.values.exact import dumps
@@ -53,9 +53,16 @@ def respond(status: int, kind: str, detail: str, **more: Any) -> Response:
     return Response(dumps(body), status, content_type="application/problem+json")
 
 
+def _message(error: Any) -> str:
+    """An error of the form checker in our words."""
+    if error["loc"][-1:] == ("id",) and error["type"] == "string_pattern_mismatch":
+        return f"{error['input']!r} is no id; ids have 26 small letters and figures, as lists show them."
+    return in_our_words(error, [])
+
+
 def invalid(error: ValidationError) -> Response:
     """What the request types found wrong, place by place."""
-    places = [{"place": "/".join(map(str, each["loc"])), "message": each["msg"]} for each in error.errors()]
+    places = [{"place": "/".join(map(str, each["loc"])), "message": _message(each)} for each in error.errors()]
     detail = "; ".join(f"{each['place']}: {each['message']}" for each in places[:5])
     return respond(422, "invalid-request", detail, places=places)
 

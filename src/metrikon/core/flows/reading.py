@@ -12,7 +12,7 @@ from metrikon.core.flows.form import Form, Where, fields
 from metrikon.core.flows.kind import Kind, Language
 from metrikon.core.flows.model import Common, Flow, Head, Limits, Retry, Said, Step
 from metrikon.core.flows.problems import BadFlow, Problem, in_our_words
-from metrikon.core.flows.settings import misfit, unknown_settings, values_of, with_settings
+from metrikon.core.flows.settings import misfit, right_kind, unknown_settings, values_of, with_settings
 from metrikon.core.values.near import meant
 
 DEEPEST = 20  # blocks within blocks
@@ -75,12 +75,12 @@ class _Reading:
         )
 
     def _settings(self, head: Head | None) -> dict[str, Any]:
-        """The values of the settings that can be used."""
+        """The values of the settings; of one that was told to be wrong a value of the right kind, so that it is told once."""
         every = head.settings if head is not None else {}
         wrong = {name: told for name, each in every.items() if (told := misfit(each))}
         for name, told in wrong.items():
             self._tell("", ("settings", name, "value"), ("settings", name, "value"), told)
-        return values_of({name: each for name, each in every.items() if name not in wrong})
+        return values_of({name: each if name not in wrong else right_kind(each) for name, each in every.items()})
 
     def _listed(self, data: Mapping[str, Any], name: str) -> list[Any]:
         found = data.get(name)

@@ -40,6 +40,14 @@ def misfit(setting: Setting) -> str:
     return ""
 
 
+def right_kind(setting: Setting) -> Setting:
+    """A setting with a value that fits its type."""
+    return setting.model_copy(update={"value": _EXAMPLES[setting.type]})
+
+
+_EXAMPLES: Mapping[str, Any] = {"text": "x", "number": Decimal(1), "boolean": True, "date": "2000-01-01", "list": []}
+
+
 def _told(value: Any) -> str:
     return {True: "true", False: "false", None: "nothing"}.get(value, repr(value)) if value is None or isinstance(value, bool) else f"{value!r}"
 
