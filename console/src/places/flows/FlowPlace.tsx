@@ -3,7 +3,7 @@ import { Button } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState, type ReactNode } from "react";
 import { useParams } from "react-router";
-import { call, query, type FlowPage } from "../../api/call";
+import { call, type FlowPage } from "../../api/call";
 import { Problem, When } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
@@ -88,11 +88,6 @@ function Switches({ flow }: { flow: FlowPage }): ReactNode {
       {copying && <CopyFlow flow={flow} close={() => setCopying(false)} />}
     </div>
   );
-}
-
-/** Keep the text of a flow. */
-export async function putText(name: string, text: string, why: string): Promise<{ name: string; version: number }> {
-  return call("PUT", `/api/flows/${encodeURIComponent(name)}${query({ why })}`, undefined, text);
 }
 
 function Steps({ flow }: { flow: FlowPage }): ReactNode {

@@ -5,7 +5,7 @@ import { useEffect, useRef, useState, type ReactNode } from "react";
 import { call, type FlowCheck, type FlowPage } from "../../api/call";
 import { Problem } from "../../parts/bits";
 import { count } from "../../parts/words";
-import { putText } from "./FlowPlace";
+import { putText } from "./put";
 import { offsetOf } from "./reading";
 
 const PAUSE = 350; // milliseconds without a key, after which the text is checked

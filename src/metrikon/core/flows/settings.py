@@ -11,7 +11,6 @@ from pydantic import Field, StringConstraints
 
 from metrikon.core.feel.temporal import date_from
 from metrikon.core.flows.form import NAME, Form
-from metrikon.core.flows.kind import Schema
 from metrikon.core.values.near import meant
 
 _HOLE = re.compile(r"\$\{\s*settings\.([a-z][a-z0-9_]*)\s*\}")
@@ -73,7 +72,7 @@ def values_of(settings: Mapping[str, Setting]) -> dict[str, Any]:
     return {name: Decimal(each.value) if each.type == "number" else each.value for name, each in settings.items()}
 
 
-def schema_of(settings: Mapping[str, Setting]) -> Schema:
+def schema_of(settings: Mapping[str, Setting]) -> Mapping[str, Any]:
     """The schema of what `settings` holds in expressions."""
     properties = {name: {**_SCHEMAS[each.type], "description": each.about} for name, each in settings.items()}
     return {"type": "object", "properties": properties, "additionalProperties": False}
