@@ -95,6 +95,17 @@ def test_what_cannot_be_run_again_is_told(seeds: Running, step: str, values: dic
     assert message in str(error.value)
 
 
+def test_a_run_that_never_began_is_run_from_its_start(seeds: Running) -> None:
+    client = seeds.client
+    client.switch_flow("seeds", True, paused=True)
+    run = client.upload("seeds", b"x", name="beech").run_id
+    client.cancel(run)
+    with pytest.raises(ClientError, match="Its last run never began; run it from its start"):
+        client.run_again_from(run, "row")
+    client.switch_flow("seeds", True)
+    assert client.wait(client.run_again_from(run, "")).state == "done"
+
+
 def test_a_set_is_told_before_it_is_run_again(seeds: Running) -> None:
     for name in ("oak", "elm", "birch", "aspen", "no"):
         sent(seeds, name)

@@ -143,6 +143,8 @@ class Again:
             if last["forgotten_at"]:
                 raise NotNow("What its steps gave is kept no longer; run it from its start.")
             entries = [unpacked(entry, self._files) for _, entry in journal.load(connection, last["id"])]
+            if not entries or entries[0].event != "started":
+                raise NotNow("Its last run never began; run it from its start.")
             same = same_steps(self._catalog.flow(name, int(last["flow_version"])), newer) & _before(newer, start)
             told = self._corrected(values, entries, newer, _before(newer, start)) if values else {}
             written = list(self._carried(list(taken(entries, same)), entries, (last["id"], name, version), told))
