@@ -120,6 +120,7 @@ def beds() -> Iterator[str]:
     threading.Thread(target=server.serve_forever, daemon=True).start()
     yield f"http://127.0.0.1:{server.server_address[1]}"
     server.shutdown()
+    server.server_close()
 
 
 def serve(home: Path) -> subprocess.Popen[bytes]:

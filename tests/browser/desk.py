@@ -57,10 +57,8 @@ class Desk:
         return str(marked.get_attribute("data-pointer"))
 
     def complaints(self) -> list[str]:
-        """What the browser's console holds against the page, besides answers that are expected."""
+        """What the browser's console holds against the page, besides answers that are expected; what it held against pages of services before is past."""
         expected = ("401", "422")
-        return [
-            str(each["message"])
-            for each in self.browser.get_log("browser")
-            if not any(f"status of {code}" in str(each["message"]) for code in expected)
-        ]
+        every = [str(each["message"]) for each in self.browser.get_log("browser")]
+        others = [each for each in every if each.startswith("http://127.0.0.1:") and not each.startswith(f"{self.service.url}/")]
+        return [each for each in every if each not in others and not any(f"status of {code}" in each for code in expected)]

@@ -11,7 +11,6 @@ from tests.helpers import eventually
 
 def requested(desk: Desk, *names: str) -> None:
     """The demo's second flow, with some of its notes."""
-    desk.complaints()  # of pages of a service that is gone
     client = desk.service.client
     kind, table, flow = scenario.requests_texts()
     client.put_record_type("order_request", kind)
