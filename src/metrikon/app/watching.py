@@ -93,10 +93,8 @@ class Watching:
 
     def there(self, flow: Flow) -> list[tuple[str, There]]:
         """What the intakes of a flow would take, each with the place that it is at, whether the flow is switched on or not."""
-        with self._lock:
-            return [
-                (place, each) for said in flow.intakes if (found := self._of(flow.name, said)) for place in (found[0],) for each in found[1].there()
-            ]
+        every = [found for said in flow.intakes if (found := self._of(flow.name, said))]
+        return [(place, each) for place, looked in every for each in looked.there()]
 
     def take_one(self, flow: Flow, name: str) -> list[Arrived]:
         """Take in one thing that a person asked for. Raises `NoFlow` when no intake of the flow holds it, and `StoreFailed`."""
