@@ -53,18 +53,18 @@ def test_a_link_shows_the_question_and_only_its_button_answers(running: Callable
     service, question = asked(running)
     url = service.client.link_question(str(question["id"]), "Rosa")
     for _ in range(2):
-        seen = httpx.get(url)
+        seen = httpx.get(url, timeout=60)
         assert seen.status_code == 200
         assert "May &lt;b&gt;spades&lt;/b&gt; be ordered?" in seen.text
-    assert httpx.head(url).status_code == 200
+    assert httpx.head(url, timeout=60).status_code == 200
     assert service.client.questions(), "looking at it answers nothing"
     assert seen.headers["referrer-policy"] == "no-referrer"
-    refused = httpx.post(url, data={"option": "leave", "comment": ""})
+    refused = httpx.post(url, timeout=60, data={"option": "leave", "comment": ""})
     assert (refused.status_code, "wants a comment; say why" in refused.text) == (422, True)
-    answered = httpx.post(url, data={"option": "leave", "comment": "too <dear>"})
+    answered = httpx.post(url, timeout=60, data={"option": "leave", "comment": "too <dear>"})
     assert "Rosa answered: Leave it (too <dear>)." in unescape(answered.text)
     assert "<dear>" not in answered.text
-    late = httpx.post(url, data={"option": "order"})
+    late = httpx.post(url, timeout=60, data={"option": "order"})
     assert (late.status_code, "The question is answered. It was answered by Rosa: leave." in late.text) == (409, True)
     (kept,) = service.client.questions(state="answered")
     assert (kept["answer"], kept["answered_by"], kept["comment"]) == ("leave", "Rosa", "too <dear>")
@@ -77,9 +77,9 @@ def test_a_link_is_for_whom_it_is_and_ends(running: Callable[..., Running]) -> N
     url = service.client.link_question(str(question["id"]), "Emil", days=2)
     signed = url.rpartition("/")[2]
     for wrong in (signed[:-2], "x" + signed, signed.replace(signed[3], "A" if signed[3] != "A" else "B", 1), "%00", "a" * 5000):
-        assert httpx.get(f"{service.url}/answer/{wrong}").status_code in (404, 414)
+        assert httpx.get(f"{service.url}/answer/{wrong}", timeout=60).status_code in (404, 414)
     service.app.clock.ahead += 3 * 86_400_000  # type: ignore[attr-defined]
-    assert httpx.post(url, data={"option": "order"}).status_code == 410
+    assert httpx.post(url, timeout=60, data={"option": "order"}).status_code == 410
     assert service.client.questions()
     assert (service.app.home / "links.key").stat().st_mode & 0o777 == 0o600
 
@@ -101,5 +101,5 @@ def test_a_value_that_is_shown_says_where_it_stands(running: Callable[..., Runni
     evidence = found["evidence"]
     assert set(evidence) == {"Bed"}
     assert (evidence["Bed"]["pointer"], evidence["Bed"]["page"], "North 7" in evidence["Bed"]["quote"]) == ("/bed", 1, True)
-    page = httpx.get(service.client.link_question(str(question["id"]), "Ida")).text
+    page = httpx.get(service.client.link_question(str(question["id"]), "Ida"), timeout=60).text
     assert re.search(r"on page 1: “.*North 7.*”", unescape(page))
