@@ -223,12 +223,33 @@ def carried(**files: bytes | str) -> bytes:
     return out.getvalue()
 
 
+def encrypted() -> bytes:
+    """A carried file of which the entries say that they are encrypted."""
+    whole = bytearray(carried(**{"flows/seeds.yaml": FLOW}))
+    for mark, at in ((b"PK\x03\x04", 6), (b"PK\x01\x02", 8)):
+        place = -1
+        while (place := whole.find(mark, place + 1)) >= 0:
+            whole[place + at] |= 1
+    return bytes(whole)
+
+
 @pytest.mark.parametrize(
     ("data", "message"),
     [
         (b"", "is no carried flow, or is damaged"),
         (b"PK\x03\x04" + b"x" * 100, "is no carried flow, or is damaged"),
         (carried(), "does not hold it"),
+        (
+            carried(
+                **{
+                    "flows/seeds.yaml": FLOW,
+                    "samples/a/file": "x",
+                    "samples/a/sample.json": '{"why": 1, "file_name": 2, "intake": 3, "received_at": "soon"}',
+                }
+            ),
+            "is damaged",
+        ),
+        (encrypted(), "is no carried flow, or is damaged"),
         (carried(**{"flows/seeds.yaml": b"\xff\xfe"}), "is no carried flow, or is damaged"),
         (carried(**{"flows/seeds.yaml": FLOW, "lists/../../etc.csv": "a"}), "which is no name"),
         (carried(**{"flows/seeds.yaml": FLOW, "flows/bulbs.yaml": FLOW}), "a flow named 'seeds' under the name 'bulbs'"),

@@ -7,7 +7,9 @@ The file is a ZIP archive: `carried.json`, `flows/NAME.yaml`, `record_types/NAME
 from __future__ import annotations
 
 import io
+import lzma
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -236,7 +238,9 @@ def _read(data: bytes) -> _Parts:
                 parts.texts[what][_named(name.removeprefix(f"{folder}/").removesuffix(ending))] = whole[name].decode()
         for name in [each.split("/")[1] for each in whole if each.startswith("samples/") and each.endswith("/sample.json")]:
             parts.samples[_named(name)] = (_sample(loads(whole[f"samples/{name}/sample.json"])), whole[f"samples/{name}/file"])
-    except (zipfile.BadZipFile, KeyError, TypeError, NotJson, UnicodeDecodeError, EOFError, OSError, NotImplementedError) as error:
+    except BadCarried:
+        raise
+    except (zipfile.BadZipFile, KeyError, TypeError, ValueError, EOFError, OSError, RuntimeError, zlib.error, lzma.LZMAError) as error:
         raise BadCarried("The file is no carried flow, or is damaged. Export it again.") from error
     if parts.flow not in parts.texts["flow"]:
         raise BadCarried(f"The file says that it carries the flow {parts.flow!r}, and does not hold it. Export it again.")
