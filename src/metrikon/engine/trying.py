@@ -208,9 +208,6 @@ class _Try:
 
 
 def _would(effect: Perform) -> str:
-    if effect.step.kind.gathered:
-        key = readable(effect.parameters["key"])
-        if effect.parameters.get("if_there") == "update":
-            return f"The row for {key} would be set, or written where there is none."
-        return f"A row would be written, once for {key}."
+    if effect.step.kind.would is not None:
+        return effect.step.kind.would(effect.parameters)
     return "Another flow would be run." if effect.step.kind.awaited else "It would be begun."

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from metrikon.core.flows.around import Around, text
 from metrikon.core.flows.form import Form
+from metrikon.core.flows.keys import readable
 from metrikon.core.flows.kind import Kind, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
@@ -61,6 +62,25 @@ def _tell(parameters: Write) -> str:
     return f"Write a row to {parameters.to} ({columns}), once for {key}."
 
 
+def _would(values: Mapping[str, Any]) -> str:
+    key = readable(values["key"])
+    return (
+        f"The row for {key} would be set, or written where there is none."
+        if values["if_there"] == "update"
+        else f"A row would be written, once for {key}."
+    )
+
+
 KIND = Kind(
-    "write", Write, result=_result, check=_check, lacks=_lacks, outward=True, gathered=True, awaited=True, waits="Rows are being written.", tell=_tell
+    "write",
+    Write,
+    result=_result,
+    check=_check,
+    lacks=_lacks,
+    outward=True,
+    gathered=True,
+    awaited=True,
+    waits="Rows are being written.",
+    tell=_tell,
+    would=_would,
 )
