@@ -5,10 +5,11 @@ from __future__ import annotations
 import time
 from datetime import date
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from lxml import etree
 
@@ -19,6 +20,7 @@ from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.feel import meets
 from metrikon.core.flows.text import from_yaml
 
+SCHEMAS = Path(__file__).parents[2] / "console/node_modules/@kie-tools/dmn-marshaller/src/schemas/dmn-1_5"
 APPROVALS = """
 decision: approvals
 about: Who may approve an order of the garden up to which amount.
@@ -288,12 +290,19 @@ def test_what_is_not_supported_is_refused_in_words(text: str, said: str) -> None
         dmn.read(text)
 
 
-def test_what_we_write_has_its_parts_in_the_order_of_the_standard() -> None:
-    root = etree.fromstring(dmn.written(table(CARDS)))
-    assert [etree.QName(each).localname for each in root] == ["inputData", "decision", "DMNDI"]
-    (decision,) = root.findall(f"{{{dmn.MODEL}}}decision")
-    assert [etree.QName(each).localname for each in decision] == ["variable", "informationRequirement", "decisionTable"]
-    made = decision[-1]
-    assert [etree.QName(each).localname for each in made] == ["input", "output", "output", "annotation", "rule", "rule", "rule"]
+@pytest.fixture(scope="module")
+def standard() -> etree.XMLSchema:
+    """The schema that the OMG publishes for DMN 1.5, its diagram part included."""
+    return etree.XMLSchema(etree.parse(SCHEMAS / "DMN15.xsd"))
+
+
+@settings(max_examples=80, deadline=None)
+@given(table=tables())
+@example(table=table_from(from_yaml(CARDS)))
+@example(table=table_from(from_yaml(CALL)))
+def test_what_we_write_holds_the_schema_of_the_standard(standard: etree.XMLSchema, table: Table) -> None:
+    root = etree.fromstring(dmn.written(table))
+    standard.assertValid(root)
     drawn = {each.get("dmnElementRef") for each in root.iter(f"{{{dmn.DMNDI}}}DMNShape", f"{{{dmn.DMNDI}}}DMNEdge")}
+    assert drawn
     assert drawn <= {each.get("id") for each in root.iter()}
