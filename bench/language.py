@@ -18,10 +18,12 @@ from sqlalchemy import insert, update
 from bench.report import Result, result
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
+from metrikon.cli.service import SELDOM
 from metrikon.core.decisions.deciding import decide
 from metrikon.core.decisions.model import Table, table_from
 from metrikon.core.feel import evaluate
 from metrikon.core.values.exact import dumps
+from metrikon.drivers.rubbish import look_seldom
 from metrikon.engine.looking import state_of
 from metrikon.store import flows, journal, listing
 from metrikon.store.journal import Written
@@ -106,6 +108,7 @@ def _run(folder: Path, steps: str, name: str = "rows") -> tuple[App, float]:
 
 def long_lists(folder: Path, less: int) -> list[Result]:
     """`each` over 5,000 elements, each a row, against 500; and taking up again a run with 5,000 entries against reading its rows."""
+    look_seldom(SELDOM)  # as the service does
     taken, grown = {}, {}
     process = psutil.Process()
     for count in (500, 5000):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import gc
 import getpass
 import logging
 import os
@@ -17,12 +16,13 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.cli.common import LOCAL, CommandFailed, print_json, settings_from, table, when
 from metrikon.core.values.exact import NotJson, dumps, loads
+from metrikon.drivers.rubbish import look_seldom
 from metrikon.service.auth import add_token, set_password
 from metrikon.service.serving import Server
 from metrikon.store import people
 from metrikon.store.database import AlreadyOpen, StoreFailed
 
-SELDOM = (20_000, 20, 20)  # made objects after which those that hold each other are looked for
+SELDOM = 20_000  # objects
 
 
 def add(commands: Any) -> None:
@@ -78,9 +78,7 @@ def run_serve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_server(app: App, ready: Callable[[Server], None]) -> None:
     """Serve a house until a signal comes; `ready` is called when it answers."""
-    gc.collect()
-    gc.freeze()  # what was loaded stays: it is not looked through again and again
-    gc.set_threshold(*SELDOM)
+    look_seldom(SELDOM)
     try:
         server = Server(app)
     except OSError as error:

@@ -8,7 +8,6 @@ trusted than what people send: it is parsed and grounded here too.
 
 from __future__ import annotations
 
-import gc
 import hashlib
 import os
 import resource
@@ -29,12 +28,13 @@ from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers import wire
 from metrikon.drivers.frames import NOT_STORED, OURS, receive, send
 from metrikon.drivers.paper import LocalPaper
+from metrikon.drivers.rubbish import look_seldom
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.recording import heard
 from metrikon.readers.registry import found_format, parts, picture, read
 from metrikon.store.files import DiskFiles
 
-SELDOM = (50_000, 20, 20)  # made objects after which those that hold each other are looked for: documents are trees, and hold none
+SELDOM = 50_000  # objects
 KEPT = 4  # documents that a process keeps at hand
 
 
@@ -160,9 +160,7 @@ def blamed(operation: str, error: Exception) -> dict[str, str]:
 
 def main() -> None:
     """Serve requests until the input ends."""
-    gc.collect()
-    gc.freeze()  # what was loaded stays
-    gc.set_threshold(*SELDOM)
+    look_seldom(SELDOM)
     incoming, outgoing = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # what libraries print must not get between the frames
     memory = int(os.environ.get("METRIKON_READER_MEMORY_MB", "3000")) * 1_000_000

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
+
+from msgspec.structs import replace
 
 from metrikon.core.flows.state import Entry
 from metrikon.core.values.exact import dumps, loads

@@ -5,10 +5,11 @@ from __future__ import annotations
 import logging
 from collections import deque
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, tzinfo
 from typing import Any
 
+from msgspec.structs import replace
 from sqlalchemy import Connection
 
 from metrikon.core.flows.fold import advance, replayed, todo

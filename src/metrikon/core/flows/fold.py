@@ -9,10 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from msgspec.structs import replace
-
 from metrikon.core.flows.state import Again, Effect, Entry, Late, Listen, Open, Settle, State, Wake
-from metrikon.core.flows.walk import Walk, perform
+from metrikon.core.flows.walk import Walk, natural, perform
 
 
 def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
@@ -20,29 +18,11 @@ def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
 
     An entry for a step that is not open (a repeated "done", a late answer) changes nothing.
     """
-    return (state, ()) if state.outcome is not None else _turn(state, entry).run()
-
-
-def _turn(state: State, entry: Entry, *, lazy: bool = False) -> Walk:
-    """One turn of the fold, up to where it is walked on."""
-    walk = Walk(replace(state, now=entry.at) if entry.at else state, lazy=lazy)
-    if entry.event == "started":
-        given = {name: entry.data.get(name, {}) for name in ("item", "run", "given")}
-        walk.start({**given, "settings": state.flow.settings}, entry.data.get("corrected") or {})
-    elif entry.event == "continued":
-        for path, step in reversed(in_order(state)):
-            if path not in walk.state.open:
-                continue  # left out with another one
-            if step.status == "parked" and entry.data.get("leave"):
-                walk.leave_out(path, step)
-            elif step.status in ("parked", "waiting"):
-                walk.try_again(path, step)
-        walk.effects.reverse()
-    elif entry.event == "cancelled":
-        walk.settle("stopped", str(entry.data.get("reason", "")))
-    elif entry.path in state.open:
-        _to_step(walk, entry, state.open[entry.path])
-    return walk
+    if state.outcome is not None:
+        return state, ()
+    walk = Walk(state)
+    _turn(walk, entry)
+    return walk.state(), tuple(walk.effects)
 
 
 def replayed(state: State, entries: Iterable[Entry]) -> State:
@@ -50,29 +30,42 @@ def replayed(state: State, entries: Iterable[Entry]) -> State:
 
     Parameters of steps that came to their end are not filled again, and that they were begun changes nothing: that is most of the work.
     """
-    unfilled: list[str] = []
+    walk = Walk(state, lazy=True)
     for entry in _telling(list(entries)):
-        if state.outcome is not None:
-            return state
-        if entry.event not in ("begun", "done") or entry.path not in state.open:
-            state, unfilled = _whole(state, unfilled), []
-        walk = _turn(state, entry, lazy=True)
-        state, _ = walk.run()
-        unfilled += walk.unfilled
-    return _whole(state, unfilled)
+        if walk.outcome is not None:
+            break
+        if entry.event not in ("begun", "done") or entry.path not in walk.open:
+            walk.fill_up()
+        _turn(walk, entry)
+    walk.fill_up()
+    return walk.state()
 
 
-def _whole(state: State, unfilled: list[str]) -> State:
-    """The state with the parameters of its open steps filled; whatever follows from that is walked, too."""
-    while unfilled:
-        opened = [(path, state.open[path]) for path in unfilled if path in state.open]
-        walk = Walk(state, lazy=True)
-        for path, step in sorted(opened, key=lambda each: _natural(each[0])):
-            if path in walk.state.open and walk.state.open[path].parameters is None:
-                walk.fill(path, step)
-        state, _ = walk.run()
-        unfilled = walk.unfilled
-    return state
+def _turn(walk: Walk, entry: Entry) -> None:
+    """One turn of the fold."""
+    walk.now = entry.at or walk.now
+    if entry.event == "started":
+        given = {name: entry.data.get(name, {}) for name in ("item", "run", "given")}
+        walk.start({**given, "settings": walk.flow.settings}, entry.data.get("corrected") or {})
+    elif entry.event == "continued":
+        _continue(walk, leave=bool(entry.data.get("leave")))
+    elif entry.event == "cancelled":
+        walk.settle("stopped", str(entry.data.get("reason", "")))
+    elif entry.path in walk.open:
+        _to_step(walk, entry, walk.open[entry.path])
+    walk.run()
+
+
+def _continue(walk: Walk, *, leave: bool) -> None:
+    """What is parked or waits is begun anew; with `leave`, what is parked is left out where it can be."""
+    for path, step in reversed(in_order(walk.state())):
+        if path not in walk.open:
+            continue  # left out with another one
+        if step.status == "parked" and leave:
+            walk.leave_out(path, step)
+        elif step.status in ("parked", "waiting"):
+            walk.try_again(path, step)
+    walk.effects.reverse()
 
 
 def _telling(entries: list[Entry]) -> Iterator[Entry]:
@@ -101,7 +94,7 @@ def _to_step(walk: Walk, entry: Entry, step: Open) -> None:
         walk.late(entry.path, step)
     elif entry.event == "answered" and entry.data.get("decision") == "refuse":
         by, why = entry.data.get("by", "a person"), entry.data.get("comment") or "no reason given"
-        walk.refuse(walk.state.frames[step.frame], f"Refused by {by}: {why}")
+        walk.refuse(walk.frames[step.frame], f"Refused by {by}: {why}")
     elif entry.event == "answered":
         walk.done(entry.path, step, entry.data.get("result"))
 
@@ -135,12 +128,7 @@ def _wanted(state: State, path: str, step: Open, now: int) -> Iterator[Effect]:
 
 def in_order(state: State) -> list[tuple[str, Open]]:
     """Open steps in the order of the flow's lists: lines[2] before lines[10]."""
-    return sorted(state.open.items(), key=lambda each: _natural(each[0]))
-
-
-def _natural(path: str) -> list[tuple[int, str]]:
-    parts = path.replace("[", "\0").replace("]", "\0").split("\0")
-    return [(int(part), "") if part.isdigit() else (0, part) for part in parts]
+    return sorted(state.open.items(), key=lambda each: natural(each[0]))
 
 
 __all__ = ["advance", "in_order", "replayed", "todo"]

@@ -12,8 +12,7 @@ from immutables import Map
 from metrikon.core.flows.model import Flow, Step
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """One entry of a journal.
 
     `event`: "started", "begun", "done", "failed", "asked", "answered", "woken" (its moment has come), "came" (an event that it waits for), "late" (its
@@ -23,7 +22,7 @@ class Entry:
 
     event: str
     path: str = ""
-    data: Mapping[str, Any] = field(default_factory=dict)
+    data: Mapping[str, Any] = msgspec.field(default_factory=dict)
     at: int = 0
 
 

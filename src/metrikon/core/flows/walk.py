@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any, NoReturn
 
+import msgspec
 from immutables import Map
 from msgspec.structs import replace
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
 from metrikon.core.flows.corrected import all_corrected
 from metrikon.core.flows.model import Step
-from metrikon.core.flows.state import Again, AskPerson, Effect, Frame, Listen, Open, Park, Perform, Settle, State
+from metrikon.core.flows.state import Again, AskPerson, Frame, Listen, Open, Park, Perform, State
 from metrikon.core.flows.words import told_duration
+from metrikon.core.flows.working import Working
 
 FAILED = "failed"  # the label of the block that is done when a step has failed
-_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
-@dataclass(frozen=True)
-class Here:
+class Here(msgspec.Struct, frozen=True):
     """A step that is reached: the frame it stands in, and its path."""
 
     frame: Frame
@@ -34,30 +32,28 @@ class CannotGoOn(Exception):
     """A step cannot be gone through; the message says why and what to do."""
 
 
-class Walk:
+class Walk(Working):
     """Goes on from a state until something must be done outside."""
 
     def __init__(self, state: State, *, lazy: bool = False) -> None:
-        self.state = state
+        super().__init__(state)
         self.unfilled: list[str] = []
         self.lazy = lazy  # parameters of steps are filled only when they are wanted: most steps of a journal are done
-        self.effects: list[Effect] = []
         self._agenda: list[str] = []
 
     # ---- for the fold
 
-    def run(self) -> tuple[State, tuple[Effect, ...]]:
-        """Walk on in all frames that may go on; the state then, and what must be done."""
-        while self._agenda and self.state.outcome is None:
-            frame = self.state.frames.get(self._agenda.pop())
+    def run(self) -> None:
+        """Walk on in all frames that may go on."""
+        while self._agenda and self.outcome is None:
+            frame = self.frames.get(self._agenda.pop())
             if frame is not None:
                 self._next_in(frame)
-        return self.state, tuple(self.effects)
 
     def start(self, scope: Mapping[str, Any], corrected: Mapping[str, Mapping[str, Any]]) -> None:
         """Begin with the first step of the flow. `corrected`: values of results, by the path of the step and that within them."""
-        self.state = replace(self.state, corrected=corrected)
-        self._put(Frame("", None, tuple(self.state.flow.steps), Map(scope)))
+        self.corrected = corrected
+        self.put(Frame("", None, tuple(self.flow.steps), Map(scope)))
         self._agenda.append("")
 
     def here(self, frame: Frame) -> Here:
@@ -83,21 +79,20 @@ class Walk:
     def _open(self, here: Here) -> None:
         if self.lazy:
             self.unfilled.append(here.path)
-            self.set_open(here.path, Open(here.frame.prefix, here.step, None, late=self._limit(here), since=self.state.now))
+            self.set_open(here.path, Open(here.frame.prefix, here.step, None, late=self._limit(here), since=self.now))
             return
         values, missing = self.filled(here, here.step.plain)
         problem = here.step.kind.incomplete(values, missing)
         if problem:
             raise CannotGoOn(problem)
-        opened = Open(here.frame.prefix, here.step, values, late=self._limit(here), since=self.state.now)
+        opened = Open(here.frame.prefix, here.step, values, late=self._limit(here), since=self.now)
         self.set_open(here.path, opened)
         self.effects.append(perform(here.path, opened, here.frame.scope))
 
     def fill(self, path: str, step: Open) -> None:
         """Fill the parameters of a step that was opened without, as they were when it was opened."""
-        now = self.state.now
-        self.state = replace(self.state, now=step.since)
-        here = self.here(self.state.frames[step.frame])
+        now, self.now = self.now, step.since
+        here = self.here(self.frames[step.frame])
         try:
             values, missing = self.filled(here, here.step.plain)
             problem = here.step.kind.incomplete(values, missing)
@@ -106,12 +101,22 @@ class Walk:
             self.set_open(path, replace(step, parameters=values))
         except CannotGoOn as error:
             self._stuck(here, Open(step.frame, here.step, {}), str(error))
-        self.state = replace(self.state, now=now)
+        self.now = now
+
+    def fill_up(self) -> None:
+        """Fill the parameters of all that was opened without, and walk whatever follows from that."""
+        while self.unfilled:
+            opened = [(path, self.open[path]) for path in self.unfilled if path in self.open]
+            self.unfilled = []
+            for path, step in sorted(opened, key=lambda each: natural(each[0])):
+                if path in self.open and self.open[path].parameters is None:
+                    self.fill(path, step)
+            self.run()
 
     def _limit(self, here: Here) -> int:
         """When the time that a step may take is over; 0: never."""
         seconds = here.step.common.seconds
-        return self.state.now + int(seconds * 1000) if seconds is not None else 0
+        return self.now + int(seconds * 1000) if seconds is not None else 0
 
     def begun(self, path: str, step: Open) -> None:
         """An attempt was begun, and its end is not known yet."""
@@ -130,7 +135,7 @@ class Walk:
             self.done(path, step, result)
             return
         self._stuck(
-            self.here(self.state.frames[step.frame]),
+            self.here(self.frames[step.frame]),
             replace(step, late=0),
             f"It took longer than its limit of {told_duration(step.step.common.limit)}.",
         )
@@ -140,7 +145,7 @@ class Walk:
         control = step.step.kind.control
         if control is None:
             return
-        here = self.here(self.state.frames[step.frame])
+        here = self.here(self.frames[step.frame])
         try:
             control.woken(self, here, step, data)
         except CannotGoOn as error:
@@ -148,7 +153,7 @@ class Walk:
 
     def wait(self, here: Here, parameters: Mapping[str, Any], due: int, key: str = "", reason: str = "") -> None:
         """The step waits for a moment (0: none), for an event with a key, or both."""
-        known = self.state.open.get(here.path)
+        known = self.open.get(here.path)
         late = known.late if known is not None else self._limit(here)
         opened = Open(here.frame.prefix, here.step, parameters, status="waiting", reason=reason, due=due, late=late, key=key)
         self.set_open(here.path, opened)
@@ -158,10 +163,10 @@ class Walk:
 
     def _block_done(self, frame: Frame) -> None:
         if frame.parent is None:
-            self.settle("done", "; ".join(self.state.told))
+            self.settle("done", "; ".join(self.told))
             return
-        around = self.here(self.state.frames[frame.parent])
-        self.state = replace(self.state, frames=self.state.frames.delete(frame.prefix))
+        around = self.here(self.frames[frame.parent])
+        del self.frames[frame.prefix]
         if frame.label == FAILED:
             self._after_failure(around)
         elif around.step.kind.control is not None:
@@ -169,14 +174,14 @@ class Walk:
 
     def done(self, path: str, step: Open, result: Any) -> None:
         """A step has come to its end."""
-        self.state = replace(self.state, open=self.state.open.delete(path))
-        self.go_on(self.here(self.state.frames[step.frame]), result)
+        del self.open[path]
+        self.go_on(self.here(self.frames[step.frame]), result)
 
     def fail(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
         """A step has failed: it is tried again, or has failed for good."""
         turn = bool(data.get("turn"))  # it was only not its turn
         failures, message = step.failures + (0 if turn else 1), str(data.get("message", ""))
-        here = self.here(self.state.frames[step.frame])
+        here = self.here(self.frames[step.frame])
         if data.get("refused"):
             self._stuck(here, replace(step, failures=failures), message, refused=True)
             return
@@ -198,7 +203,7 @@ class Walk:
         `refused`: what it works on can never be worked on, so that nothing is gained by trying again.
         """
         failure = here.step.common.on_failure
-        if failure is not None and f"{here.path}[{FAILED}]/" not in self.state.frames:
+        if failure is not None and f"{here.path}[{FAILED}]/" not in self.frames:
             told = {"step": here.step.name, "message": reason, "attempts": Decimal(step.failures)}
             self.close(here.path)
             self.hold(f"{here.path}[{FAILED}]", (step, reason, refused))
@@ -209,13 +214,8 @@ class Walk:
         else:
             self._park(here, step, reason)
 
-    def close(self, path: str) -> None:
-        """A step is not open any more."""
-        if path in self.state.open:
-            self.state = replace(self.state, open=self.state.open.delete(path))
-
     def _after_failure(self, here: Here) -> None:
-        failure, (step, message, refused) = here.step.common.on_failure, self.state.held[f"{here.path}[{FAILED}]"]
+        failure, (step, message, refused) = here.step.common.on_failure, self.held[f"{here.path}[{FAILED}]"]
         self.drop(f"{here.path}[{FAILED}]")
         assert failure is not None
         if failure.then == "go on":
@@ -231,103 +231,69 @@ class Walk:
     def _park(self, here: Here, step: Open, reason: str) -> None:
         frame: Frame | None = here.frame
         while frame is not None and frame.parent is not None:
-            around = self.here(self.state.frames[frame.parent])
+            around = self.here(self.frames[frame.parent])
             if frame.label != FAILED and around.step.kind.control is not None:
                 dealt = around.step.kind.control.failed(self, around, frame, reason)
                 if dealt == "dealt":
                     return
                 if dealt == "person":
                     break
-            frame = self.state.frames[frame.parent]
+            frame = self.frames[frame.parent]
         self.set_open(here.path, replace(step, status="parked", reason=reason))
         self.effects.append(Park(here.path, reason))
 
     def try_again(self, path: str, step: Open) -> None:
         """A step that is parked or waits is begun anew, as often as before."""
         if step.parameters and step.step.kind.control is None:
-            limit = self._limit(self.here(self.state.frames[step.frame]))
+            limit = self._limit(self.here(self.frames[step.frame]))
             fresh = replace(step, failures=0, status="ready", reason="", late=limit)
             self.set_open(path, fresh)
-            self.effects.append(perform(path, fresh, self.state.frames[step.frame].scope))
+            self.effects.append(perform(path, fresh, self.frames[step.frame].scope))
         else:
-            self.state = replace(self.state, open=self.state.open.delete(path))
+            del self.open[path]
             self._agenda.append(step.frame)
 
     def leave_out(self, path: str, step: Open) -> None:
         """A person leaves out what a parked step was for, where something around it goes on without; else it is begun anew."""
-        frame = self.state.frames[step.frame]
+        frame = self.frames[step.frame]
         while frame.parent is not None:
-            around = self.here(self.state.frames[frame.parent])
+            around = self.here(self.frames[frame.parent])
             if around.step.kind.control is not None and around.step.kind.control.left(self, around, frame, step.reason):
                 return
-            frame = self.state.frames[frame.parent]
+            frame = self.frames[frame.parent]
         self.try_again(path, step)
 
     def refuse(self, frame: Frame, reason: str) -> None:
         """What a frame does is refused: whoever is around deals with it, or the run ends."""
         at: Frame = frame
         while at.parent is not None:
-            around = self.here(self.state.frames[at.parent])
+            around = self.here(self.frames[at.parent])
             if around.step.kind.control is not None and around.step.kind.control.refused(self, around, at, reason):
                 return
-            at = self.state.frames[at.parent]
+            at = self.frames[at.parent]
         self.settle("refused", reason)
 
     # ---- for control kinds
 
     def inside(self, here: Here, label: str, steps: Sequence[Step], names: Mapping[str, Any] | None = None) -> None:
         """Walk a block within a step, with names besides those in scope."""
-        scope = here.frame.scope
-        for name, value in (names or {}).items():
-            scope = scope.set(name, value)
+        scope = here.frame.scope.update(names) if names else here.frame.scope
         prefix = f"{here.path}[{label}]/"
-        self._put(Frame(prefix, here.frame.prefix, tuple(steps), scope, label=label))
+        self.put(Frame(prefix, here.frame.prefix, tuple(steps), scope, label=label))
         self._agenda.append(prefix)
 
     def go_on(self, here: Here, result: Any) -> None:
         """The step is through: its result is kept, and what comes after it is walked."""
         name = here.step.name
-        if self.state.corrected and here.path in self.state.corrected:
-            result = all_corrected(result, self.state.corrected[here.path])
+        if self.corrected and here.path in self.corrected:
+            result = all_corrected(result, self.corrected[here.path])
         frame = replace(here.frame, scope=here.frame.scope.set(name, result), at=here.frame.at + 1, made=(*here.frame.made, name))
-        self._put(frame)
+        self.put(frame)
         self._agenda.append(frame.prefix)
-
-    def given(self, block: Frame) -> dict[str, Any]:
-        """What the steps of a block gave, by their names."""
-        return {name: block.scope[name] for name in block.made}
-
-    def settle(self, outcome: str, reason: str = "") -> None:
-        """The run comes to its end."""
-        self.state = replace(self.state, outcome=outcome, reason=reason, open=Map())
-        self.effects.append(Settle(outcome, reason))
 
     def stuck(self, here: Here, reason: str) -> NoReturn:
         """The step cannot be gone through."""
         raise CannotGoOn(reason)
-
-    def tell(self, what: str) -> None:
-        """Something that is told of the run when it is done."""
-        self.state = replace(self.state, told=(*self.state.told, what))
-
-    def hold(self, path: str, what: Any) -> None:
-        """Keep something for a step while it is gone through."""
-        self.state = replace(self.state, held=self.state.held.set(path, what))
-
-    def drop(self, path: str) -> None:
-        """What was kept for a step is no longer needed."""
-        self.state = replace(self.state, held=self.state.held.delete(path))
-
-    def leave(self, prefix: str) -> None:
-        """Leave a block, and all within it, as it stands."""
-        frames = Map({at: each for at, each in self.state.frames.items() if not at.startswith(prefix)})
-        opened = Map({at: each for at, each in self.state.open.items() if not each.frame.startswith(prefix)})
-        held = Map({at: each for at, each in self.state.held.items() if not at.startswith(prefix)})
-        self.state = replace(self.state, frames=frames, open=opened, held=held)
-
-    def moment(self) -> datetime:
-        """The moment that it is, in the zone of the flow."""
-        return (_EPOCH + timedelta(milliseconds=self.state.now)).astimezone(self.state.flow.zone)
 
     def filled(self, here: Here, value: Any) -> tuple[Any, list[str]]:
         """Parameters with their holes filled, and the names that gave null."""
@@ -358,10 +324,6 @@ class Walk:
         except (BadExpression, FeelError) as error:
             self.stuck(here, f"The test {tests!r} could not be worked out: {error}")
 
-    def set_open(self, path: str, step: Open) -> None:
-        """A step instance that is not done stands so."""
-        self.state = replace(self.state, open=self.state.open.set(path, step))
-
     def ask(self, path: str, step: Open) -> None:
         """A step waits for a person."""
         self.set_open(path, replace(step, status="asked"))
@@ -372,10 +334,13 @@ class Walk:
         """Walk on in these frames, in this order."""
         self._agenda.extend(reversed(list(prefixes)))
 
-    def _put(self, frame: Frame) -> None:
-        self.state = replace(self.state, frames=self.state.frames.set(frame.prefix, frame))
-
 
 def perform(path: str, step: Open, scope: Mapping[str, Any]) -> Perform:
     """A step that is to be done."""
     return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", scope, step.late)
+
+
+def natural(path: str) -> list[tuple[int, str]]:
+    """By what paths are put into the order of the flow's lists: lines[2] before lines[10]."""
+    parts = path.replace("[", "\0").replace("]", "\0").split("\0")
+    return [(int(part), "") if part.isdigit() else (0, part) for part in parts]

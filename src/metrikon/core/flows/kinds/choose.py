@@ -63,7 +63,7 @@ class _Choosing(Steady):
         return walk.meets(here, case.meets, value)
 
     def through(self, walk: Walk, here: Here, block: Frame) -> None:
-        left, given = walk.state.held[here.path]
+        left, given = walk.held[here.path]
         given = {**given, **walk.given(block)}
         if left:
             walk.hold(here.path, (left[1:], given))

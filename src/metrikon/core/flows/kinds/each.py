@@ -67,7 +67,7 @@ class _GoingThrough(Steady):
 
     def _begin(self, walk: Walk, here: Here, count: int) -> None:
         """Begin with so many elements more."""
-        loop, each = walk.state.held[here.path], here.step.parameters
+        loop, each = walk.held[here.path], here.step.parameters
         until = min(len(loop.items), loop.begun + count)
         walk.hold(here.path, replace(loop, begun=until))
         for number in range(until, loop.begun, -1):  # what is begun last is walked first
@@ -75,12 +75,12 @@ class _GoingThrough(Steady):
             walk.inside(here, str(number), each.steps, names)
 
     def through(self, walk: Walk, here: Here, block: Frame) -> None:
-        loop = walk.state.held[here.path]
+        loop = walk.held[here.path]
         self._one_less(walk, here, replace(loop, given=loop.given.set(int(block.label), walk.given(block))))
 
     def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
         walk.leave(block.prefix)
-        loop = walk.state.held[here.path]
+        loop = walk.held[here.path]
         given = loop.given.set(int(block.label), {"refused": reason})
         self._one_less(walk, here, replace(loop, refused=loop.refused.set(int(block.label), reason), given=given))
         return True
@@ -89,7 +89,7 @@ class _GoingThrough(Steady):
         if here.step.parameters.on_failure == "stop":
             return "around"
         if here.step.parameters.on_failure == "gather":
-            loop = walk.state.held[here.path]
+            loop = walk.held[here.path]
             if loop.begun < len(loop.items):
                 self._begin(walk, here, 1)  # in the place of the one that is set aside
             return "person"
@@ -105,7 +105,7 @@ class _GoingThrough(Steady):
     def _without(self, walk: Walk, here: Here, block: Frame, reason: str) -> None:
         """Go on without an element, and tell so."""
         walk.leave(block.prefix)
-        loop = walk.state.held[here.path]
+        loop = walk.held[here.path]
         given = loop.given.set(int(block.label), {"failed": reason})
         self._one_less(walk, here, replace(loop, failed=loop.failed.set(int(block.label), reason), given=given))
 

@@ -47,7 +47,7 @@ class _Waiting(Steady):
                 walk.stuck(here, f"`at` is no moment: {', '.join(missing) or values['at']!s} has no date or time. Correct the flow, then continue.")
             due = max(1, int(moment.timestamp() * 1000))
         elif wait.span is not None:
-            due = walk.state.now + int(seconds_of(wait.span) * 1000)
+            due = walk.now + int(seconds_of(wait.span) * 1000)
         key = values["event"]
         if wait.event is not None and not key:
             walk.stuck(here, f"The key of the event has no value: {', '.join(missing) or wait.event} is missing. Correct the flow, then continue.")
@@ -59,7 +59,7 @@ class _Waiting(Steady):
             self._over(walk, here, "moment", None)
             return
         if wait.every is not None and not due:
-            due = walk.state.now + int(seconds_of(wait.every) * 1000)
+            due = walk.now + int(seconds_of(wait.every) * 1000)
         walk.wait(here, values, due, key, _told(due, key, walk.moment()))
 
     def _holds(self, walk: Walk, here: Here, event: Any) -> bool:
@@ -71,7 +71,7 @@ class _Waiting(Steady):
             self._over(walk, here, str(data["came"]), data.get("data"))
             return
         moment = data["came"] == "moment"
-        due = walk.state.now + int(seconds_of(wait.every) * 1000) if wait.every is not None and moment else 0 if moment else step.due
+        due = walk.now + int(seconds_of(wait.every) * 1000) if wait.every is not None and moment else 0 if moment else step.due
         if not due and not step.key and not step.late:
             walk.stuck(here, f"The condition {wait.until!r} does not hold, and nothing more is waited for. Correct the flow, then continue.")
         walk.wait(here, step.filled, due, step.key, _told(due, step.key, walk.moment()))
