@@ -11,6 +11,7 @@ from metrikon.demo import scenario
 from metrikon.demo.mixed import archive, mail
 from metrikon.engine.arrivals import Arrivals
 from metrikon.store import listing
+from metrikon.store.items import OtherContent
 from tests.helpers import at_rest
 
 INVOICE = scenario.document("01-fernhill-nurseries.pdf")
@@ -59,6 +60,19 @@ def test_the_same_archive_sent_again_starts_nothing_new(house: Callable[..., App
     for _ in range(3):
         assert take(app.arrivals, "post.zip", data, "post-1") == 2
     assert len(names(app)) == 2
+
+
+@pytest.mark.parametrize(
+    "other",
+    [archive([("a.pdf", INVOICE), ("b.pdf", INVOICE)]), archive([("a.pdf", INVOICE)]), INVOICE],
+    ids=["another file within", "one file less", "no archive"],
+)
+def test_another_archive_under_the_same_identity_is_refused_whole(house: Callable[..., App], other: bytes) -> None:
+    app = house()
+    take(app.arrivals, "post.zip", archive([("a.pdf", INVOICE), ("b.pdf", OTHER)]), "post-1")
+    with pytest.raises(OtherContent, match=r"post\.zip, [ab]\.pdf \(item \w+\) was sent before"):
+        take(app.arrivals, "other.zip", other, "post-1")
+    assert names(app) == ["post.zip, a.pdf", "post.zip, b.pdf"]
 
 
 def test_what_holds_nothing_is_an_item_itself(house: Callable[..., App]) -> None:

@@ -55,6 +55,18 @@ def test_the_same_upload_gets_the_same_answer(running: Start) -> None:
     assert third.held
 
 
+def test_another_file_under_the_same_key_is_refused(running: Start) -> None:
+    service = running()
+    first = service.client.upload(scenario.FLOW, scenario.document(FERNHILL), name="a.pdf", identity="mail-7")
+    with pytest.raises(Refused, match=rf"a\.pdf \(item {first.item_id}\) was sent before, which holds something else") as refused:
+        service.client.upload(scenario.FLOW, scenario.document(WRONG), name="b.pdf", identity="mail-7")
+    assert refused.value.status == 409
+    long = "k" * 160
+    service.client.upload(scenario.FLOW, scenario.document(WRONG), name="b.pdf", identity=long)
+    with pytest.raises(Refused, match="161 characters; at most 160"):
+        service.client.upload(scenario.FLOW, scenario.document(FERNHILL), name="a.pdf", identity=long + "k")
+
+
 def test_a_record_is_corrected_and_approved_through_the_client(running: Start) -> None:
     service = running()
     sent = service.client.upload(scenario.FLOW, scenario.document(WRONG), name=WRONG)

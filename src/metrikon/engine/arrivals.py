@@ -31,7 +31,8 @@ class Arrivals:
     def take(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> Arrived:
         """Take a file in; the same identity gets the same answer. Without one, every call is a new item.
 
-        Raises `NoFlow`, and `StoreFailed` when it could not be kept: then the sender must send again.
+        Raises `NoFlow`, `OtherContent` when the identity was that of something else, and `StoreFailed` when it could not be kept: then the
+        sender must send again.
         """
         return self.begin(flow, intake, identity, name, data).result()
 
@@ -39,9 +40,13 @@ class Arrivals:
         """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself."""
         sha256 = self._files.put(data)
         inner = self._opening.inner(data, sha256, flow)
+        outer = identity or sha256
+        if identity is not None or inner:
+            held = {f"{outer}{each.place}": each.sha256 for each in inner} or {outer: sha256}
+            with self._database.reading() as connection:
+                items.hold_the_same(connection, flow, intake, outer, held)
         if not inner:
             return [self.begin(flow, intake, identity, name, data, asked=asked).result()]
-        outer = identity or sha256
         sent = [self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256), asked=asked) for each in inner]
         return [each.result() for each in sent]
 

@@ -14,6 +14,7 @@ from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDet
 from metrikon.store import flows, items, journal, listing, records, runs
 
 IDENTITY_HEADER = "Idempotency-Key"
+LONGEST_IDENTITY = 160  # characters: places within an archive are added to it
 
 
 def blueprint(app: App) -> APIBlueprint:
@@ -22,9 +23,12 @@ def blueprint(app: App) -> APIBlueprint:
 
     @api.post("/api/flows/<string:name>/items", responses={201: ArrivedView, 200: ArrivedView}, operation_id="uploadItem")
     def upload(path: NamePath) -> Response:
-        """Send a file: the body is its bytes, or a form with one `file`. The same Idempotency-Key gets the same answer."""
+        """Send a file: the body is its bytes, or a form with one `file`.
+
+        The same Idempotency-Key (at most 160 characters) with the same file gets the same answer; with another file it is refused (409).
+        """
         data, name = _uploaded()
-        identity = request.headers.get(IDENTITY_HEADER, "").strip()[:200] or None
+        identity = _identity()
         if _opened(app, path.name):
             first, *others = app.arrivals.take_opened(path.name, "upload", identity, name, data)
         else:
@@ -95,6 +99,12 @@ def blueprint(app: App) -> APIBlueprint:
         if row is None:
             raise Problem(404, "not-there", f"There is no run {run_id}.")
         return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record))
+
+    def _identity() -> str | None:
+        given = request.headers.get(IDENTITY_HEADER, "").strip()
+        if len(given) > LONGEST_IDENTITY:
+            raise Problem(422, "key-too-long", f"The {IDENTITY_HEADER} has {len(given)} characters; at most {LONGEST_IDENTITY} are taken.")
+        return given or None
 
     def _uploaded() -> tuple[bytes, str]:
         if request.content_type and request.content_type.startswith("multipart/form-data"):

@@ -19,6 +19,8 @@ from metrikon.engine.arrivals import NoFlow
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.store.database import StoreFailed
+from metrikon.store.events import OtherEvent
+from metrikon.store.items import OtherContent
 
 log = logging.getLogger("metrikon.service")
 
@@ -101,6 +103,14 @@ def install(app: Flask) -> None:
     @app.errorhandler(NoFlow)
     def _no_flow(error: NoFlow) -> Response:
         return respond(404 if "no flow" in str(error) else 409, "no-flow", str(error))
+
+    @app.errorhandler(OtherContent)
+    def _other(error: OtherContent) -> Response:
+        return respond(409, "other-content", str(error), item_id=error.item_id)
+
+    @app.errorhandler(OtherEvent)
+    def _other_event(error: OtherEvent) -> Response:
+        return respond(409, "other-content", str(error))
 
     @app.errorhandler(Refused)
     def _refused(error: Refused) -> Response:

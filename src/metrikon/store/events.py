@@ -12,10 +12,16 @@ from metrikon.store.tables import event_waits, events
 LONGEST_KEY = 200  # characters
 
 
+class OtherEvent(Exception):
+    """What was sent under an identity before was something else."""
+
+
 def send(connection: Connection, event_id: str, flow: str, key: str, identity: str, data: Any, at: int) -> list[tuple[str, str]] | None:
-    """Keep an event; the steps that wait for it, by run and path, have it then. None for one that was sent before."""
-    known = select(events.c.id).where(events.c.flow == flow, events.c.identity == identity)
-    if connection.execute(known).first() is not None:
+    """Keep an event; the steps that wait for it, by run and path, have it then. None for one that was sent before. Raises `OtherEvent`."""
+    known = connection.execute(select(events.c.key, events.c.data).where(events.c.flow == flow, events.c.identity == identity)).first()
+    if known is not None:
+        if (known.key, loads(known.data)) != (key, loads(dumps(data))):
+            raise OtherEvent(f"Under the identity {identity!r} another event was sent before. Send it under an identity of its own.")
         return None
     waits = connection.execute(select(event_waits.c.run_id, event_waits.c.path).where(event_waits.c.flow == flow, event_waits.c.key == key)).all()
     row = {"id": event_id, "flow": flow, "key": key, "identity": identity, "data": dumps(data), "at": at, "taken": bool(waits)}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -37,8 +38,19 @@ class Arrived:
     held: bool
 
 
+class OtherContent(Exception):
+    """What was sent under an identity before held something else; the message says what."""
+
+    def __init__(self, name: str, item_id: str) -> None:
+        super().__init__(
+            f"Under this identity {name} (item {item_id}) was sent before, which holds something else. Nothing was taken in. "
+            "Send it under an identity of its own."
+        )
+        self.item_id = item_id
+
+
 _SAME = Hot(
-    select(items.c.id).where(
+    select(items.c.id, items.c.sha256, items.c.identity, items.c.name).where(
         items.c.flow == bindparam("of_flow"),
         items.c.intake == bindparam("of_intake"),
         items.c.identity.in_((bindparam("of_identity"), bindparam("forgotten_as"))),
@@ -52,13 +64,16 @@ _RUN = Hot(insert(runs).inline())
 def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: int) -> Arrived:
     """Take an item in and start its run, in one transaction; a known identity changes nothing.
 
-    Equal content under another identity is a likely repeat: its run is held until a person says so.
+    Equal content under another identity is a likely repeat: its run is held until a person says so. Raises `OtherContent`.
     """
-    known = _SAME.scalar(
+    same = _SAME.run(
         connection,
         {"of_flow": arrival.flow, "of_intake": arrival.intake, "of_identity": arrival.identity, "forgotten_as": known_as(arrival.identity)},
     )
-    if known is not None:
+    if same:
+        known, sha256, identity, name = same[0]
+        if sha256 != arrival.sha256 and identity == arrival.identity:  # what was forgotten is known by its identity alone
+            raise OtherContent(name, known)
         run = connection.execute(select(runs.c.id, runs.c.state).where(runs.c.item_id == known).order_by(runs.c.id).limit(1)).one()
         return Arrived(known, run.id, True, run.state == "held")
     twin = _TWIN.scalar(connection, {"of_flow": arrival.flow, "of_sha256": arrival.sha256})
@@ -77,6 +92,18 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
     reason = f"Its content is the same as that of {twin}. Run it anyway if both are meant." if twin else ""
     start_run(connection, run_id, item_id, arrival.flow, arrival.flow_version, at, held=reason)
     return Arrived(item_id, run_id, False, bool(twin))
+
+
+def hold_the_same(connection: Connection, flow: str, intake: str, outer: str, held: Mapping[str, str]) -> None:
+    """Whether what came in under an identity and places within it (`outer`, `outer/1`, …) is what it holds now: hashes by identity.
+
+    Raises `OtherContent` for another one; what was not taken in yet is no difference, since taking in may have been interrupted.
+    """
+    within = items.c.identity.startswith(f"{outer}/", autoescape=True) | (items.c.identity == outer)
+    query = select(items.c.id, items.c.identity, items.c.sha256, items.c.name).where(items.c.flow == flow, items.c.intake == intake, within)
+    for row in connection.execute(query.order_by(items.c.id)):
+        if held.get(row.identity) != row.sha256:
+            raise OtherContent(row.name, row.id)
 
 
 def known_as(identity: str) -> str:
