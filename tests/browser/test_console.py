@@ -250,7 +250,7 @@ def test_a_record_type_is_edited_as_a_table_and_kept_as_a_new_version(full: Desk
     full.go("/setup")
     full.see("a.typeline").click()
     meaning = full.see('input[aria-label="meaning of due_date"]')
-    meaning.clear()
+    meaning.send_keys(Keys.CONTROL + "a")
     meaning.send_keys("The last day on which it may be paid.")
     full.see('input[aria-label="due_date is required"]').click()
     eventually(lambda: "works with it as it stands here" in full.text())

@@ -46,6 +46,7 @@ from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
 from metrikon.store.passwords import Passwords
+from metrikon.store.room import Room
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber
 
@@ -79,6 +80,7 @@ class App:
         migrate(self.database)
         self.database.start()
         self.files = DiskFiles(self.home)
+        self.room = Room(self.home, settings.free_mb)
         made = models_of(settings)
         self._models = made
         self.models: dict[str, Model] = {**made.by_name, **(models or {})}
@@ -100,7 +102,8 @@ class App:
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination)
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
         self.arrivals = Arrivals(
-            self.database, self.files, self.clock, self.engine.wake, Opening(self.readers, self.files, settings.max_depth, self.passwords.of)
+            *(self.database, self.files, self.room, self.clock, self.engine.wake),
+            Opening(self.readers, self.files, settings.max_depth, self.passwords.of),
         )
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
@@ -114,15 +117,14 @@ class App:
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)
         self.watching = Watching(
-            *(self.database, self.catalog, self.arrivals, self.kinds, self.home, settings.max_bytes),
+            *(self.database, self.catalog, self.arrivals, self.room, self.kinds, self.home, settings.max_bytes),
             (self.questions.remind,),
             (self.keeping.carry_out,),
         )
 
     def start(self) -> None:
         """Begin to work and to look at intakes."""
-        self.database.write(self._named_from_home)
-        self.engine.start()
+        self.engine.start(self._named_from_home)
         self.watching.start()
 
     def _named_from_home(self, connection: Connection) -> None:

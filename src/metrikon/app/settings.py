@@ -58,6 +58,7 @@ class Settings:
     keep_results_days: int = _setting(0, "Days after which records and results of runs that have settled are kept no longer; 0: kept for good.")
     keep_journals_days: int = _setting(0, "Days after which journals of runs that have settled are kept no longer; 0: kept for good.")
     keep_calls_days: int = _setting(30, "Days after which what models were asked and answered is forgotten; 0: kept for good.")
+    free_mb: int = _setting(200, "Megabytes that must be free on the disk of the service's folder for more to be taken in.")
     candidates: int = _setting(10, "The latest items of each intake that are kept as they came in, to become samples.")
     price_in: Decimal = _setting(Decimal(0), "Price of a million tokens read by the model.")
     price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")

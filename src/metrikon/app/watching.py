@@ -16,9 +16,11 @@ from metrikon.engine.arrivals import Arrivals, NoFlow
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.opening import may_hold
 from metrikon.ports.intake import Looked, Take, There, opened
+from metrikon.ports.machine import NoRoom
 from metrikon.store import flows
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.items import Arrived
+from metrikon.store.room import Room
 
 log = logging.getLogger("metrikon.app")
 HOUR = 3600.0  # seconds
@@ -34,6 +36,7 @@ class Watching:
         database: Database,
         catalog: Catalog,
         arrivals: Arrivals,
+        room: Room,
         kinds: Kinds,
         home: Path,
         largest: int,
@@ -41,7 +44,7 @@ class Watching:
         hourly: Sequence[Callable[[], object]],
     ) -> None:
         self._database, self._catalog, self._arrivals, self._kinds = database, catalog, arrivals, kinds
-        self._home, self._largest = home, largest
+        self._room, self._home, self._largest = room, home, largest
         self._often, self._hourly = often, hourly
         self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
         self._lock = threading.Lock()
@@ -60,7 +63,7 @@ class Watching:
 
     def problems(self) -> list[dict[str, Any]]:
         """What intakes could not take, with the flow and the reason."""
-        found = []
+        found = [{"flow": "", "folder": "", "message": problem}] if (problem := self._room.problem()) else []
         for (flow, _), (place, looked) in list(self._looked.items()):  # a scan may add one meanwhile
             found += [{"flow": flow, "folder": place, "message": message} for message in list(looked.problems.values())]
         return found
@@ -80,6 +83,8 @@ class Watching:
             took = min(time.monotonic() - began, 1.0)
 
     def _look_around(self) -> None:
+        if self._room.problem():
+            return  # what is there stays where it is
         with self._database.reading() as connection:
             running = flows.running(connection)
         for name, version in running:
@@ -141,5 +146,5 @@ class Watching:
             return
         try:
             found[1].look(time.monotonic(), self._taking(flow, said))
-        except (NoFlow, StoreFailed, OSError) as error:
+        except (NoFlow, NoRoom, StoreFailed, OSError) as error:
             log.error("%s of flow %s: %s", found[0] or said.kind, flow, error)

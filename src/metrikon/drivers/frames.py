@@ -6,6 +6,7 @@ import struct
 from typing import IO
 
 OURS = "our-error"  # the code of an error of the service or of the machine, which is not the file's fault
+SHORT = "machine-short"  # the code of what the machine is short of
 NOT_STORED = "not-stored"  # the code of a document whose stored form is not there, or was cut off by a crash
 
 

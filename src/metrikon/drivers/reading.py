@@ -18,7 +18,8 @@ import msgspec
 from metrikon.core.documents.model import Document, Part, from_bytes
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers.fair import FairShare
-from metrikon.drivers.frames import OURS, receive, send
+from metrikon.drivers.frames import OURS, SHORT, receive, send
+from metrikon.ports.machine import MachineShort
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied, WorkFailed
 
@@ -60,6 +61,8 @@ class _Worker:
             why = f"took longer than {seconds:g} seconds (setting seconds)" if self.late else "made the process that read it end"
             raise ReaderDied(f"Reading the file {why}.")
         answer = loads(head)
+        if not answer["ok"] and answer["code"] == SHORT:
+            raise WorkFailed(f"{answer['reason']}.") from MachineShort(answer["reason"])
         if not answer["ok"] and answer["code"] == OURS:
             raise WorkFailed(answer["reason"])
         if not answer["ok"]:

@@ -26,9 +26,10 @@ from metrikon.core.extraction.several import cut
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers import wire
-from metrikon.drivers.frames import NOT_STORED, OURS, receive, send
+from metrikon.drivers.frames import NOT_STORED, OURS, SHORT, receive, send
 from metrikon.drivers.paper import LocalPaper
 from metrikon.drivers.rubbish import look_seldom
+from metrikon.ports.machine import short_of
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.recording import heard
 from metrikon.readers.registry import found_format, parts, picture, read
@@ -73,8 +74,12 @@ def _heard(request: dict[str, Any]) -> bytes:
 def _stored(document: Document, request: dict[str, Any]) -> bytes:
     place = Path(request["place"])
     aside = place.with_name(f".new-{os.getpid()}")
-    aside.write_bytes(to_bytes(document))
-    os.replace(aside, place)
+    try:
+        aside.write_bytes(to_bytes(document))
+        os.replace(aside, place)
+    except OSError:
+        aside.unlink(missing_ok=True)  # half of it is of no use, and takes up room
+        raise
     return summary_bytes(document)
 
 
@@ -147,6 +152,9 @@ READING = ("read", "keep", "heard", "parts", "picture")  # operations that look 
 
 def blamed(operation: str, error: Exception) -> dict[str, str]:
     """What an unforeseen error is told as: a library that stumbled over a file blames the file; anything after reading, or of the machine, is ours."""
+    short = short_of(error)
+    if short:
+        return {"code": SHORT, "reason": short}
     name = type(error).__name__
     if operation in READING and not isinstance(error, OSError):
         return {"code": "broken", "reason": f"The file cannot be read: it is damaged in a way that its format does not allow ({name})."}

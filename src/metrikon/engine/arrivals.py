@@ -12,6 +12,7 @@ from metrikon.ports.files import Files
 from metrikon.store import flows, items
 from metrikon.store.database import Database
 from metrikon.store.items import Arrival, Arrived
+from metrikon.store.room import Room
 
 
 class NoFlow(Exception):
@@ -21,23 +22,25 @@ class NoFlow(Exception):
 class Arrivals:
     """The way in for every intake."""
 
-    def __init__(self, database: Database, files: Files, clock: Clock, wake: Callable[[], None], opening: Opening) -> None:
+    def __init__(self, database: Database, files: Files, room: Room, clock: Clock, wake: Callable[[], None], opening: Opening) -> None:
         self._opening = opening
         self._database = database
         self._files = files
+        self._room = room
         self._clock = clock
         self._wake = wake
 
     def take(self, flow: str, intake: str, identity: str | None, name: str, data: bytes) -> Arrived:
         """Take a file in; the same identity gets the same answer. Without one, every call is a new item.
 
-        Raises `NoFlow`, `OtherContent` when the identity was that of something else, and `StoreFailed` when it could not be kept: then the
+        Raises `NoFlow`, `OtherContent` when the identity was that of something else, `NoRoom` when the disk is nearly full, and `StoreFailed` when it could not be kept: then the
         sender must send again.
         """
         return self.begin(flow, intake, identity, name, data).result()
 
     def take_opened(self, flow: str, intake: str, identity: str | None, name: str, data: bytes, *, asked: bool = False) -> list[Arrived]:
         """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself."""
+        self._room.want()
         sha256 = self._files.put(data)
         inner = self._opening.inner(data, sha256, flow)
         outer = identity or sha256
@@ -62,6 +65,7 @@ class Arrivals:
         version, running = found
         if not running and not asked:
             raise NoFlow(f"The flow {flow!r} is switched off and takes nothing in. Switch it on first.")
+        self._room.want()
         sha256 = self._files.put(data)
         at = self._clock.now()
         ids = (self._clock.new_id(), self._clock.new_id())

@@ -15,6 +15,7 @@ from metrikon.core.flows.keys import MARK, row_key
 from metrikon.engine.catalog import Catalog
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, Unusable
+from metrikon.ports.machine import short_of
 from metrikon.store import deliveries, journal, runs
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
@@ -118,7 +119,7 @@ class Deliveries:
         try:
             receipts = self._adapter(destination, rows[0]).write([_row(row) for row in rows])
         except Busy as error:
-            self._failed(rows, str(error), again=True)
+            self._failed(rows, str(error), again=True, short=bool(short_of(error)))
             return
         except Broken as error:
             self._adapters.pop(destination, None)
@@ -166,10 +167,10 @@ class Deliveries:
 
         self._database.write(job)
 
-    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool) -> None:
-        """A batch was not taken: try it again later, or give it up and let its runs park."""
+    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, short: bool = False) -> None:
+        """A batch was not taken: try it again later, however often when the machine was `short` of something, or give it up and let its runs park."""
         now = self._clock.now()
-        over = [row for row in rows if not again or row["attempts"] + 1 >= row["most_attempts"]]
+        over = [row for row in rows if not again or (not short and row["attempts"] + 1 >= row["most_attempts"])]
         later = [row for row in rows if row not in over]
 
         def job(connection: Connection) -> None:
@@ -186,7 +187,7 @@ class Deliveries:
             if later:
                 tries = max(row["attempts"] for row in later)
                 wait = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
-                deliveries.failed(connection, [row["key"] for row in later], message, now + int(wait * 1000))
+                deliveries.failed(connection, [row["key"] for row in later], message, now + int(wait * 1000), counted=not short)
                 for run_id in {row["run_id"] for row in later}:
                     runs.told_why(connection, run_id, message)
 

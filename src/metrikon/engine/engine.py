@@ -5,7 +5,11 @@ from __future__ import annotations
 import logging
 import queue
 import threading
+import time
+from collections.abc import Callable
 from dataclasses import dataclass
+
+from sqlalchemy import Connection
 
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.work import Bench, Work
@@ -53,11 +57,12 @@ class Engine:
         """Whether the engine is on its way out: workers hand their runs on at the next step."""
         return self._stop.is_set()
 
-    def start(self) -> None:
-        """Release what an earlier process held, then begin."""
-        clock = self.bench.workshop.clock
-        self.bench.database.write(lambda connection: leases.release_all(connection, clock.now()))
-        self.deliveries.start()
+    def start(self, before: Callable[[Connection], object] = lambda connection: None) -> None:
+        """Release what an earlier process held, then begin. `before`: what must have been done in the database by then.
+
+        Where the database takes no change yet, that is tried until it does.
+        """
+        self._before = before
         for number in range(self.settings.workers):
             self._threads.append(threading.Thread(target=self._worker, name=f"worker-{number}", daemon=True))
         self._threads += [
@@ -83,7 +88,24 @@ class Engine:
         """There may be runs to work on."""
         self._wake.set()
 
+    def _prepared(self) -> bool:
+        """Whether what must come before all else is done."""
+
+        def job(connection: Connection) -> None:
+            self._before(connection)
+            leases.release_all(connection, self.bench.workshop.clock.now())
+
+        try:
+            self.bench.database.write(job)
+        except StoreFailed as error:
+            log.error("work cannot begin yet: %s", error)
+            return False
+        self.deliveries.start()
+        return True
+
     def _dispatch(self) -> None:
+        while not self._stop.is_set() and not self._prepared():
+            self._stop.wait(2)
         tidy = 0
         while not self._stop.is_set():
             if self._wake.wait(self.settings.poll):
@@ -118,6 +140,8 @@ class Engine:
         self.bench.database.write(lambda connection: leases.renew(connection, held, until))
 
     def _room(self) -> int:
+        if time.monotonic() < self.bench.rest.until:
+            return 0
         with self._lock:
             return self._idle
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -22,6 +23,7 @@ from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
+from metrikon.ports.machine import LOOK, short_of
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
 from metrikon.store import events, items, journal, leases, questions, runs
 from metrikon.store.database import Database, StoreFailed
@@ -29,6 +31,13 @@ from metrikon.store.journal import Written
 from metrikon.store.leases import Claim, LeaseLost
 
 log = logging.getLogger("metrikon.engine")
+
+
+@dataclass
+class Rest:
+    """No run is begun before a moment (seconds, monotonic): the machine is short of something."""
+
+    until: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -40,6 +49,7 @@ class Bench:
     runners: Mapping[str, Any]  # of each kind of step that is not control: a `Runner`, or a `GatheredRunner` for kinds that are gathered
     stopping: Callable[[], bool]
     states: States = field(default_factory=States)
+    rest: Rest = field(default_factory=Rest)
 
 
 class Work:
@@ -213,9 +223,13 @@ class Work:
             data |= {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused}
             data |= {"cause": error.cause} if error.cause else {}
             data |= {"turn": True} if error.turn else {}
-        else:
+        elif not short_of(error):
             log.error("run %s, step %s", self.claim.run_id, effect.path, exc_info=error)
             data["message"] = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."
+        if short := short_of(error):
+            self.bench.rest.until = time.monotonic() + LOOK
+            log.warning("run %s, step %s: %s", self.claim.run_id, effect.path, short)
+            data |= {"message": f"{short}. It goes on by itself when that is over.", "again": True, "wait": LOOK, "turn": True, "cause": "machine"}
         written = self._written(effect, "failed", data, now - start)
         self.journal.write([written])
         return written.entry

@@ -16,6 +16,7 @@ from metrikon.core.records.types import BadRecordType
 from metrikon.core.values.exact import dumps
 from metrikon.engine.answers import NotNow, NotThere, StillWrong
 from metrikon.engine.arrivals import NoFlow
+from metrikon.ports.machine import NoRoom, short_of
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.store.database import StoreFailed
@@ -46,6 +47,7 @@ _TITLES = {
     429: "Too many tries",
     500: "The service met an error",
     503: "Not just now",
+    507: "There is no room for it",
 }
 
 
@@ -122,7 +124,11 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(StoreFailed)
     def _store(error: StoreFailed) -> Response:
-        return respond(503, "store-failed", f"{error} Nothing was changed; try again.")
+        return respond(507 if short_of(error) else 503, "store-failed", f"{error} Nothing was changed; try again.")
+
+    @app.errorhandler(NoRoom)
+    def _no_room(error: NoRoom) -> Response:
+        return respond(507, "no-room", str(error))
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
@@ -130,6 +136,9 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def _any(error: Exception) -> Response:
+        if short := short_of(error):
+            log.error("%s %s: %s", request.method, request.path, short)
+            return respond(507, "no-room", f"{short}. Nothing was changed; try again when that is over.")
         log.exception("%s %s", request.method, request.path)
         return respond(
             500, "error", f"The service met an error it did not expect ({type(error).__name__}). It is in the service's log; nothing was lost."

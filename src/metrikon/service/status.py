@@ -30,6 +30,8 @@ def blueprint(app: App) -> APIBlueprint:
             app.database.write(lambda connection: None)
         except Exception as error:
             problems.append(f"The database does not take changes: {error}")
+        if room := app.room.problem():
+            problems.append(room)
         if app.engine.stopping:
             problems.append("The service is stopping.")
         return reply(HealthView(status="not ready" if problems else "ready", version=__version__, problems=problems), 503 if problems else 200)

@@ -187,9 +187,9 @@ def renamed(connection: Connection, former: str, now: str) -> None:
     connection.execute(update(deliveries).where(to_do).values(destination=now + func.substr(deliveries.c.destination, len(former) + 1)))
 
 
-def failed(connection: Connection, keys: Sequence[str], error: str, not_before: int | None) -> None:
-    """A batch was not written: to be tried again at a time, or given up when there is none."""
+def failed(connection: Connection, keys: Sequence[str], error: str, not_before: int | None, *, counted: bool = True) -> None:
+    """A batch was not written: to be tried again at a time, or given up when there is none. `counted`: it was one of the tries that it has."""
     for start in range(0, len(keys), 500):
-        values: dict[str, Any] = {"attempts": deliveries.c.attempts + 1, "error": error}
+        values: dict[str, Any] = {"attempts": deliveries.c.attempts + int(counted), "error": error}
         values |= {"state": "given up"} if not_before is None else {"not_before": not_before}
         connection.execute(update(deliveries).where(deliveries.c.key.in_(keys[start : start + 500])).values(values))

@@ -192,7 +192,7 @@ class Walk(Working):
             asked = data.get("wait")
             wait = max(wait, float(asked)) if asked is not None else wait
             due = int(data.get("at", 0)) + int(wait * 1000 * float(data.get("jitter", 1)))
-            self.set_open(path, replace(step, failures=failures, status="waiting", due=due))
+            self.set_open(path, replace(step, failures=failures, status="waiting", due=due, reason=message if turn else ""))
             self.effects.append(Again(path, due))
             return
         self._stuck(here, replace(step, failures=failures), message)
