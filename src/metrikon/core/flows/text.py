@@ -13,7 +13,7 @@ from ruamel.yaml.error import YAMLError
 from metrikon.core.values.exact import NotJson, loads
 
 LONGEST = 500_000  # characters
-MOST_ALIASES = 50
+MOST_PARTS = 200_000  # lists and contexts, with those that are referred to counted anew
 
 
 class NotYaml(ValueError):
@@ -39,8 +39,6 @@ def from_yaml(text: str) -> Any:
     """Plain data from YAML or JSON text. Raises `NotYaml`."""
     if len(text) > LONGEST:
         raise NotYaml(f"The text has {len(text)} characters; at most {LONGEST} are read.")
-    if text.count("*") > MOST_ALIASES * 20:
-        raise NotYaml("The text refers to itself too often.")
     if text.lstrip().startswith("{"):
         try:
             return loads(text)  # JSON, a hundred times as fast
@@ -50,9 +48,22 @@ def from_yaml(text: str) -> Any:
     yaml.version = (1, 2)
     yaml.Constructor = _Exact
     try:
-        return yaml.load(io.StringIO(text))
+        found = yaml.load(io.StringIO(text))
     except (YAMLError, ValueError, RecursionError, ArithmeticError) as error:
         mark = getattr(error, "problem_mark", None)
         where = f" at line {mark.line + 1}, column {mark.column + 1}" if mark else ""
         line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
         raise NotYaml(f"The text is no YAML{where}: {getattr(error, 'problem', None) or error}.", line, column) from error
+    if "*" in text and _parts(found, {}) > MOST_PARTS:
+        raise NotYaml("The text refers to itself too often.")
+    return found
+
+
+def _parts(value: Any, known: dict[int, int]) -> int:
+    """How many lists and contexts there are in a value, with those that stand in several places counted in each."""
+    if not isinstance(value, dict | list):
+        return 0
+    if id(value) not in known:
+        known[id(value)] = MOST_PARTS + 1  # for one that holds itself
+        known[id(value)] = 1 + sum(_parts(each, known) for each in (value.values() if isinstance(value, dict) else value))
+    return known[id(value)]

@@ -15,13 +15,16 @@ from typing import Any
 
 import jsonschema_rs
 from jsonschema import Draft202012Validator
-from jsonschema.exceptions import SchemaError
+from jsonschema.exceptions import SchemaError, ValidationError
+from jsonschema.validators import extend
+from referencing import Registry
 
 from metrikon.core.feel import BadExpression
 from metrikon.core.feel.parse import parse
 from metrikon.core.records.manner import COPIED, manner_of
 from metrikon.core.records.pointers import escape, shape
-from metrikon.core.records.shapes import CURRENCY_WORDS, kind_of_pattern
+from metrikon.core.records.shapes import CURRENCY_WORDS, kind_of_pattern, takes
+from metrikon.core.records.sound import Unsound, check_sound, quick, target, without_yes_and_no
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.number_words import plain
 from metrikon.core.values.text import name_key
@@ -200,12 +203,29 @@ class RecordType:
     @cached_property
     def validator(self) -> Any:
         """Says all that is wrong with a record, in words that can be worked with."""
-        return Draft202012Validator(self.schema)
+        return _InWords(self.schema, registry=Registry())
 
     @cached_property
     def quick(self) -> Any:
         """Says whether anything is wrong with a record, fifty times as fast; knows `Decimal`."""
-        return jsonschema_rs.validator_for(dict(self.schema))
+        return quick(self.schema)
+
+
+def _linear_pattern(validator: Any, pattern: str, instance: Any, schema: Any) -> Iterator[ValidationError]:
+    if validator.is_type(instance, "string") and not takes(pattern, instance):
+        yield ValidationError(f"{instance!r} does not have the form {pattern}.")
+
+
+def _linear_properties(validator: Any, patterns: Mapping[str, Any], instance: Any, schema: Any) -> Iterator[ValidationError]:
+    if validator.is_type(instance, "object"):
+        for pattern, part in patterns.items():
+            for name, value in instance.items():
+                if takes(pattern, name):
+                    yield from validator.descend(value, part, path=name, schema_path=pattern)
+
+
+# patterns are tried in time that grows with the text alone
+_InWords: Any = extend(Draft202012Validator, {"pattern": _linear_pattern, "patternProperties": _linear_properties})  # type: ignore[no-untyped-call]
 
 
 def record_type(schema: Any, name: str | None = None) -> RecordType:
@@ -213,12 +233,17 @@ def record_type(schema: Any, name: str | None = None) -> RecordType:
     if not isinstance(schema, dict):
         raise BadRecordType("A record type is a JSON object holding a JSON Schema (2020-12).")
     try:
-        Draft202012Validator.check_schema(schema)
+        check_sound(schema)
+        if not jsonschema_rs.meta.is_valid(schema):
+            Draft202012Validator.check_schema(schema)  # says why
+    except Unsound as error:
+        raise BadRecordType(str(error)) from error
     except SchemaError as error:
         place = "/" + "/".join(str(part) for part in error.absolute_path)
         raise BadRecordType(f"The record type is no valid JSON Schema at {place}: {error.message}") from error
     if schema.get("type") != "object" or not schema.get("properties"):
         raise BadRecordType('A record type describes an object: "type": "object" with "properties".')
+    schema = without_yes_and_no(schema)
     found = tuple(_fields(schema, schema, "", True, 0))
     for number, rule in enumerate((schema.get(OURS) or {}).get("rules", ())):
         try:
@@ -361,12 +386,5 @@ def resolved(whole: Mapping[str, Any], schema: Mapping[str, Any]) -> Mapping[str
         reference = schema.get("$ref")
         if reference is None:
             return _joined(whole, schema) if any(name in schema for name in JOINING) else schema
-        if not isinstance(reference, str) or not reference.startswith("#/"):
-            raise BadRecordType(f"The reference {reference!r} points outside the record type. Only #/… is followed.")
-        place: Any = whole
-        for step in reference[2:].split("/"):
-            place = place.get(step) if isinstance(place, dict) else None
-        if not isinstance(place, dict):
-            raise BadRecordType(f"The reference {reference!r} points to nothing in the record type.")
-        schema = {**place, **{k: v for k, v in schema.items() if k != "$ref"}}
+        schema = {**target(whole, reference), **{k: v for k, v in schema.items() if k != "$ref"}}
     raise BadRecordType("The record type refers to itself without end.")
