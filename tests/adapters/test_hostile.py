@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+import io
+import time
+import zipfile
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
+from openpyxl import Workbook
+from openpyxl.styles import Font
+from PIL import Image
 
 from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.index import Index
@@ -99,3 +106,74 @@ def test_documents_of_business_give_no_orders() -> None:
 
     for text in usual:
         assert orders(Index(typed_document(text))) == [], text
+
+
+FAR_ODS = """<?xml version="1.0"?><office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0"
+ xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"
+ office:version="1.2"><office:body><office:spreadsheet><table:table table:name="a"><table:table-row table:number-rows-repeated="ROWS">
+<table:table-cell office:value-type="float" office:value="1" table:number-columns-repeated="5"><text:p>1</text:p></table:table-cell>
+</table:table-row><table:table-row table:number-rows-repeated="1048000"><table:table-cell table:number-columns-repeated="16384"/></table:table-row>
+</table:table></office:spreadsheet></office:body></office:document-content>"""
+
+
+MANIFEST = """<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0">
+<manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/></manifest:manifest>"""
+
+
+def far_ods(rows: int) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+        packed.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        packed.writestr("META-INF/manifest.xml", MANIFEST)
+        packed.writestr("content.xml", FAR_ODS.replace("ROWS", str(rows)))
+    return out.getvalue()
+
+
+def far_xlsx(corner: str, *, changed: tuple[bytes, bytes] = (b"", b"")) -> bytes:
+    book = Workbook()
+    sheet: Any = book.active
+    sheet["A1"], sheet[corner] = 1, 2
+    plain, out = io.BytesIO(), io.BytesIO()
+    book.save(plain)
+    with zipfile.ZipFile(plain) as packed, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        for name in packed.namelist():
+            made.writestr(name, packed.read(name).replace(*changed) if "sheet1" in name else packed.read(name))
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        far_ods(1_000_000),
+        far_xlsx("XFD60000"),
+        far_xlsx("XFD60000", changed=(b'r="XFD60000"', b"s = '0' r = 'xfd60000'")),
+        far_xlsx("XFD1", changed=(b"</row>", b'</row><row r="900000"><c><v>1</v></c></row>')),
+    ],
+    ids=["ods", "xlsx", "other marks", "cells that do not say where they stand"],
+)
+def test_a_sheet_that_reaches_far_is_refused_before_it_is_laid_out(data: bytes) -> None:
+    began = time.process_time()
+    with pytest.raises(Refused, match=r"A sheet reaches over [\d,]+ rows and [\d,]+ columns"):
+        read(data)
+    assert time.process_time() - began < 1
+
+
+def test_a_sheet_that_is_only_formatted_far_out_is_read() -> None:
+    far = far_xlsx("XFD60000", changed=(b"<v>2</v>", b""))
+    book = Workbook()
+    sheet: Any = book.active
+    sheet["A1"] = 1
+    sheet["XFD60000"].font = Font(bold=True)
+    out = io.BytesIO()
+    book.save(out)
+    for each in (out.getvalue(), far, far_ods(3)):
+        assert read(each).pages
+
+
+def test_later_pages_of_a_picture_are_held_to_the_limit_too() -> None:
+    out = io.BytesIO()
+    Image.new("1", (200, 200), 1).save(out, "TIFF", save_all=True, append_images=[Image.new("1", (20_000, 20_000))], compression="group4")
+    began = time.process_time()
+    with pytest.raises(Refused, match="20000 x 20000 pixels; the limit is"):
+        read(out.getvalue())
+    assert time.process_time() - began < 3

@@ -102,7 +102,7 @@ def test_a_pattern_costs_what_the_text_is_long() -> None:
     began = time.process_time()
     found = check_record(kind, {"name": "a" * 5000 + "b", "n" * 5000: "x"}, {})
     assert time.process_time() - began < 2
-    assert [each.message[:40] for each in found if each.check == "type"][0].startswith("Name: 'aaaa")
+    assert next(each.message[:40] for each in found if each.check == "type").startswith("Name: 'aaaa")
     assert len([each for each in found if each.check == "type"]) == 2
 
 

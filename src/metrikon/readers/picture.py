@@ -96,10 +96,10 @@ def _frames(data: bytes, most: int) -> Iterator[Image.Image]:
         warnings.simplefilter("ignore")
         try:
             with Image.open(io.BytesIO(data)) as opened:
-                if opened.width * opened.height > most:
-                    size = f"{opened.width} x {opened.height}"
-                    raise Refused("too-large", f"The picture has {size} pixels; the limit is {most} in all (setting max_pixels).")
                 for frame in ImageSequence.Iterator(opened):
+                    if frame.width * frame.height > most:  # told before its pixels are looked at
+                        size = f"{frame.width} x {frame.height}"
+                        raise Refused("too-large", f"The picture has {size} pixels; the limit is {most} in all (setting max_pixels).")
                     image = ImageOps.exif_transpose(frame.convert("RGB")) or frame
                     image.thumbnail((LARGEST_SIDE, LARGEST_SIDE), Image.Resampling.LANCZOS)
                     yield image

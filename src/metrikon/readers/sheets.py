@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import io
+import zipfile
+import zlib
 from datetime import date, datetime, time, timedelta
 from typing import Any
+
+from lxml import etree
 
 from metrikon.core.documents.model import Document, Hidden
 from metrikon.core.documents.setting import Block, Grid, paragraph
@@ -12,6 +16,7 @@ from metrikon.core.documents.types import header_row
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built, row_block
+from metrikon.readers.extents import check_extents
 from metrikon.readers.packed import check_archive
 
 MOST_ROWS = 20_000
@@ -28,6 +33,7 @@ class SheetReader:
 
         check_archive(data, limits)
         try:
+            check_extents(data)
             book = CalamineWorkbook.from_filelike(io.BytesIO(data))
             metadata = {each.name: each for each in book.sheets_metadata}
             blocks: list[Block] = []
@@ -38,7 +44,7 @@ class SheetReader:
                     hidden.append(Hidden(" ".join(_shown(cell) for row in rows[:50] for cell in row)[:2000], f"the sheet {name!r} is hidden"))
                     continue
                 blocks += _sheet(name, rows, len(book.sheet_names) > 1)
-        except (CalamineError, ValueError, OSError, KeyError) as error:
+        except (CalamineError, ValueError, OSError, KeyError, zipfile.BadZipFile, zlib.error, etree.XMLSyntaxError) as error:
             if "password" in str(error).lower() or "encrypt" in str(error).lower():
                 raise Refused("encrypted", "The sheet is encrypted and asks for a password. Send it without one.") from error
             raise Refused("broken", f"The sheet cannot be opened: {clean(str(error))[:160]}.") from error
