@@ -116,7 +116,7 @@ FAR_ODS = """<?xml version="1.0"?><office:document-content xmlns:office="urn:oas
 </table:table></office:spreadsheet></office:body></office:document-content>"""
 
 
-MANIFEST = """<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0">
+MANIFEST = """<?xml version="1.0"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.2">
 <manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/></manifest:manifest>"""
 
 
@@ -124,8 +124,8 @@ def far_ods(rows: int) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
         packed.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        packed.writestr("META-INF/manifest.xml", MANIFEST)
-        packed.writestr("content.xml", FAR_ODS.replace("ROWS", str(rows)))
+        packed.writestr("META-INF/manifest.xml", MANIFEST.replace("\n", ""))
+        packed.writestr("content.xml", FAR_ODS.replace("ROWS", str(rows)).replace("\n", ""))
     return out.getvalue()
 
 
