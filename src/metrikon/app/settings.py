@@ -29,6 +29,8 @@ class Settings:
     host: str = _setting("127.0.0.1", "Address the service listens on.")
     port: int = _setting(8700, "Port the service listens on.")
     address: str = _setting("", "Address under which people reach the service, for links; empty: that under which it was asked.")
+    health_port: int = _setting(0, "Port on which only /health and /ready are answered, apart from all else; 0: none of its own.")
+    trusted_proxy: str = _setting("", "Address of a proxy that is believed who asks and whether over TLS (X-Forwarded-For, -Proto, -Host).")
     threads: int = _setting(8, "Requests answered at once.")
     workers: int = _setting(40, "Runs worked on at once.")
     readers: int = _setting(2, "Processes that read files.")

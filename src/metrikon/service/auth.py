@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 import hmac
+import math
 import secrets
 import threading
-from collections import deque
 
 from flask import Flask, Response, g, request
 from werkzeug.security import check_password_hash, generate_password_hash
 
 from metrikon.app.assemble import App
 from metrikon.service.problems import Problem
+from metrikon.service.tries import TooMany, Tries
 from metrikon.store import people
 
 COOKIE = "metrikon_session"
 CSRF_HEADER = "X-CSRF-Token"
 OPEN = ("/health", "/ready", "/api/session", "/api/openapi.json")
-TRIES, WINDOW = 8, 60_000  # wrong passwords a name may have in so many milliseconds
 _NOBODY = generate_password_hash(secrets.token_hex(16))
 
 
@@ -26,8 +26,8 @@ class Guard:
 
     def __init__(self, app: App) -> None:
         self.app = app
-        self._wrong: dict[str, deque[int]] = {}
-        self._lock = threading.Lock()
+        self._tries = Tries()
+        self._looking = threading.Semaphore(2)  # passwords are costly to look at
         self._noted: dict[str, int] = {}
 
     def install(self, flask: Flask) -> None:
@@ -69,26 +69,22 @@ class Guard:
 
     def sign_in(self, name: str, password: str) -> tuple[people.Session, str]:
         """The session of a person and the secret for their cookie. Raises a problem for a wrong password."""
-        now = self.app.clock.now()
-        self._not_too_often(name, now)
+        now, address = self.app.clock.now(), request.remote_addr or ""
+        try:
+            self._tries.begin(address, name, now / 1000)
+        except TooMany as error:
+            raise Problem(429, "too-many-tries", str(error), headers={"Retry-After": str(math.ceil(error.wait))}) from error
         with self.app.database.reading() as connection:
             kept = people.password_hash(connection, name)
-        if not check_password_hash(kept or _NOBODY, password) or kept is None:
-            with self._lock:
-                self._wrong.setdefault(name, deque(maxlen=TRIES)).append(now)
+        with self._looking:
+            right = check_password_hash(kept or _NOBODY, password)
+        if not right or kept is None:
             raise Problem(401, "wrong-password", "The name or the password is not right.")
+        self._tries.right(address, name)
         secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
         until = now + self.app.settings.session_hours * 3_600_000
         self.app.database.write(lambda connection: people.open_session(connection, secret, name, csrf, until, now))
         return people.Session(name, csrf), secret
-
-    def _not_too_often(self, name: str, now: int) -> None:
-        with self._lock:
-            if len(self._wrong) > 10_000:
-                self._wrong.clear()
-            tries = self._wrong.get(name)
-            if tries and len(tries) == TRIES and now - tries[0] < WINDOW:
-                raise Problem(429, "too-many-tries", "Too many wrong passwords for this name. Wait a minute.")
 
     def current(self) -> people.Session | None:
         """The session of this request, if any."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Mapping
 from typing import Any
 
 from flask import Flask, Response, request
@@ -29,9 +30,10 @@ log = logging.getLogger("metrikon.service")
 class Problem(Exception):
     """An error on its way to the caller."""
 
-    def __init__(self, status: int, kind: str, detail: str, **more: Any) -> None:
+    def __init__(self, status: int, kind: str, detail: str, headers: Mapping[str, str] | None = None, **more: Any) -> None:
         super().__init__(detail)
         self.status, self.kind, self.detail, self.more = status, kind, detail, more
+        self.headers = headers or {}
 
 
 _TITLES = {
@@ -76,7 +78,9 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(Problem)
     def _problem(error: Problem) -> Response:
-        return respond(error.status, error.kind, error.detail, **error.more)
+        response = respond(error.status, error.kind, error.detail, **error.more)
+        response.headers.update(error.headers)
+        return response
 
     @app.errorhandler(BadFlow)
     def _bad_flow(error: BadFlow) -> Response:

@@ -7,10 +7,14 @@ import signal
 import threading
 from collections.abc import Callable
 from types import FrameType
+from typing import Any
 
+from flask import Flask
 from waitress.server import create_server
 
 from metrikon.app.assemble import App
+from metrikon.service import status
+from metrikon.service.channels import IDLE, MOST, allow_files, guard
 from metrikon.service.web import create
 
 log = logging.getLogger("metrikon.service")
@@ -24,6 +28,7 @@ class Server:
         self._closing = False
         self._thread: threading.Thread | None = None
         settings = app.settings
+        allow_files()
         self._server = create_server(
             create(app),
             host=settings.host,
@@ -31,9 +36,14 @@ class Server:
             threads=settings.threads,
             ident=None,
             max_request_body_size=settings.max_bytes + 200_000,
-            channel_timeout=60,
-            connection_limit=500,
+            channel_timeout=IDLE,
+            cleanup_interval=2,
+            connection_limit=MOST,
+            asyncore_use_poll=True,
+            **_behind(settings.trusted_proxy),
         )
+        guard(self._server, trusted=settings.trusted_proxy)
+        self._health = _health(app) if settings.health_port else None
         self.port = int(self._server.effective_port)
         self.url = f"http://{settings.host}:{self.port}"
 
@@ -42,7 +52,7 @@ class Server:
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, _stop)
         try:
-            self.app.start()
+            self._begin()
             ready()
             self._server.run()
         except (SystemExit, KeyboardInterrupt):
@@ -54,10 +64,15 @@ class Server:
 
     def start(self) -> threading.Thread:
         """As `run`, in a thread of its own: for tests and the demo."""
-        self.app.start()
+        self._begin()
         self._thread = threading.Thread(target=self._serve, name="http", daemon=True)
         self._thread.start()
         return self._thread
+
+    def _begin(self) -> None:
+        self.app.start()
+        if self._health is not None:
+            threading.Thread(target=self._health.run, name="health", daemon=True).start()
 
     def _serve(self) -> None:
         try:
@@ -70,9 +85,26 @@ class Server:
         """Answer no more, finish what is running, let go."""
         self._closing = True
         self._server.close()
+        if self._health is not None:
+            self._health.close()
         if self._thread is not None:
             self._thread.join(0.5)
         self.app.close()
+
+
+def _health(app: App) -> Any:
+    """A server of its own that answers how the service is and nothing else, whatever crowds the other."""
+    flask = Flask("metrikon.health")
+    flask.register_blueprint(status.blueprint(app))
+    return create_server(flask, host=app.settings.host, port=app.settings.health_port, threads=1, ident=None, channel_timeout=5, cleanup_interval=2)
+
+
+def _behind(proxy: str) -> dict[str, Any]:
+    """What is believed of a proxy that is trusted: who asks, and whether over TLS."""
+    if not proxy:
+        return {}
+    headers = {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"}
+    return {"trusted_proxy": proxy, "trusted_proxy_headers": headers, "clear_untrusted_proxy_headers": True}
 
 
 def _stop(number: int, frame: FrameType | None) -> None:

@@ -1,0 +1,79 @@
+"""Connections to the service: slow and idle ones give way, so that nobody keeps others out by holding many."""
+
+from __future__ import annotations
+
+import resource
+import time
+from collections.abc import Iterator
+from typing import Any
+
+from waitress.channel import HTTPChannel
+
+MOST = 2000  # connections in all
+MOST_OF_ONE = 100  # connections of one address: one more lets go of the one that has been idle longest
+IDLE = 15  # seconds that a connection may be silent between requests
+PATIENCE = 20.0  # seconds in which a request must have come whole ...
+SLOWEST = 10_000  # ... and as many more as its bytes take at so many a second
+FILES = 8192  # that the process may have open, connections among them
+
+
+class Channel(HTTPChannel):  # type: ignore[misc]
+    """A connection that is let go when a request on it takes too long to come."""
+
+    def __init__(self, server: Any, sock: Any, addr: Any, adj: Any, map: Any = None) -> None:
+        super().__init__(server, sock, addr, adj, map=map)
+        self.began = self.bytes = 0.0
+        own = [each for each in server.active_channels.values() if each is not self and each.addr[0] == addr[0]]
+        if len(own) >= server.most_of_one:
+            _let_go_of_one(own)
+
+    def received(self, data: bytes) -> Any:
+        if self.request is None:
+            self.began, self.bytes = time.time(), 0
+        self.bytes += len(data)
+        return super().received(data)
+
+    def late(self, now: float) -> bool:
+        """Whether a request is on its way for longer than it may be."""
+        return self.request is not None and now > self.began + PATIENCE + self.bytes / SLOWEST
+
+
+def _let_go_of_one(own: list[Channel]) -> None:
+    """End the connection that waits longest for a request; none while all of them are being answered."""
+    idle = [each for each in own if not each.requests and not each.will_close]
+    if idle:
+        min(idle, key=lambda each: each.last_activity).handle_close()
+
+
+def guard(server: Any, *, trusted: str) -> None:
+    """Let a server let go of connections that are slow, and of those of an address that holds many. A `trusted` proxy may hold them all."""
+    for each in _listening(server):
+        each.channel_class = Channel
+        each.most_of_one = MOST if trusted else MOST_OF_ONE
+        each.maintenance = _Maintenance(each)
+
+
+class _Maintenance:
+    """What a server does for its connections every few seconds."""
+
+    def __init__(self, server: Any) -> None:
+        self._server, self._before = server, server.maintenance
+
+    def __call__(self, now: float) -> None:
+        self._before(now)
+        for channel in list(self._server.active_channels.values()):
+            if channel.late(now):
+                channel.will_close = True
+
+
+def _listening(server: Any) -> Iterator[Any]:
+    """The sockets that are listened on."""
+    return (each for each in [server, *getattr(server, "map", {}).values()] if hasattr(each, "active_channels"))
+
+
+def allow_files() -> None:
+    """Let the process have many files open, as far as the machine lets it."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = FILES if hard == resource.RLIM_INFINITY else min(FILES, hard)
+    if soft < wanted:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
