@@ -18,6 +18,7 @@ from typing import Any, TextIO
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.cli.common import print_json, settings_from, table
+from metrikon.cli.logs import log_to
 from metrikon.cli.service import opened, run_server
 from metrikon.demo import scenario
 from metrikon.sandbox.model_server import NAME, ModelServer
@@ -51,7 +52,7 @@ def add(commands: Any) -> None:
 
 def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Start the demo."""
-    logging.basicConfig(stream=err, level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    log_to(err, logging.WARNING, "%(levelname)s %(name)s: %(message)s")
     if given.once:
         return _once(given, out)
     home = given.home or Path("demo-data")

@@ -15,6 +15,7 @@ from typing import Any, TextIO
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.cli.common import LOCAL, CommandFailed, print_json, settings_from, table, when
+from metrikon.cli.logs import log_to
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.drivers.rubbish import look_seldom
 from metrikon.service.auth import add_token, set_password
@@ -67,7 +68,7 @@ def opened(settings: Settings) -> App:
 
 def run_serve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Run the service until it is stopped."""
-    logging.basicConfig(stream=err, level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s: %(message)s")
+    log_to(err, logging.INFO, "%(asctime)s %(levelname)s %(name)s: %(message)s")
     logging.getLogger("httpx").setLevel(logging.WARNING)
     logging.getLogger("alembic").setLevel(logging.WARNING)
     settings = settings_from(home=given.home, host=given.host, port=given.port, model_url=given.model_url, model_name=given.model)

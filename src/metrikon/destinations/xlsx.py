@@ -151,7 +151,8 @@ def _columns(sheet: Any, rows: Sequence[Row]) -> dict[str, int]:
     for name in [*wanted, KEY_COLUMN]:
         if name not in found:
             found[name] = max(found.values(), default=0) + 1
-            cell = sheet.cell(1, found[name], name)
+            cell = sheet.cell(1, found[name])
+            _text(cell, name)
             cell.font = Font(bold=True)
             sheet.column_dimensions[get_column_letter(found[name])].width = max(10, min(36, len(name) + 6))
     sheet.column_dimensions[get_column_letter(found[KEY_COLUMN])].hidden = True
@@ -164,6 +165,14 @@ def _keys(sheet: Any, column: int) -> dict[str, int]:
     return {str(cell.value): cell.row for (cell,) in values if cell.value is not None}
 
 
+def _text(cell: Any, text: str) -> None:
+    """Put text into a cell: whatever it starts with, it is never a formula."""
+    cell.value = text
+    cell.data_type = "s"
+    if text[:1] in "=+-@":
+        cell.quotePrefix = True
+
+
 def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
     for name, value in row.values.items():
         shown = cell_value(value)
@@ -171,10 +180,7 @@ def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
             continue
         cell = sheet.cell(at, columns[name])
         if isinstance(shown, str):
-            cell.value = shown
-            cell.data_type = "s"  # whatever it starts with: text, never a formula
-            if shown[:1] in "=+-@":
-                cell.quotePrefix = True
+            _text(cell, shown)
         else:
             cell.value = shown
             if isinstance(shown, Decimal):

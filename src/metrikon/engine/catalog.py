@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
@@ -26,6 +27,7 @@ from metrikon.ports.clock import Clock
 from metrikon.store import flows
 from metrikon.store.database import Database
 
+RECORD_TYPE_NAME = r"[\w][\w .\-]{0,59}"
 LIMITS = 1000  # milliseconds for which the limits of flows are taken as they were
 Lists = Callable[[], Mapping[str, Sequence[str]]]
 
@@ -101,6 +103,10 @@ class Catalog:
 
     def put_record_type(self, name: str, text: str) -> int:
         """Check and keep a record type; its version. Raises `BadRecordType`."""
+        if not re.fullmatch(RECORD_TYPE_NAME, name):
+            raise BadRecordType(
+                f"A record type cannot be named {name[:80]!r}: a name has up to 60 letters, figures, blanks, dots, dashes and underscores."
+            )
         try:
             kind = record_type(loads(text), name)
         except NotJson as error:

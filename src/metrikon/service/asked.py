@@ -8,6 +8,8 @@ from pydantic import Field
 
 from metrikon.service.views import View
 
+LARGEST = 2**63 - 1  # of a number that the database compares with
+
 
 class SignIn(View):
     name: str = Field(..., max_length=80)
@@ -45,7 +47,7 @@ class ItemQuery(ListQuery):
     flow: str = Field("", max_length=60)
     state: str = Field("", max_length=120, description="States, parted by commas.")
     q: str = Field("", max_length=200, description="Part of a file name or of a value.")
-    since: int = Field(0, ge=0, description="Milliseconds since 1970.")
+    since: int = Field(0, ge=0, le=LARGEST, description="Milliseconds since 1970.")
 
 
 class RunQuery(ListQuery):
@@ -68,7 +70,7 @@ class CsvQuery(View):
 
 
 class ChangesQuery(View):
-    after: int = Field(-1, ge=-1, description="Number of the last change seen; -1 for where the feed stands now.")
+    after: int = Field(-1, ge=-1, le=LARGEST, description="Number of the last change seen; -1 for where the feed stands now.")
 
 
 class SpendQuery(View):

@@ -63,7 +63,9 @@ class Guard:
             session = people.session(connection, secret, self.app.clock.now()) if secret else None
         if session is None:
             raise Problem(401, "not-signed-in", "Sign in, or send a token in the Authorization header.")
-        if request.method not in ("GET", "HEAD", "OPTIONS") and not hmac.compare_digest(request.headers.get(CSRF_HEADER, ""), session.csrf):
+        if request.method not in ("GET", "HEAD", "OPTIONS") and not hmac.compare_digest(
+            request.headers.get(CSRF_HEADER, "").encode(), session.csrf.encode()
+        ):
             raise Problem(403, "csrf", f"The request carries no valid {CSRF_HEADER}. Reload the page and try again.")
         return session.person
 

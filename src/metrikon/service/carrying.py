@@ -13,7 +13,7 @@ from metrikon.core.flows.copying import BadCopy
 from metrikon.engine.carrying import BadCarried
 from metrikon.service.asked import NamePath
 from metrikon.service.problems import Problem
-from metrikon.service.reply import reply
+from metrikon.service.reply import attachment, reply
 from metrikon.service.views import PutView, View
 
 
@@ -64,9 +64,7 @@ def blueprint(app: App) -> APIBlueprint:
             raise Problem(404, "not-there", str(error.args[0])) from error
         except BadCarried as error:
             raise Problem(422, "not-carried", str(error)) from error
-        response = Response(data, content_type="application/zip")
-        response.headers["Content-Disposition"] = f'attachment; filename="{path.name}.zip"'
-        return response
+        return Response(data, content_type="application/zip", headers=attachment(f"{path.name}.zip"))
 
     @api.post("/api/flows-import", responses={200: TakenList}, operation_id="importFlow")
     def take(query: ImportQuery) -> Response:

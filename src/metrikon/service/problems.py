@@ -141,9 +141,9 @@ def install(app: Flask) -> None:
     @app.errorhandler(Exception)
     def _any(error: Exception) -> Response:
         if short := short_of(error):
-            log.error("%s %s: %s", request.method, request.path, short)
+            log.error("%s %r: %s", request.method, request.path, short)
             return respond(507, "no-room", f"{short}. Nothing was changed; try again when that is over.")
-        log.exception("%s %s", request.method, request.path)
+        log.exception("%s %r", request.method, request.path)
         return respond(
             500, "error", f"The service met an error it did not expect ({type(error).__name__}). It is in the service's log; nothing was lost."
         )

@@ -18,7 +18,7 @@ from metrikon.core.records.pointers import get
 from metrikon.core.records.types import RecordType
 from metrikon.service.asked import ApproveBody, CheckBody, CsvQuery, IdPath, RecordQuery, RefuseBody
 from metrikon.service.problems import Problem
-from metrikon.service.reply import reply, states
+from metrikon.service.reply import attachment, reply, states
 from metrikon.service.views import CheckView, DeliveryView, FieldView, RecordDetail, RecordPage, RecordRow
 from metrikon.store import deliveries, items, listing, records
 
@@ -46,8 +46,7 @@ def blueprint(app: App) -> APIBlueprint:
     def export(query: CsvQuery) -> Response:
         """All records of a type as CSV (RFC 4180), one line a row of their list, header fields repeated."""
         kind, _ = _kind(app, query.record_type)
-        headers = {"Content-Disposition": f'attachment; filename="{query.record_type}.csv"'}
-        return Response(_csv(app, kind, query), content_type="text/csv; charset=utf-8", headers=headers)
+        return Response(_csv(app, kind, query), content_type="text/csv; charset=utf-8", headers=attachment(f"{query.record_type}.csv"))
 
     @api.get("/api/records/<string:id>", responses={200: RecordDetail}, operation_id="getRecord")
     def get_record(path: IdPath) -> Response:

@@ -8,6 +8,7 @@ from typing import Any
 from flask import Response, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
 from flask_openapi3 import APIBlueprint, Info, OpenAPI, Tag
+from werkzeug.utils import safe_join
 
 from metrikon import __version__
 from metrikon.app.assemble import App
@@ -49,6 +50,7 @@ class _ExactJson(DefaultJSONProvider):
             raise ValueError(str(error)) from error
 
 
+LONGEST_PATH = 200  # characters of the name of a file of the console
 CONSOLE = Path(__file__).parent / "console_files"
 _POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
@@ -153,7 +155,8 @@ def _console(path: str = "index.html") -> Response:
         raise Problem(404, "not-there", f"There is nothing at /{path}.")
     if not (CONSOLE / "index.html").is_file():
         return Response(_NO_CONSOLE, content_type="text/html; charset=utf-8")
-    found = (CONSOLE / path).is_file()
+    place = safe_join(str(CONSOLE), path) if len(path) <= LONGEST_PATH else None
+    found = place is not None and Path(place).is_file()
     response = send_from_directory(CONSOLE, path if found else "index.html")
     lasting = found and path.startswith("assets/")
     response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"

@@ -22,6 +22,7 @@ from referencing import Registry
 from metrikon.core.feel import BadExpression
 from metrikon.core.feel.parse import parse
 from metrikon.core.records.manner import COPIED, manner_of
+from metrikon.core.records.ours import OURS, misfit
 from metrikon.core.records.pointers import escape, shape
 from metrikon.core.records.shapes import CURRENCY_WORDS, kind_of_pattern, takes
 from metrikon.core.records.sound import Unsound, check_sound, quick, target, without_yes_and_no
@@ -29,7 +30,6 @@ from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.number_words import plain
 from metrikon.core.values.text import name_key
 
-OURS = "x-metrikon"
 CODED = ("iban", "vat number", "article number", "phone", "mail", "web address", "time", "moment", "month")
 DEEPEST = 12
 
@@ -293,6 +293,8 @@ def _fields(whole: Mapping[str, Any], schema: Mapping[str, Any], shape: str, req
     if depth > DEEPEST:
         raise BadRecordType(f"The record type nests deeper than {DEEPEST} levels at {shape or '/'}.")
     schema = resolved(whole, schema)
+    if wrong := misfit(schema):
+        raise BadRecordType(f"The record type says something that cannot be used, at {shape or '/'}: {wrong}.")
     if "properties" in schema:
         needed = set(schema.get("required", ()))
         for name, part in schema["properties"].items():

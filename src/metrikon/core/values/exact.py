@@ -9,7 +9,20 @@ import msgspec
 
 _ENCODER = msgspec.json.Encoder(decimal_format="number")
 _ORDERED = msgspec.json.Encoder(decimal_format="number", order="sorted")
-_DECODER = msgspec.json.Decoder(float_hook=Decimal)
+MOST_DIGITS = 1000  # of a number, before or after its point, written out
+
+
+def _exactly(text: str) -> Decimal:
+    """A number as it is written. Raises ValueError for one that written out would have more digits than are worked with."""
+    if len(text) > MOST_DIGITS or "e" in text or "E" in text:
+        found = Decimal(text)
+        if not -MOST_DIGITS <= found.adjusted() <= MOST_DIGITS or len(text) > 2 * MOST_DIGITS:
+            raise ValueError(f"the number {text[:20]} has more than {MOST_DIGITS} digits")
+        return found
+    return Decimal(text)
+
+
+_DECODER = msgspec.json.Decoder(float_hook=_exactly)
 
 
 class NotJson(ValueError):
@@ -35,5 +48,5 @@ def loads(data: bytes | str) -> Any:
     """Read JSON; numbers with a fraction or exponent become `Decimal`. Raises `NotJson`."""
     try:
         return _DECODER.decode(data)
-    except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
+    except (msgspec.DecodeError, RecursionError, ArithmeticError, ValueError) as error:
         raise NotJson(str(error)) from error
