@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import logging
+import os
 from collections.abc import Mapping
 from decimal import Decimal
 from pathlib import Path
@@ -15,6 +16,7 @@ from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
 from metrikon.app.watching import Watching
 from metrikon.core.flows.model import Said
+from metrikon.core.flows.problems import BadFlow
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.again import Again
 from metrikon.engine.answers import Answers
@@ -22,13 +24,14 @@ from metrikon.engine.arrivals import Arrivals
 from metrikon.engine.budget import Breaker, Budget
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.carrying import Carrying
-from metrikon.engine.catalog import Catalog
+from metrikon.engine.catalog import Catalog, Lists
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
 from metrikon.engine.keeping import Days, Keeping
 from metrikon.engine.moving import Moving
 from metrikon.engine.opening import Opening
+from metrikon.engine.places import Places
 from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
 from metrikon.engine.trials import Trials
@@ -37,9 +40,10 @@ from metrikon.engine.turns import Turns
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
-from metrikon.ports.destination import Destination
+from metrikon.ports.destination import Destination, Unusable
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
+from metrikon.ports.touching import Touched
 from metrikon.ports.transcription import Transcriber
 from metrikon.store import calls, deliveries
 from metrikon.store.database import Database
@@ -51,6 +55,7 @@ from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber
 
 log = logging.getLogger("metrikon.app")
+PLACES = 1000  # milliseconds for which it is known whether a flow may run
 
 
 def limits_of(settings: Settings) -> Limits:
@@ -87,8 +92,12 @@ class App:
         self.default_model = next(iter(models)) if models else made.default
         self.budget = Budget(limits_on_spending(settings), self.clock, self._spent, self._spent_in_run)
         turns = Turns(self.clock, lambda flow: self.catalog.limits(flow).calls_a_minute)
+        self._looked: dict[tuple[str, int], tuple[int, str]] = {}
         self.board = Switchboard(self.models, made.specs, self.database, self.clock, self.budget, Breaker(self.clock, settings.model_rest), turns)
-        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), lambda: self.workshop.lists.heads())
+        folders = [Path(each) for each in settings.folders.split(os.pathsep) if each.strip()]
+        self.places = Places(self.database, self.clock, self.home, folders, settings.servers.split(","), self._touched)
+        heads: Lists = lambda: self.workshop.lists.heads()  # noqa: E731
+        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self.places.problems)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
@@ -98,7 +107,7 @@ class App:
             fetch_private=settings.fetch_private,
             fetch_limits=(settings.fetches_a_minute, settings.fetches_at_once),
         )
-        bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping)
+        bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination)
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
         self.arrivals = Arrivals(
@@ -117,7 +126,7 @@ class App:
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)
         self.watching = Watching(
-            *(self.database, self.catalog, self.arrivals, self.room, self.kinds, self.home, settings.max_bytes),
+            *(self.database, self.catalog, self.arrivals, self.room, self.places.problem, self.kinds, self.home, settings.max_bytes),
             (self.questions.remind,),
             (self.keeping.carry_out,),
         )
@@ -154,5 +163,23 @@ class App:
         kind = self.kinds.destinations[said.kind]
         return kind.place(said.form, self.home), kind.former_place(said.form, self.home)
 
+    def _barred(self, flow: str, version: int) -> str:
+        """Why a version of a flow may not run: it touches a place that flows may not. Looked at anew every second."""
+        key, now = (flow, version), self.clock.now()
+        at, told = self._looked.get(key, (-PLACES, ""))
+        if abs(now - at) >= PLACES:
+            try:
+                told = " ".join(each.message for each in self.places.problems(self.catalog.flow(flow, version)))
+            except (KeyError, BadFlow):
+                told = ""  # whoever runs it says so
+            self._looked[key] = (now, told)
+        return told
+
+    def _touched(self, said: Said) -> Touched | None:
+        kind = self.kinds.intakes[said.kind] if said.where[:1] == ("intakes",) else self.kinds.destinations[said.kind]
+        return kind.touches(said.form, self.home)
+
     def _destination(self, said: Said) -> Destination:
+        if problem := self.places.problem(said):
+            raise Unusable(problem)
         return self.kinds.destinations[said.kind].build(said.form, self.home)

@@ -61,6 +61,8 @@ class Settings:
     keep_journals_days: int = _setting(0, "Days after which journals of runs that have settled are kept no longer; 0: kept for good.")
     keep_calls_days: int = _setting(30, "Days after which what models were asked and answered is forgotten; 0: kept for good.")
     free_mb: int = _setting(200, "Megabytes that must be free on the disk of the service's folder for more to be taken in.")
+    folders: str = _setting("", "Folders that flows may touch besides that of the service, parted by colons.")
+    servers: str = _setting("", "Database servers that flows may use, parted by commas: db.garden.example:5432/ledger, or a host.")
     candidates: int = _setting(10, "The latest items of each intake that are kept as they came in, to become samples.")
     price_in: Decimal = _setting(Decimal(0), "Price of a million tokens read by the model.")
     price_out: Decimal = _setting(Decimal(0), "Price of a million tokens written by the model.")

@@ -37,6 +37,7 @@ class Watching:
         catalog: Catalog,
         arrivals: Arrivals,
         room: Room,
+        barred: Callable[[Said], str],
         kinds: Kinds,
         home: Path,
         largest: int,
@@ -44,6 +45,8 @@ class Watching:
         hourly: Sequence[Callable[[], object]],
     ) -> None:
         self._database, self._catalog, self._arrivals, self._kinds = database, catalog, arrivals, kinds
+        self._barred = barred  # why an intake may not be looked at, or nothing
+        self._not_allowed: dict[tuple[str, Said], str] = {}
         self._room, self._home, self._largest = room, home, largest
         self._often, self._hourly = often, hourly
         self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
@@ -64,6 +67,7 @@ class Watching:
     def problems(self) -> list[dict[str, Any]]:
         """What intakes could not take, with the flow and the reason."""
         found = [{"flow": "", "folder": "", "message": problem}] if (problem := self._room.problem()) else []
+        found += [{"flow": flow, "folder": "", "message": f"{flow}: {message}"} for (flow, _), message in list(self._not_allowed.items())]
         for (flow, _), (place, looked) in list(self._looked.items()):  # a scan may add one meanwhile
             found += [{"flow": flow, "folder": place, "message": message} for message in list(looked.problems.values())]
         return found
@@ -115,6 +119,10 @@ class Watching:
         kind = self._kinds.intakes[said.kind]
         if kind.build is None:
             return None
+        if problem := self._barred(said):
+            self._not_allowed[flow, said] = problem
+            return None
+        self._not_allowed.pop((flow, said), None)
         with self._lock:
             if (flow, said) not in self._looked:
                 for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self._home)]:

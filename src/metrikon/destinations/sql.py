@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, Literal
+from urllib.parse import unquote
 
 from pydantic import Field
 from sqlalchemy import (
@@ -32,10 +33,12 @@ from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, Operati
 from sqlalchemy.types import TypeEngine
 
 from metrikon.core.flows.form import Form
+from metrikon.core.flows.secret import masked
 from metrikon.destinations.cells import as_date, cell_value, found_in
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
+from metrikon.ports.touching import Touched
 
 SQLITE = "sqlite:///"
 
@@ -244,11 +247,25 @@ def _former_place(said: SqlTable, home: Path) -> str:
         return f"sql:{said.table}"
 
 
+def _touches(said: SqlTable, home: Path) -> Touched | None:
+    """The file of a SQLite database, or the server of another one with the name of the database."""
+    try:
+        url = make_url(url_of(said, home))
+    except ArgumentError:
+        return None  # it is told when it is built
+    if url.get_backend_name() != "sqlite":
+        return Touched(address=f"{url.host or 'localhost'}{f':{url.port}' if url.port else ''}/{url.database or ''}")
+    name = url.database or ""
+    if name in ("", ":memory:"):
+        return None
+    return Touched(Path(unquote(name.removeprefix("file:").partition("?")[0]) if name.startswith("file:") else name))
+
+
 def _build(said: SqlTable, home: Path) -> SqlDestination:
     try:
         return SqlDestination(url_of(said, home), said.table)
     except ArgumentError as error:
-        raise Unusable(f"{said.url!r} is no database URL, such as sqlite:///ledger.db.") from error
+        raise Unusable(f"{masked(said.url)!r} is no database URL, such as sqlite:///ledger.db.") from error
 
 
-KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database")
+KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database", _touches)

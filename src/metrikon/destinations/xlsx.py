@@ -26,6 +26,7 @@ from metrikon.destinations.cells import cell_value, found_in, same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import absolute, from_home
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
+from metrikon.ports.touching import Touched
 
 MOST_ROWS = 1_048_576
 
@@ -202,4 +203,5 @@ KIND = DestinationKind(
     former_place=lambda said, home: f"xlsx:{absolute(said.path, home)}#{said.sheet}",
     build=lambda said, home: XlsxDestination(absolute(said.path, home), said.sheet),
     tell=lambda said: f"the sheet {said.sheet} of {said.path}",
+    touches=lambda said, home: Touched(absolute(said.path, home)),
 )

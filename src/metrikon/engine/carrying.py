@@ -132,6 +132,7 @@ class Carrying:
         problems: list[Problem] = []
         for name, text in parts.texts["flow"].items():
             flow, found = checked(text, self._catalog.language, known)
+            found += self._catalog.barred(flow) if flow is not None else ()
             problems += [replace(each, place=f"{name}: {each.place}") for each in found]
             if flow is not None and flow.name != name:
                 problems.append(Problem("", "name", f"The file holds a flow named {flow.name!r} under the name {name!r}."))

@@ -16,6 +16,7 @@ from metrikon.core.feel.parse import in_standard_spelling
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.copying import BadCopy, copied
 from metrikon.core.flows.kind import Known, Language
+from metrikon.core.flows.lines import with_lines
 from metrikon.core.flows.model import Flow, Limits, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.reading import flow_from
@@ -35,12 +36,21 @@ Lists = Callable[[], Mapping[str, Sequence[str]]]
 class Catalog:
     """What is kept under which name; versions never change, so they are parsed once."""
 
-    def __init__(self, database: Database, clock: Clock, language: Language, models: frozenset[str], lists: Lists = dict) -> None:
+    def __init__(
+        self,
+        database: Database,
+        clock: Clock,
+        language: Language,
+        models: frozenset[str],
+        lists: Lists = dict,
+        barred: Callable[[Flow], Sequence[Problem]] = lambda flow: (),
+    ) -> None:
         self._database = database
         self._clock = clock
         self.language = language
         self._models = models
         self._lists = lists  # the lists that there are, with the heads of their columns
+        self.barred = barred  # what of a flow touches places that flows may not
         self._flows: dict[tuple[str, int], Flow] = {}
         self._types: dict[tuple[str, int], RecordType] = {}
         self._newest: dict[str, int] = {}
@@ -254,7 +264,9 @@ class Catalog:
 
     def problems_in(self, text: str) -> tuple[Flow | None, list[Problem]]:
         """The flow in a text, as far as it can be read, and all that is wrong with it."""
-        return checked(text, self.language, self.known())
+        flow, problems = checked(text, self.language, self.known())
+        barred = self.barred(flow) if flow is not None else ()
+        return flow, [*problems, *with_lines(list(barred), text)] if barred else problems
 
     def _record_types(self) -> Mapping[str, RecordType]:
         with self._database.reading() as connection:

@@ -50,6 +50,7 @@ class Bench:
     stopping: Callable[[], bool]
     states: States = field(default_factory=States)
     rest: Rest = field(default_factory=Rest)
+    barred: Callable[[str, int], str] = lambda flow, version: ""  # why a version of a flow may not run, or nothing
 
 
 class Work:
@@ -70,14 +71,17 @@ class Work:
         """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
         BEHALF.set(party(self.claim.flow, behind=self.claim.behind))
         try:
-            self._go()
+            if barred := self.bench.barred(self.claim.flow, self.claim.flow_version):
+                self._park(barred)
+            else:
+                self._go()
         except LeaseLost:
             log.info("run %s passed on to another worker", self.claim.run_id)
         except StoreFailed as error:
             log.error("run %s: %s", self.claim.run_id, error)
         except Exception:
             log.exception("run %s: an error in the engine", self.claim.run_id)
-            self._park_for_error()
+            self._park("An error of the program stopped this run; it is in the service's log. Continue the run once it is mended.")
 
     def _go(self) -> None:
         state, effects = self._replayed()
@@ -277,10 +281,11 @@ class Work:
         if not self.journal.last(finish):
             self.bench.states.keep(self.claim.run_id, Kept(state, self.journal.known, self.today, self.file_name, self.versions))
 
-    def _park_for_error(self) -> None:
+    def _park(self, reason: str) -> None:
+        """Park the run as it stands, for a reason that is none of its steps."""
+
         def job(connection: Connection) -> None:
             leases.hold_lease(connection, self.claim)
-            reason = "An error of the program stopped this run; it is in the service's log. Continue the run once it is mended."
             runs.move(connection, self.claim.run_id, "parked", self.clock.now(), reason)
 
         try:

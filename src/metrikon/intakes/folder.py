@@ -16,6 +16,7 @@ from pydantic import Field
 from metrikon.core.flows.form import Form
 from metrikon.intakes.upload import OPENED
 from metrikon.ports.intake import IntakeKind, Take, There
+from metrikon.ports.touching import Touched
 
 log = logging.getLogger("metrikon.intakes")
 TAKEN = "taken"  # the folder that taken files are moved to
@@ -156,4 +157,6 @@ def _build(said: WatchedFolder, home: Path, largest: int) -> Folder:
     return Folder(home / said.path, said.after == "move", said.settled, largest)
 
 
-KIND = IntakeKind("folder", WatchedFolder, lambda said: f"files in the folder {said.path}", _place, _build)
+KIND = IntakeKind(
+    "folder", WatchedFolder, lambda said: f"files in the folder {said.path}", _place, _build, lambda said, home: Touched(home / said.path)
+)

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, Literal, Protocol, runtime_checkable
 
 from metrikon.core.flows.form import Form
+from metrikon.ports.touching import Touched
 
 KEY_COLUMN = "delivery_key"
 
@@ -78,7 +79,7 @@ class DestinationKind:
 
     `parameters`: the form of what a flow says of it. `place`: the place itself, named from the folder of the service and without secrets, so that
     two flows that write there share its delivery keys. `former_place`: the same as earlier versions named it in their keys. `build`: the adapter;
-    raises `Unusable` when what the flow says cannot be used. `tell`: where rows go, in a few words.
+    raises `Unusable` when what the flow says cannot be used. `tell`: where rows go, in a few words. `touches`: the file or server that it uses.
     """
 
     name: str
@@ -87,3 +88,4 @@ class DestinationKind:
     former_place: Callable[[Any, Path], str]
     build: Callable[[Any, Path], Destination]
     tell: Callable[[Any], str]
+    touches: Callable[[Any, Path], Touched | None] = lambda said, home: None

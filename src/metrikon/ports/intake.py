@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from metrikon.core.flows.form import Form
+from metrikon.ports.touching import Touched
 
 Take = Callable[[str, str, bytes], Callable[[], object]]  # identity, name, bytes; what it gives waits until they are kept
 
@@ -48,7 +49,8 @@ class IntakeKind:
     """A kind of intake, declared beside its adapter.
 
     `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it, given the form, the
-    folder of the service and the most bytes that are taken; None for a kind that is sent to the service. `tell`: what comes in, in a few words.
+    folder of the service and the most bytes that are taken; None for a kind that is sent to the service. `tell`: what comes in, in a few words. `touches`: the folder or server
+    that it uses.
     """
 
     name: str
@@ -56,6 +58,7 @@ class IntakeKind:
     tell: Callable[[Any], str]
     place: Callable[[Any, Path], str] = lambda said, home: ""
     build: Callable[[Any, Path, int], Looked] | None = None
+    touches: Callable[[Any, Path], Touched | None] = lambda said, home: None
 
 
 def opened(said: Any) -> bool:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import Field
 
 from metrikon.service.views import View
 
+SHOWN = r"^[^\x00-\x1f\x7f/\\]+$"  # a name that can be shown in a line
+Role = Literal["upload", "reader", "reviewer", "builder", "admin"]
 LARGEST = 2**63 - 1  # of a number that the database compares with
 
 
@@ -123,4 +125,26 @@ class PasswordsBody(View):
 
 
 class TokenBody(View):
-    name: str = Field(..., min_length=1, max_length=80)
+    name: str = Field(..., min_length=1, max_length=80, pattern=SHOWN)
+    role: Role = Field("builder", description="upload, reader, reviewer, builder or admin.")
+    days: int = Field(0, ge=0, le=36_500, description="After so many days it ends; 0: never.")
+
+
+class PersonPath(View):
+    name: str = Field(..., min_length=1, max_length=80, pattern=SHOWN)
+
+
+class PersonBody(View):
+    role: Role | None = Field(None, description="reader, reviewer, builder or admin; a new person is a reviewer, the first an admin.")
+    password: str | None = Field(None, min_length=8, max_length=400, description="Without one, the password stays as it is, or one is made.")
+
+
+class PlaceBody(View):
+    place: str = Field(
+        ..., min_length=2, max_length=500, description="A folder or file (its whole path), or a server, such as db.garden.example:5432/ledger."
+    )
+    why: str = Field("", max_length=500)
+
+
+class PlaceQuery(View):
+    place: str = Field(..., min_length=2, max_length=500)

@@ -12,10 +12,13 @@ from werkzeug.security import check_password_hash, generate_password_hash
 
 from metrikon.app.assemble import App
 from metrikon.service.problems import Problem
+from metrikon.service.roles import may, needed
 from metrikon.service.tries import TooMany, Tries
 from metrikon.store import people
 
 COOKIE = "metrikon_session"
+LOOKING = ("GET", "HEAD", "OPTIONS")
+DAY = 86_400_000  # milliseconds
 CSRF_HEADER = "X-CSRF-Token"
 OPEN = ("/health", "/ready", "/api/session", "/api/openapi.json")
 _NOBODY = generate_password_hash(secrets.token_hex(16))
@@ -40,34 +43,34 @@ class Guard:
             return None
         header = request.headers.get("Authorization", "")
         if header.startswith("Bearer "):
-            g.person = self._token(header.removeprefix("Bearer ").strip())
+            g.person, role = self._token(header.removeprefix("Bearer ").strip())
         else:
-            g.person = self._session()
+            g.person, role = self._session()
+        operation, looks_only = str(request.endpoint or ""), request.method in LOOKING
+        if request.endpoint is not None and not may(role, operation, looks_only=looks_only):
+            wanted = needed(operation, looks_only=looks_only)
+            raise Problem(403, "not-your-role", f"Your role is {role}; this takes the role {wanted}. Ask an admin for it.", role=role, wanted=wanted)
         return None
 
-    def _token(self, secret: str) -> str:
-        with self.app.database.reading() as connection:
-            name = people.token_name(connection, secret)
-        if name is None:
-            raise Problem(401, "bad-token", "The token is not known here. Make one with `metrikon tokens add`.")
+    def _token(self, secret: str) -> tuple[str, str]:
         now = self.app.clock.now()
+        with self.app.database.reading() as connection:
+            token = people.token_of(connection, secret, now)
+        if token is None:
+            raise Problem(401, "bad-token", "The token is not known here, or has ended. Make one with `metrikon tokens add`.")
         key = people.hashed(secret)
         if now - self._noted.get(key, 0) > 60_000:
             self._noted[key] = now
             self.app.database.submit(lambda connection: people.token_used(connection, secret, now))
-        return f"token {name}"
+        return f"token {token.name}", token.role
 
-    def _session(self) -> str:
-        secret = request.cookies.get(COOKIE, "")
-        with self.app.database.reading() as connection:
-            session = people.session(connection, secret, self.app.clock.now()) if secret else None
+    def _session(self) -> tuple[str, str]:
+        session = self._opened(request.cookies.get(COOKIE, ""))
         if session is None:
             raise Problem(401, "not-signed-in", "Sign in, or send a token in the Authorization header.")
-        if request.method not in ("GET", "HEAD", "OPTIONS") and not hmac.compare_digest(
-            request.headers.get(CSRF_HEADER, "").encode(), session.csrf.encode()
-        ):
+        if request.method not in LOOKING and not hmac.compare_digest(request.headers.get(CSRF_HEADER, "").encode(), session.csrf.encode()):
             raise Problem(403, "csrf", f"The request carries no valid {CSRF_HEADER}. Reload the page and try again.")
-        return session.person
+        return session.person, session.role
 
     def sign_in(self, name: str, password: str) -> tuple[people.Session, str]:
         """The session of a person and the secret for their cookie. Raises a problem for a wrong password."""
@@ -86,11 +89,14 @@ class Guard:
         secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
         until = now + self.app.settings.session_hours * 3_600_000
         self.app.database.write(lambda connection: people.open_session(connection, secret, name, csrf, until, now))
-        return people.Session(name, csrf), secret
+        session = self._opened(secret)
+        return session or people.Session(name, csrf), secret
 
     def current(self) -> people.Session | None:
         """The session of this request, if any."""
-        secret = request.cookies.get(COOKIE, "")
+        return self._opened(request.cookies.get(COOKIE, ""))
+
+    def _opened(self, secret: str) -> people.Session | None:
         with self.app.database.reading() as connection:
             return people.session(connection, secret, self.app.clock.now()) if secret else None
 
@@ -101,14 +107,15 @@ class Guard:
             self.app.database.write(lambda connection: people.close_session(connection, secret))
 
 
-def set_password(app: App, name: str, password: str) -> None:
-    """Create a person or change their password."""
-    kept, now = generate_password_hash(password), app.clock.now()
-    app.database.write(lambda connection: people.set_password(connection, name, kept, now))
+def set_password(app: App, name: str, password: str | None, role: str | None = None) -> bool:
+    """Create a person, or change their password or role; whether they are new. Raises `people.LastAdmin`."""
+    kept, now = generate_password_hash(password) if password is not None else None, app.clock.now()
+    return app.database.write(lambda connection: people.put_person(connection, name, kept, role, now))
 
 
-def add_token(app: App, name: str) -> tuple[str, str]:
-    """A new token: (id, secret). The secret is shown once and kept as a hash only."""
+def add_token(app: App, name: str, role: str = "admin", days: int = 0) -> tuple[str, str]:
+    """A new token: (id, secret). The secret is shown once and kept as a hash only. `days`: after which it ends; 0: never."""
     secret, token_id, now = "mk_" + secrets.token_urlsafe(32), app.clock.new_id(), app.clock.now()
-    app.database.write(lambda connection: people.add_token(connection, token_id, name, secret, now))
+    token, until = people.Token(token_id, name, role), now + days * DAY if days else None
+    app.database.write(lambda connection: people.add_token(connection, token, secret, until, now))
     return token_id, secret

@@ -16,6 +16,7 @@ from metrikon.core.flows.kind import Known
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.schema import flow_schema
+from metrikon.core.flows.secret import masked
 from metrikon.core.flows.telling import told
 from metrikon.core.flows.verify import verify
 from metrikon.core.values.exact import dumps
@@ -81,7 +82,7 @@ def blueprint(app: App) -> APIBlueprint:
             paused=paused,
             about=flow.about.strip(),
             zone=flow.head.zone,
-            text=newest["text"],
+            text=masked(newest["text"]),
             comes=_comes(app, flow),
             goes=_goes(app, flow),
             lines=[FlowLine(**asdict(each)) for each in told(flow)],
@@ -182,12 +183,12 @@ def blueprint(app: App) -> APIBlueprint:
 
 
 def _flow(app: App, row: dict[str, Any], paused: set[str], known: Known) -> FlowView:
-    row = {name: value for name, value in row.items() if name not in ("put_by", "why")} | {"put_by": row["put_by"] or "", "why": row["why"] or ""}
+    row = {**row, "put_by": row["put_by"] or "", "why": row["why"] or "", "text": masked(row["text"])}
     try:
         flow = app.catalog.flow(row["name"], row["version"])
     except BadFlow as error:  # kept by an older version of the program
         return FlowView(**row, about="", paused=row["name"] in paused, wrong=len(error.problems))
-    wrong = len(verify(flow, known))
+    wrong = len(verify(flow, known)) + len(app.catalog.barred(flow))
     return FlowView(**row, about=flow.about.strip(), paused=row["name"] in paused, comes=_comes(app, flow), goes=_goes(app, flow), wrong=wrong)
 
 
@@ -209,6 +210,7 @@ def _versions(app: App, name: str, rows: list[dict[str, Any]]) -> Iterator[FlowV
 
 def _changes(app: App, name: str, older: int, newer: int) -> list[str]:
     try:
-        return differences(app.catalog.flow(name, older), app.catalog.flow(name, newer)) or ["Only its remarks or its order of writing changed."]
+        found = differences(app.catalog.flow(name, older), app.catalog.flow(name, newer))
+        return [masked(each) for each in found] or ["Only its remarks or its order of writing changed."]
     except BadFlow:
         return ["What changed cannot be told: one of the two is of an older form."]

@@ -22,7 +22,7 @@ from metrikon.store import people
 
 def blueprint(app: App) -> APIBlueprint:
     """The routes."""
-    api = APIBlueprint("tokens", __name__, abp_tags=[Tag(name="tokens")])
+    api = APIBlueprint("tokens", __name__, abp_tags=[Tag(name="people and tokens")])
 
     @api.get("/api/tokens", responses={200: TokenList}, operation_id="listTokens")
     def list_tokens() -> Response:
@@ -34,8 +34,10 @@ def blueprint(app: App) -> APIBlueprint:
     @api.post("/api/tokens", responses={201: TokenMade}, operation_id="addToken")
     def make_token(body: TokenBody) -> Response:
         """Make a token. Its secret is in this answer and nowhere else."""
-        token_id, secret = add_token(app, body.name)
-        return reply(TokenMade(id=token_id, name=body.name, created_at=app.clock.now(), secret=secret), 201)
+        token_id, secret = add_token(app, body.name, body.role, body.days)
+        with app.database.reading() as connection:
+            row = next(each for each in people.all_tokens(connection) if each["id"] == token_id)
+        return reply(TokenMade.model_validate({**row, "secret": secret}), 201)
 
     @api.delete("/api/tokens/<string:id>", responses={204: None}, operation_id="dropToken")
     def drop_token(path: IdPath) -> Response:

@@ -18,6 +18,7 @@ class View(BaseModel):
 class SessionView(View):
     person: str
     csrf: str
+    role: str = Field("", description="upload, reader, reviewer, builder or admin.")
 
 
 class ArrivedView(View):
@@ -338,8 +339,10 @@ class RunStarted(View):
 class TokenView(View):
     id: str
     name: str
+    role: str
     created_at: int
     used_at: int | None = None
+    until: int | None = Field(None, description="When it ends, milliseconds since 1970.")
 
 
 class TokenMade(TokenView):
@@ -348,6 +351,32 @@ class TokenMade(TokenView):
 
 class TokenList(View):
     items: list[TokenView]
+
+
+class PersonView(View):
+    name: str
+    role: str
+    created_at: int
+
+
+class PersonPut(PersonView):
+    new: bool
+    password: str | None = Field(None, description="The password that was made; it is shown here alone.")
+
+
+class PeopleList(View):
+    items: list[PersonView]
+
+
+class PlaceView(View):
+    place: str
+    why: str
+    by: str
+    at: int | None = Field(None, description="Milliseconds since 1970; none for what the settings allow.")
+
+
+class PlaceList(View):
+    items: list[PlaceView]
 
 
 class ChangeView(View):

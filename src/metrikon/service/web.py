@@ -24,6 +24,8 @@ from metrikon.service import (
     keeping,
     lists,
     models,
+    people,
+    places,
     questions,
     record_types,
     records,
@@ -97,7 +99,9 @@ def create(app: App) -> OpenAPI:
         trials,
         documents,
         today,
+        people,
         tokens,
+        places,
         keeping,
         status,
     ):
@@ -116,7 +120,7 @@ def _session_routes(app: App, guard: Guard) -> APIBlueprint:
     def sign_in(body: SignIn) -> Response:
         """Sign in; the session comes as a cookie that scripts cannot read."""
         session, secret = guard.sign_in(body.name, body.password)
-        response = reply(SessionView(person=session.person, csrf=session.csrf))
+        response = reply(SessionView(person=session.person, csrf=session.csrf, role=session.role))
         age = app.settings.session_hours * 3600
         response.set_cookie(COOKIE, secret, max_age=age, httponly=True, samesite="Strict", secure=request.is_secure, path="/")
         return response
@@ -127,7 +131,7 @@ def _session_routes(app: App, guard: Guard) -> APIBlueprint:
         session = guard.current()
         if session is None:
             raise Problem(401, "not-signed-in", "Nobody is signed in.")
-        return reply(SessionView(person=session.person, csrf=session.csrf))
+        return reply(SessionView(person=session.person, csrf=session.csrf, role=session.role))
 
     @api.delete("/api/session", responses={204: None}, operation_id="signOut")
     def sign_out() -> Response:

@@ -254,6 +254,7 @@ people = Table(
     Column("name", String(80), primary_key=True),
     Column("password", Text, nullable=False),
     Column("created_at", BigInteger, nullable=False),
+    Column("role", String(20), nullable=False, server_default="admin"),
 )
 sessions = Table(
     "sessions",
@@ -271,6 +272,16 @@ tokens = Table(
     Column("hash", String(64), nullable=False, unique=True),
     Column("created_at", BigInteger, nullable=False),
     Column("used_at", BigInteger),
+    Column("role", String(20), nullable=False, server_default="admin"),
+    Column("until", BigInteger),  # when it ends
+)
+places = Table(  # that flows may touch besides those of the service's folder
+    "places",
+    metadata,
+    Column("place", String(500), primary_key=True),
+    Column("why", Text, nullable=False),
+    Column("by", String(80), nullable=False),
+    Column("at", BigInteger, nullable=False),
 )
 samples = Table(  # items that a flow is tried on
     "samples",

@@ -10,6 +10,7 @@ from metrikon.core.flows.form import Form, Where, plain
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.flows.problems import Problem
 
+MASK = "•••"
 _PATTERNS = (
     (re.compile(r"[a-z][a-z0-9+.-]*://[^\s/@:]+:(?P<found>[^\s/@]+)@", re.I), "a password in an address"),
     (re.compile(r"\b(?:api[_-]?key|token|secret|password|passwd)\b\s*[=:]\s*[\"']?(?P<found>[^\s\"'${}]{6,})", re.I), "a key or a password"),
@@ -49,3 +50,8 @@ def _found(value: Any, where: Where) -> Iterator[tuple[Where, str]]:
     elif isinstance(value, list):
         for number, each in enumerate(value):
             yield from _found(each, (*where, number))
+
+
+def masked(text: str) -> str:
+    """A text without the passwords of addresses in it."""
+    return _PATTERNS[0][0].sub(lambda found: found.group().replace(f":{found['found']}@", f":{MASK}@"), text)
