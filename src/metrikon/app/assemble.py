@@ -49,6 +49,7 @@ from metrikon.store import calls, deliveries
 from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
+from metrikon.store.own import opened
 from metrikon.store.passwords import Passwords
 from metrikon.store.room import Room
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
@@ -79,8 +80,7 @@ class App:
         self.settings = settings
         self.kinds = kinds()
         self.clock = clock or SystemClock()
-        settings.home.mkdir(parents=True, exist_ok=True)
-        self.home = settings.home.resolve()
+        self.home = opened(settings.home)
         self.database = Database(self.home / "metrikon.db")
         migrate(self.database)
         self.database.start()

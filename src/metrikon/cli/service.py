@@ -14,6 +14,7 @@ from metrikon.app.settings import Settings
 from metrikon.cli.common import LOCAL, CommandFailed, settings_from
 from metrikon.cli.logs import log_to
 from metrikon.core.values.exact import NotJson, dumps, loads
+from metrikon.drivers.confined import cut_off
 from metrikon.drivers.rubbish import look_seldom
 from metrikon.service.auth import add_token
 from metrikon.service.serving import Server
@@ -74,6 +75,8 @@ def run_server(app: App, ready: Callable[[Server], None]) -> None:
 
 def _greet(app: App, server: Server, out: TextIO) -> None:
     print(f"Metrikon is ready: {server.url}", file=out, flush=True)
+    if not cut_off():
+        print("Processes that read files could not be cut off from the network: this machine does not allow it.", file=out, flush=True)
     with app.database.reading() as connection:
         if not people.any_people(connection):
             print("Nobody can sign in yet. Run `metrikon people add NAME`.", file=out, flush=True)

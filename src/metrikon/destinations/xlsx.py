@@ -126,7 +126,7 @@ class XlsxDestination:
             self._open_elsewhere()
             if _stamp(self.path) != before:
                 raise Busy(f"{self.path.name} was changed by someone else while rows were added. It is read anew and tried again.")
-            os.chmod(aside, self.path.stat().st_mode & 0o777 if before else 0o644)
+            os.chmod(aside, self.path.stat().st_mode & 0o777 if before else 0o600)
             os.replace(aside, self.path)
         except OSError as error:
             raise Busy(f"{self.path.name} cannot be saved: {error.strerror or error}.") from error

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 import math
-import os
 import subprocess
 import sys
 import threading
@@ -17,6 +16,7 @@ import msgspec
 
 from metrikon.core.documents.model import Document, Part, from_bytes
 from metrikon.core.values.exact import dumps, loads
+from metrikon.drivers.confined import environment
 from metrikon.drivers.fair import FairShare
 from metrikon.drivers.frames import OURS, SHORT, receive, send
 from metrikon.ports.machine import MachineShort
@@ -30,9 +30,8 @@ WATCH = 0.1  # seconds between looks at how long they take
 
 class _Worker:
     def __init__(self, memory_mb: int) -> None:
-        env = {**os.environ, "METRIKON_READER_MEMORY_MB": str(memory_mb), "OMP_NUM_THREADS": "2"}
-        command = [sys.executable, "-m", "metrikon.drivers.worker"]
-        self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env=env)
+        command, streams = [sys.executable, "-m", "metrikon.drivers.confined"], subprocess.PIPE
+        self.process = subprocess.Popen(command, stdin=streams, stdout=streams, stderr=subprocess.DEVNULL, env=environment(memory_mb))
         self.jobs = 0
         self.until = math.inf  # when it must have answered
         self.late = False

@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import resource
 import sys
 import traceback
 from collections.abc import Callable, Mapping
@@ -171,8 +170,6 @@ def main() -> None:
     look_seldom(SELDOM)
     incoming, outgoing = sys.stdin.buffer, os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)  # what libraries print must not get between the frames
-    memory = int(os.environ.get("METRIKON_READER_MEMORY_MB", "3000")) * 1_000_000
-    resource.setrlimit(resource.RLIMIT_DATA, (memory, memory))
     while (frame := receive(incoming)) is not None:
         try:
             answer = handle(loads(frame))
@@ -186,7 +183,3 @@ def main() -> None:
         else:
             send(outgoing, dumps({"ok": True}))
             send(outgoing, answer)
-
-
-if __name__ == "__main__":
-    main()

@@ -16,9 +16,8 @@ from metrikon.ports.clock import Clock
 from metrikon.ports.touching import Touched
 from metrikon.store import places
 from metrikon.store.database import Database
+from metrikon.store.own import is_own
 
-OWN = ("files", "derived", "lists", "local.json", "passwords.json", "passwords.new", "links.key", "models.yaml", "sign-in.json")
-OWN_BEGIN = ("metrikon.db",)  # what the service keeps beside its database begins so, too
 _ADDRESS = re.compile(r"[\w.-]+(:\d{1,5})?(/[\w.\- ]+)?")
 
 
@@ -69,8 +68,7 @@ class Places:
             return True
         if not place.is_relative_to(home):
             return False
-        first = place.relative_to(home).parts[0].casefold()
-        return first in OWN or first.startswith(OWN_BEGIN)
+        return is_own(place.relative_to(home).parts[0])
 
     def allow(self, place: str, why: str, by: str) -> str:
         """Allow a folder, a file or a server; how it is kept. Raises `BadPlace`."""

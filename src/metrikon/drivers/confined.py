@@ -1,0 +1,76 @@
+"""A process that reads untrusted bytes, with no more than it needs: no secrets, no network, no new rights, and limits on memory, files and processes.
+
+`python -m metrikon.drivers.confined` begins so; with `--check` it only says whether the network could be cut off. It is a module of its own that
+loads nothing heavy, since a process with threads can no longer give its network up.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import resource
+import subprocess
+import sys
+from collections.abc import Mapping
+from functools import lru_cache
+
+KEPT = ("PATH", "HOME", "LANG", "LC_ALL", "TZ", "TMPDIR", "PYTHONPATH", "VIRTUAL_ENV", "LD_LIBRARY_PATH")  # of the environment; secrets stay outside
+LARGEST_FILE = 2_000_000_000  # bytes that it may write into one file
+MORE_THREADS = 256  # than its user has when it begins
+MEMORY = "METRIKON_READER_MEMORY_MB"
+_NEW_USER, _NEW_NETWORK = 0x10000000, 0x40000000  # flags of unshare(2)
+_NO_NEW_PRIVILEGES = 38  # option of prctl(2)
+
+
+def environment(memory_mb: int, given: Mapping[str, str] | None = None) -> dict[str, str]:
+    """The environment of such a process."""
+    source = os.environ if given is None else given
+    return {**{name: source[name] for name in KEPT if name in source}, MEMORY: str(memory_mb), "OMP_NUM_THREADS": "2"}
+
+
+def confine() -> bool:
+    """Give up what is not needed; whether the network was, too. Before any thread is started."""
+    memory = int(os.environ.get(MEMORY, "3000")) * 1_000_000
+    for what, most in (
+        (resource.RLIMIT_DATA, memory),
+        (resource.RLIMIT_FSIZE, LARGEST_FILE),
+        (resource.RLIMIT_CORE, 0),
+        (resource.RLIMIT_NPROC, _threads_of_user() + MORE_THREADS),
+    ):
+        _, hard = resource.getrlimit(what)
+        least = most if hard == resource.RLIM_INFINITY else min(most, hard)
+        resource.setrlimit(what, (least, least))
+    try:
+        system = ctypes.CDLL(None, use_errno=True)
+        alone = system.unshare(_NEW_NETWORK) == 0 or system.unshare(_NEW_USER | _NEW_NETWORK) == 0
+        system.prctl(_NO_NEW_PRIVILEGES, 1, 0, 0, 0)
+    except (OSError, AttributeError):
+        return False  # a system without them
+    return bool(alone)
+
+
+def _threads_of_user() -> int:
+    count = 0
+    for name in os.listdir("/proc") if os.path.isdir("/proc") else ():
+        try:
+            if name.isdigit() and os.stat(f"/proc/{name}").st_uid == os.getuid():
+                count += len(os.listdir(f"/proc/{name}/task"))
+        except OSError:
+            continue  # it has ended
+    return count
+
+
+@lru_cache
+def cut_off() -> bool:
+    """Whether processes that read can be cut off from the network on this machine."""
+    command = [sys.executable, "-m", "metrikon.drivers.confined", "--check"]
+    return subprocess.run(command, env=environment(3000), stdin=subprocess.DEVNULL, capture_output=True, check=False).returncode == 0
+
+
+if __name__ == "__main__":
+    alone = confine()
+    if "--check" in sys.argv:
+        sys.exit(0 if alone else 1)
+    from metrikon.drivers.worker import main
+
+    main()
