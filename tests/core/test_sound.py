@@ -121,3 +121,22 @@ def test_few_lines_of_yaml_do_not_stand_for_many() -> None:
     with pytest.raises(NotYaml, match="refers to itself too often"):
         from_yaml(text)
     assert from_yaml("a: &a [1, 2]\nb: *a\n") == {"a": [1, 2], "b": [1, 2]}
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("x: [" + ",".join("a" for _ in range(240_000)) + "]\n", "line 1, column .*more than 25,000 values"),
+        ("x: " + "[" * 5000, "line 1, column 103: lists and contexts stand more than 100 within each other"),
+        (
+            "a: &a {" + ",".join(f"k{i}: 1" for i in range(3000)) + "}\n" + "".join(f"b{i}: {{<<: *a}}\n" for i in range(2000)),
+            "take over another one",
+        ),
+    ],
+    ids=["long", "deep", "taken over"],
+)
+def test_yaml_that_holds_too_much_is_told_before_it_is_read_whole(text: str, said: str) -> None:
+    began = time.process_time()
+    with pytest.raises(NotYaml, match=said):
+        from_yaml(text)
+    assert time.process_time() - began < 10

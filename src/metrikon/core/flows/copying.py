@@ -8,9 +8,8 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from ruamel.yaml import YAML
-
 from metrikon.core.flows.model import Flow
+from metrikon.core.flows.yaml import yaml_reader
 from metrikon.core.values.near import meant
 
 
@@ -24,7 +23,7 @@ def copied(text: str, flow: Flow, name: str, values: Mapping[str, Any]) -> str:
     for each in values:
         if each not in known:
             raise BadCopy(f"The flow {flow.name} has no setting {each!r}{meant(each, known)} Known: {', '.join(known) or 'none'}.")
-    root = YAML(typ="safe", pure=True).compose(io.StringIO(text))
+    root = yaml_reader().compose(io.StringIO(text))
     spans = [_span(text, root, ("name",), name)]
     spans += [_span(text, root, ("settings", each, "value"), value) for each, value in values.items()]
     for start, end, written in sorted(spans, reverse=True):

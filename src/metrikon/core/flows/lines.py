@@ -7,17 +7,17 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
-from ruamel.yaml import YAML
 from ruamel.yaml.error import YAMLError
 
 from metrikon.core.flows.form import Where
 from metrikon.core.flows.problems import Problem
+from metrikon.core.flows.yaml import yaml_reader
 
 
 def with_lines(problems: Iterable[Problem], text: str) -> list[Problem]:
     """Problems with the line and column that they stand at, in the order of the text."""
     try:
-        root = YAML(typ="safe", pure=True).compose(io.StringIO(text))
+        root = yaml_reader().compose(io.StringIO(text))
     except (YAMLError, ValueError, RecursionError):
         return list(problems)
     found = []

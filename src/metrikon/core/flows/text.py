@@ -6,10 +6,9 @@ import io
 from decimal import Decimal
 from typing import Any
 
-from ruamel.yaml import YAML
-from ruamel.yaml.constructor import SafeConstructor
 from ruamel.yaml.error import YAMLError
 
+from metrikon.core.flows.yaml import Plain, yaml_reader
 from metrikon.core.values.exact import NotJson, loads
 
 LONGEST = 500_000  # characters
@@ -25,7 +24,7 @@ class NotYaml(ValueError):
         self.column = column
 
 
-class _Exact(SafeConstructor):
+class _Exact(Plain):
     """Numbers with a fraction stay exact."""
 
     def construct_exact(self, leaf: Any) -> Decimal:
@@ -44,11 +43,8 @@ def from_yaml(text: str) -> Any:
             return loads(text)  # JSON, a hundred times as fast
         except NotJson:
             pass  # YAML in its flow style begins so, too
-    yaml = YAML(typ="safe", pure=True)
-    yaml.version = (1, 2)
-    yaml.Constructor = _Exact
     try:
-        found = yaml.load(io.StringIO(text))
+        found = yaml_reader(_Exact).load(io.StringIO(text))
     except (YAMLError, ValueError, RecursionError, ArithmeticError) as error:
         mark = getattr(error, "problem_mark", None)
         where = f" at line {mark.line + 1}, column {mark.column + 1}" if mark else ""
