@@ -13,7 +13,7 @@ ifneq ($(NODE_FIRST),)
 export NODE_OPTIONS := --use-system-ca  # trust what the machine trusts
 endif
 
-.PHONY: setup demo demo-documents demo-layouts test bench lint console docs clean
+.PHONY: setup demo demo-documents demo-layouts test bench prove lint console docs clean
 
 setup: .stamps/python .stamps/console
 
@@ -65,6 +65,9 @@ lint: setup
 
 bench: setup
 	$(BIN)/python -m bench
+
+prove: setup
+	$(BIN)/python -m bench.prove
 
 docs: .stamps/python
 	$(BIN)/python -m metrikon.service.describe docs/openapi.json

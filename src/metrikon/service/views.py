@@ -396,12 +396,3 @@ class HealthView(View):
     status: str
     version: str = ""
     problems: list[str] = Field(default_factory=list)
-
-
-class ProblemView(View):
-    """Problem details (RFC 9457)."""
-
-    type: str
-    title: str
-    status: int
-    detail: str

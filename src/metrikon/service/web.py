@@ -37,9 +37,10 @@ from metrikon.service import (
 )
 from metrikon.service.asked import SignIn
 from metrikon.service.auth import COOKIE, Guard
+from metrikon.service.description import Described
 from metrikon.service.problems import Problem, install, invalid
 from metrikon.service.reply import reply
-from metrikon.service.views import ProblemView, SessionView
+from metrikon.service.views import SessionView
 
 
 class _ExactJson(DefaultJSONProvider):
@@ -66,11 +67,10 @@ def create(app: App) -> OpenAPI:
         "token": {"type": "http", "scheme": "bearer"},
         "session": {"type": "apiKey", "in": "cookie", "name": COOKIE},
     }
-    flask = OpenAPI(
+    flask = Described(
         "metrikon.service",
         info=Info(title="Metrikon", version=__version__, description="Documents in, checked rows out."),
         security_schemes=schemes,  # type: ignore[arg-type]
-        responses={"default": ProblemView},
         validation_error_callback=invalid,
         doc_prefix="/api",
         doc_url="/openapi.json",

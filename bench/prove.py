@@ -1,0 +1,169 @@
+"""`make prove`: what no test has time for. Requests of every kind, files damaged at random, kills at any moment; what it did is in docs/prove.md.
+
+Each part ends when it has done all that is wanted, or when its time is over. `python -m bench.prove PART … --minutes N --small`.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import platform
+import random
+import sys
+import tempfile
+import threading
+import time
+import warnings
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from datetime import date
+from pathlib import Path
+
+from bench.reading import damaged
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
+from metrikon.client import Client
+from metrikon.demo import scenario
+from metrikon.drivers.reading import ReaderPool
+from metrikon.ports.reader import Limits, Refused
+from metrikon.service.auth import add_token
+from metrikon.service.serving import Server
+from tests.fuzzing import fuzz, operations
+from tests.killing import killed
+
+REQUESTS, FILES, KILLS = 20_000, 100_000, 1_000
+A_ROUND = 50  # kills, after which all must have settled
+
+
+@dataclass
+class Proof:
+    """What a part did: how many of how many, what was wrong, and how long it took (seconds)."""
+
+    name: str
+    wanted: int
+    done: int = 0
+    wrong: list[str] = field(default_factory=list)
+    seconds: float = 0.0
+    behind: str = ""
+
+
+def requests(folder: Path, wanted: int, until: float, seed: int) -> Proof:
+    """Requests of each operation of the API, half of them of kinds that it forbids, to a service that has items, records and runs."""
+    app = App(Settings(home=folder / "home", port=0))
+    app.catalog.put_record_type("invoice", scenario.invoice_type())
+    app.catalog.put_flow(scenario.flow_text())
+    _, token = add_token(app, "prove")
+    server = Server(app)
+    server.start()
+    try:
+        with Client(server.url, token) as client:
+            sent = client.upload(scenario.FLOW, scenario.document("09-brackendale-wrong-sum.pdf"), name="a.pdf")
+            run = client.wait(sent.run_id)
+        known = {"name": [scenario.FLOW, "invoice"], "id": [sent.run_id, sent.item_id, str(run.record_id)]}
+        each = -(-wanted // max(1, sum(1 for _ in operations(server.url))))
+        found = fuzz(server.url, token, each, seed, known, lambda so_far: time.monotonic() < until)
+    finally:
+        server.close()
+    told = ", ".join(f"{count:,} × {status}" for status, count in sorted(found.answers.items()))
+    return Proof("requests of every kind", wanted, found.count, found.wrong, behind=told)
+
+
+def files(folder: Path, wanted: int, until: float, seed: int) -> Proof:
+    """Real files damaged at random: each is read or refused in words, and ends no process."""
+    every = [path for place in (scenario.post_folder(), scenario.folder() / "documents") for path in sorted(place.iterdir())]
+    given = [path.read_bytes() for path in every if not path.name.endswith((".right.json", ".said.json"))]
+    plain = [data for data in given if not data.startswith((b"\xff\xd8", b"\x89PNG", b"II*", b"MM\x00"))]  # pictures take a second each
+    proof, lock, pool = Proof("files damaged at random", wanted), threading.Lock(), ReaderPool(os.cpu_count() or 2, Limits(max_pages=60, seconds=60))
+    outcomes = {"read": 0, "refused": 0}
+
+    def one(number: int) -> None:
+        if time.monotonic() > until:
+            return
+        dice = random.Random(f"{seed} {number}")
+        source = given if number % 100 == 0 else plain
+        path = folder / f"{number}.bin"
+        path.write_bytes(damaged(dice.choice(source), dice))
+        outcome, wrong = "read", ""
+        try:
+            pool.read_bytes(path)
+        except Refused:
+            outcome = "refused"
+        except Exception as error:
+            wrong = f"seed {seed}, file {number}: {type(error).__name__}: {error}"
+        path.unlink()
+        with lock:
+            proof.done += 1
+            outcomes[outcome] += not wrong
+            proof.wrong += [wrong] if wrong else []
+
+    with ThreadPoolExecutor(os.cpu_count() or 2) as threads:
+        for _ in threads.map(one, range(wanted)):
+            pass
+    pool.close()
+    proof.behind = ", ".join(f"{count:,} {what}" for what, count in outcomes.items())
+    return proof
+
+
+def kills(folder: Path, wanted: int, until: float, seed: int) -> Proof:
+    """Rounds of kills of the service and its workers over flows of all kinds of step; after each, every row is there once."""
+    proof, rows, round_ = Proof("kills at any moment", wanted), 0, 0
+    while proof.done < wanted and time.monotonic() < until:
+        count = min(A_ROUND, wanted - proof.done)
+        ended = killed(folder / f"home-{round_}", seed + round_, count, 12)
+        proof.done, rows, round_ = proof.done + count, rows + ended.rows, round_ + 1
+        if not ended.whole or ended.values != ended.wanted:
+            proof.wrong.append(f"seed {seed + round_ - 1}: {ended.rows} rows, {ended.keys} keys, {ended.unlike} journals unlike")
+    proof.behind = f"{rows:,} rows, each once, in {round_} rounds"
+    return proof
+
+
+PARTS: dict[str, tuple[Callable[[Path, int, float, int], Proof], int]] = {
+    "requests": (requests, REQUESTS),
+    "files": (files, FILES),
+    "kills": (kills, KILLS),
+}
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("parts", nargs="*", choices=[*PARTS, []], metavar="PART", help=f"any of: {', '.join(PARTS)}")
+    parser.add_argument("--minutes", type=float, default=60.0, help="that each part may take (default: 60)")
+    parser.add_argument("--small", action="store_true", help="a hundredth of the work, to see that it runs")
+    parser.add_argument("--seed", type=int, default=random.SystemRandom().randrange(10**6))
+    given = parser.parse_args()
+    warnings.simplefilter("ignore")
+    proofs = []
+    for name in given.parts or PARTS:
+        part, wanted = PARTS[name]
+        print(f"{name} (seed {given.seed}) …", flush=True)
+        began = time.monotonic()
+        with tempfile.TemporaryDirectory(prefix="metrikon-prove-") as folder:
+            proof = part(Path(folder), wanted // 100 if given.small else wanted, began + given.minutes * 60, given.seed)
+        proof.seconds = time.monotonic() - began
+        proofs.append(proof)
+        print(f"  {proof.done:,} of {proof.wanted:,}, {len(proof.wrong)} wrong, {proof.seconds:.0f} s; {proof.behind}", flush=True)
+        for wrong in proof.wrong[:20]:
+            print(f"  {wrong}", flush=True)
+    if not given.small and not given.parts:
+        _write(Path("docs/prove.md"), proofs, given.seed)
+    return 1 if any(proof.wrong for proof in proofs) else 0
+
+
+def _write(path: Path, proofs: list[Proof], seed: int) -> None:
+    lines = [
+        "# Proof at length",
+        "",
+        f"Made by `make prove` on {date.today().isoformat()}, {os.cpu_count()} cores, Python {platform.python_version()}, seed {seed}. The tests do the same in short.",
+        "",
+        "| what | wanted | done | wrong | minutes | |",
+        "|---|---:|---:|---:|---:|---|",
+        *(f"| {each.name} | {each.wanted:,} | {each.done:,} | {len(each.wrong)} | {each.seconds / 60:.0f} | {each.behind} |" for each in proofs),
+        "",
+        *(f"- {wrong}" for each in proofs for wrong in each.wrong[:50]),
+    ]
+    path.write_text("\n".join(lines).rstrip() + "\n", "utf-8")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
