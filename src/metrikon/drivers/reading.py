@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import math
+import signal
 import subprocess
 import sys
 import threading
@@ -53,12 +54,11 @@ class _Worker:
             head = receive(self.process.stdout)
             body = receive(self.process.stdout) if head and loads(head)["ok"] else b""
         except (BrokenPipeError, OSError) as error:
-            raise ReaderDied("The process that read the file ended.") from error
+            raise self._ended(seconds) from error
         finally:
             self.until = math.inf
         if head is None or body is None:
-            why = f"took longer than {seconds:g} seconds (setting seconds)" if self.late else "made the process that read it end"
-            raise ReaderDied(f"Reading the file {why}.")
+            raise self._ended(seconds)
         answer = loads(head)
         if not answer["ok"] and answer["code"] == SHORT:
             raise WorkFailed(f"{answer['reason']}.") from MachineShort(answer["reason"])
@@ -67,6 +67,17 @@ class _Worker:
         if not answer["ok"]:
             raise Refused(answer["code"], answer["reason"])
         return body
+
+    def _ended(self, seconds: float) -> ReaderDied:
+        """Why it gave no answer. The machine kills it when it has no memory left, which is no fault of the file; a library that stumbles ends it otherwise."""
+        try:
+            killed = not self.late and self.process.wait(1) == -signal.SIGKILL
+        except subprocess.TimeoutExpired:
+            killed = False
+        if killed:
+            return WorkFailed("The process that read the file was ended from outside; the machine may be short of memory.")
+        why = f"took longer than {seconds:g} seconds (setting seconds)" if self.late else "made the process that read it end"
+        return ReaderDied(f"Reading the file {why}.")
 
     def close(self) -> None:
         self.process.kill()
@@ -166,7 +177,7 @@ class ReaderPool:
             keep = True
             return answer
         except (Refused, WorkFailed):
-            keep = True
+            keep = worker.process.poll() is None
             raise
         finally:
             if not keep or worker.jobs >= JOBS_A_WORKER or self._done.is_set():
