@@ -15,6 +15,7 @@ from bench.report import Result, write
 ALL = {
     "whole service": throughput.whole_service,
     "many calls": throughput.many_calls,
+    "asked beside": throughput.asked_beside,
     "many runs": growth.many_runs,
     "memory": growth.memory,
     "expressions": language.expressions,

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import shutil
+import statistics
 import subprocess
 import sys
 import time
 from pathlib import Path
+
+import httpx
 
 from bench.fixture import QuickModel, Service, invoices
 from bench.report import Result, result
@@ -80,3 +83,53 @@ def many_calls(folder: Path, less: int) -> list[Result]:
     ideal = count / 32 * 2.0
     behind = f"{count / took:.1f} of {32 / 2.0:.0f} documents a second; at most {model.most} calls at once"
     return [result("model of 2 s, 32 calls at once: rate / ideal", ideal / took, "at least 0.9", lambda r: r >= 0.9, behind)]
+
+
+LOOKS = ("/api/today", "/api/items?limit=20", "/api/records?limit=20", "/api/flows/crowd", "/health")
+CROWD = """
+metrikon: 1
+name: crowd
+intakes: [{kind: upload}, {kind: folder, path: crowd, settled: 0}]
+destinations: {table: {kind: sql, url: "sqlite:///crowd.db", table: rows}}
+steps:
+  - {name: paper, read: {file: "${item.file}"}}
+  - {name: row, write: {to: table, key: ["${item.id}"], columns: {N: "${paper.pages}"}}}
+"""
+
+
+def asked_beside(folder: Path, less: int) -> list[Result]:
+    """Ordinary requests while 2,000 files come in at once, against the same at rest."""
+    service = Service(folder / "home")
+    try:
+        service.client.put_flow("crowd", CROWD)
+        for number in range(20):
+            service.client.upload("crowd", f"a first note {number}".encode(), name=f"{number}.txt")
+        time.sleep(2)
+        rest = _looked(service, 40 // min(less, 4))
+        crowd = folder / "crowd"
+        crowd.mkdir()
+        for number in range(2000 // less):
+            (crowd / f"{number}.txt").write_text(f"a note {number}\n" * 20)
+        target = service.home / "crowd"
+        target.mkdir(exist_ok=True)
+        for path in crowd.iterdir():
+            path.rename(target / path.name)
+        time.sleep(0.5)
+        beside = _looked(service, 40 // min(less, 4))
+        moving = sum(1 for _ in service.client.runs(state="ready,running,waiting"))
+    finally:
+        service.stop()
+    behind = f"{beside * 1e3:.0f} ms and {rest * 1e3:.0f} ms in the middle; {moving} runs were still on their way"
+    return [result("an ordinary request while 2,000 files come in / at rest", beside / rest, "at most 2", lambda r: r <= 2, behind)]
+
+
+def _looked(service: Service, rounds: int) -> float:
+    """The middle one of how long ordinary requests take (seconds)."""
+    took = []
+    with httpx.Client(base_url=service.client.url, headers=service.client._http.headers) as http:
+        for _ in range(rounds):
+            for path in LOOKS:
+                start = time.perf_counter()
+                http.get(path).raise_for_status()
+                took.append(time.perf_counter() - start)
+    return statistics.median(took)

@@ -155,3 +155,22 @@ def test_what_the_database_did_not_take_is_told_in_words(house: Callable[..., Ap
     app = house()
     with read_only(app), pytest.raises(StoreFailed, match="The database did not take the change: not authorized"):
         app.database.write(lambda connection: connection.exec_driver_sql("DELETE FROM changes"))
+
+
+def test_a_database_that_another_program_holds_locked_loses_nothing(running: Callable[..., Running]) -> None:
+    service = running(workers=4)
+    app, client = service.app, service.client
+    client.put_flow("garden", FLOW)
+    run = client.upload("garden", b"a note before", name="before.txt").run_id
+    with sqlite3.connect(app.home / "metrikon.db", isolation_level=None) as other:
+        other.execute("BEGIN IMMEDIATE")
+        with pytest.raises(ServiceError, match="The database did not take the change: database is locked") as told:
+            client.upload("garden", b"a note meanwhile", name="meanwhile.txt", identity="m")
+        assert told.value.status == 503
+        assert client.records() is not None
+        other.execute("ROLLBACK")
+    other.close()
+    assert not client.upload("garden", b"a note meanwhile", name="meanwhile.txt", identity="m").known
+    eventually(lambda: set(states(app)) == {"done"}, 60)
+    assert run_state(app, run)[0] == "done"
+    assert written(app) == ["before.txt", "meanwhile.txt"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import fcntl
 import os
 import queue
+import sqlite3
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future
@@ -13,12 +14,13 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from sqlalchemy import Connection, Engine, create_engine, event
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 from sqlalchemy.pool import QueuePool
 
 T = TypeVar("T")
 Job = Callable[[Connection], T]
 MOST_TOGETHER = 200  # jobs in one commit
+LOCKED = 5.0  # seconds that another program may hold the database
 
 
 class StoreFailed(Exception):
@@ -109,6 +111,12 @@ class Database:
         try:
             with connection.begin():
                 results = [job(connection) for job, _ in batch]
+        except DBAPIError as error:
+            if getattr(error.orig, "sqlite_errorcode", 0) & 0xFF != sqlite3.SQLITE_BUSY:
+                return False
+            for _, future in batch:  # it was waited for already: each alone would wait as long again
+                future.set_exception(_failure(error))
+            return True
         except Exception:
             return False
         for (_, future), result in zip(batch, results, strict=True):
@@ -120,14 +128,21 @@ class Database:
             with connection.begin():
                 result = job(connection)
         except SQLAlchemyError as error:
-            cause = getattr(error, "orig", None) or error
-            failure = StoreFailed(f"The database did not take the change: {cause}. Is the disk full or read-only?")
-            failure.__cause__ = error
-            future.set_exception(failure)
+            future.set_exception(_failure(error))
         except Exception as error:
             future.set_exception(error)
         else:
             future.set_result(result)
+
+
+def _failure(error: SQLAlchemyError) -> StoreFailed:
+    cause = getattr(error, "orig", None) or error
+    busy = getattr(cause, "sqlite_errorcode", 0) & 0xFF == sqlite3.SQLITE_BUSY
+    failure = StoreFailed(
+        f"The database did not take the change: {cause}. {'Another program holds it; end that one.' if busy else 'Is the disk full or read-only?'}"
+    )
+    failure.__cause__ = error
+    return failure
 
 
 def _locked(path: Path) -> int:
@@ -142,7 +157,7 @@ def _locked(path: Path) -> int:
 
 def _engine(path: Path, *, writes: bool) -> Engine:
     engine = create_engine(
-        f"sqlite:///{path}", poolclass=QueuePool, pool_size=1 if writes else 16, max_overflow=0 if writes else 32, connect_args={"timeout": 30}
+        f"sqlite:///{path}", poolclass=QueuePool, pool_size=1 if writes else 16, max_overflow=0 if writes else 32, connect_args={"timeout": LOCKED}
     )
 
     @event.listens_for(engine, "connect")
