@@ -40,7 +40,8 @@ from metrikon.engine.turns import Turns
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
-from metrikon.ports.destination import Destination, Unusable
+from metrikon.ports.destination import Destination, DestinationKind, Unusable
+from metrikon.ports.intake import IntakeKind
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
 from metrikon.ports.touching import Touched
@@ -176,8 +177,9 @@ class App:
         return told
 
     def _touched(self, said: Said) -> Touched | None:
-        kind = self.kinds.intakes[said.kind] if said.where[:1] == ("intakes",) else self.kinds.destinations[said.kind]
-        return kind.touches(said.form, self.home)
+        kinds: Mapping[str, IntakeKind | DestinationKind] = self.kinds.intakes if said.where[:1] == ("intakes",) else self.kinds.destinations
+        kind = kinds.get(said.kind)
+        return kind.touches(said.form, self.home) if kind is not None and isinstance(said.form, kind.parameters) else None
 
     def _destination(self, said: Said) -> Destination:
         if problem := self.places.problem(said):
