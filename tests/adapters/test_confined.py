@@ -13,8 +13,8 @@ import pytest
 
 from metrikon.app.assemble import App
 from metrikon.demo import scenario
-from metrikon.drivers.confined import cut_off, environment
 from metrikon.drivers.reading import ReaderPool
+from metrikon.drivers.surroundings import cut_off, environment
 from metrikon.store.own import is_own
 from tests.helpers import at_rest
 

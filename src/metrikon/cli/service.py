@@ -14,8 +14,8 @@ from metrikon.app.settings import Settings
 from metrikon.cli.common import LOCAL, CommandFailed, settings_from
 from metrikon.cli.logs import log_to
 from metrikon.core.values.exact import NotJson, dumps, loads
-from metrikon.drivers.confined import cut_off
 from metrikon.drivers.rubbish import look_seldom
+from metrikon.drivers.surroundings import cut_off
 from metrikon.service.auth import add_token
 from metrikon.service.serving import Server
 from metrikon.store import people

@@ -9,23 +9,14 @@ from __future__ import annotations
 import ctypes
 import os
 import resource
-import subprocess
 import sys
-from collections.abc import Mapping
-from functools import lru_cache
 
-KEPT = ("PATH", "HOME", "LANG", "LC_ALL", "TZ", "TMPDIR", "PYTHONPATH", "VIRTUAL_ENV", "LD_LIBRARY_PATH")  # of the environment; secrets stay outside
+from metrikon.drivers.surroundings import MEMORY
+
 LARGEST_FILE = 2_000_000_000  # bytes that it may write into one file
 MORE_THREADS = 256  # than its user has when it begins
-MEMORY = "METRIKON_READER_MEMORY_MB"
 _NEW_USER, _NEW_NETWORK = 0x10000000, 0x40000000  # flags of unshare(2)
 _NO_NEW_PRIVILEGES = 38  # option of prctl(2)
-
-
-def environment(memory_mb: int, given: Mapping[str, str] | None = None) -> dict[str, str]:
-    """The environment of such a process."""
-    source = os.environ if given is None else given
-    return {**{name: source[name] for name in KEPT if name in source}, MEMORY: str(memory_mb), "OMP_NUM_THREADS": "2"}
 
 
 def confine() -> bool:
@@ -58,13 +49,6 @@ def _threads_of_user() -> int:
         except OSError:
             continue  # it has ended
     return count
-
-
-@lru_cache
-def cut_off() -> bool:
-    """Whether processes that read can be cut off from the network on this machine."""
-    command = [sys.executable, "-m", "metrikon.drivers.confined", "--check"]
-    return subprocess.run(command, env=environment(3000), stdin=subprocess.DEVNULL, capture_output=True, check=False).returncode == 0
 
 
 if __name__ == "__main__":

@@ -6,7 +6,6 @@ import dataclasses
 import math
 import signal
 import subprocess
-import sys
 import threading
 import time
 from collections.abc import Mapping, Sequence
@@ -17,9 +16,9 @@ import msgspec
 
 from metrikon.core.documents.model import Document, Part, from_bytes
 from metrikon.core.values.exact import dumps, loads
-from metrikon.drivers.confined import environment
 from metrikon.drivers.fair import FairShare
 from metrikon.drivers.frames import OURS, SHORT, receive, send
+from metrikon.drivers.surroundings import COMMAND, environment
 from metrikon.ports.machine import MachineShort
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied, WorkFailed
@@ -31,8 +30,8 @@ WATCH = 0.1  # seconds between looks at how long they take
 
 class _Worker:
     def __init__(self, memory_mb: int) -> None:
-        command, streams = [sys.executable, "-m", "metrikon.drivers.confined"], subprocess.PIPE
-        self.process = subprocess.Popen(command, stdin=streams, stdout=streams, stderr=subprocess.DEVNULL, env=environment(memory_mb))
+        streams = subprocess.PIPE
+        self.process = subprocess.Popen(COMMAND, stdin=streams, stdout=streams, stderr=subprocess.DEVNULL, env=environment(memory_mb))
         self.jobs = 0
         self.until = math.inf  # when it must have answered
         self.late = False
