@@ -10,7 +10,7 @@ from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.engine.again import Chosen
-from metrikon.service.asked import CancelBody, IdPath, NamePath
+from metrikon.service.asked import LARGEST, CancelBody, IdPath, NamePath
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import ContinueView, RunStarted, View
@@ -30,10 +30,10 @@ class SetBody(View):
     state: str = Field(
         "", max_length=120, description="Those whose latest run is in one of these states, parted by commas; settled and parked without."
     )
-    since: int = Field(0, ge=0, description="Those that came in from this moment on, in milliseconds since 1970.")
-    until: int = Field(0, ge=0, description="Those that came in before this moment.")
+    since: int = Field(0, ge=0, le=LARGEST, description="Those that came in from this moment on, in milliseconds since 1970.")
+    until: int = Field(0, ge=0, le=LARGEST, description="Those that came in before this moment.")
     search: str = Field("", max_length=200, description="Those with this in their name or values.")
-    count: int | None = Field(None, ge=0, description="A yes: the count that was told. Without it, it is only told what this would take.")
+    count: int | None = Field(None, ge=0, le=LARGEST, description="A yes: the count that was told. Without it, it is only told what this would take.")
 
 
 class SetView(View):

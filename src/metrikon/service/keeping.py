@@ -11,6 +11,7 @@ from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.engine.keeping import Due
+from metrikon.service.asked import LARGEST
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
@@ -35,7 +36,7 @@ class ForgetBody(View):
 
     item: str = Field("", max_length=26)
     value: str = Field("", max_length=200)
-    count: int | None = Field(None, ge=0, description="A yes: the number of items that was told. Without it, it is only told.")
+    count: int | None = Field(None, ge=0, le=LARGEST, description="A yes: the number of items that was told. Without it, it is only told.")
 
 
 class ForgetView(View):
