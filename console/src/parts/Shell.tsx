@@ -32,7 +32,7 @@ export function Shell({ session }: { session: Session }): ReactNode {
         <NavLink to="/flows">Flows</NavLink>
         <NavLink to="/setup">Setup</NavLink>
         <div className="foot">
-          <span>{session.person}</span>
+          <span>{session.role === "admin" || !session.role ? session.person : `${session.person}, ${session.role}`}</span>
           <button className="plain" onClick={() => setColorScheme(dark ? "light" : "dark")}>
             {dark ? "Light" : "Dark"}
           </button>

@@ -21,7 +21,7 @@ class Room:
         if free >= self._least:
             return ""
         return (
-            f"The disk is nearly full: {free} MB are free, and {self._least} MB are kept for what is under way (setting free_mb). "
+            f"The disk is nearly full: {free:,} MB are free, and {self._least:,} MB are kept for what is under way (setting free_mb). "
             "Nothing is taken in until there is room; then it goes on by itself."
         )
 
