@@ -49,16 +49,21 @@ def operations(url: str) -> Iterator[Any]:
 
 
 def fuzz(
-    url: str, token: str, examples: int, number: int, known: Mapping[str, Sequence[str]], going_on: Callable[[Fuzzed], bool] = lambda so_far: True
-) -> Fuzzed:
+    url: str,
+    token: str,
+    examples: int,
+    number: int,
+    known: Mapping[str, Sequence[str]],
+    found: Fuzzed,
+    going_on: Callable[[], bool] = lambda: True,
+) -> None:
     """So many requests of each operation, half of them of kinds that it forbids. `known`: names and ids that are there, by the name of the parameter."""
-    found, chance = Fuzzed(), random.Random(number)
+    chance = random.Random(number)
     with httpx.Client(base_url=url, timeout=60) as http:
         for operation in operations(url):
             for mode in (GenerationMode.POSITIVE, GenerationMode.NEGATIVE):
-                if going_on(found):
+                if going_on():
                     _requests(operation, mode, http, token, max(1, examples // 2), number, known, chance, found)
-    return found
 
 
 def _requests(
