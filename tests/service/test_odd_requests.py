@@ -105,3 +105,12 @@ def test_the_head_of_a_column_is_no_formula(tmp_path: Any) -> None:
     sheet: Any = load_workbook(tmp_path / "a.xlsx")["Rows"]
     assert [(cell.value, cell.data_type) for cell in sheet[1]][:2] == [("=1+1", "s"), ("-x", "s")]
     assert sheet["A2"].data_type == "s"
+
+
+def test_a_request_that_meets_a_service_on_its_way_out_is_told_so(running: Start) -> None:
+    service = running()
+    service.app.close()
+    answer = httpx.get(f"{service.url}/api/today", headers={"Authorization": f"Bearer {service.token}"})
+    assert answer.status_code in (200, 503)
+    changed = httpx.post(f"{service.url}/api/tokens", json={"name": "late"}, headers={"Authorization": f"Bearer {service.token}"}, timeout=5)
+    assert changed.status_code == 503

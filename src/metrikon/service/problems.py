@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from flask import Flask, Response, request
@@ -73,8 +73,8 @@ def invalid(error: ValidationError) -> Response:
     return respond(422, "invalid-request", detail, places=places)
 
 
-def install(app: Flask) -> None:
-    """Map every exception that can come up here to a problem."""
+def install(app: Flask, stopping: Callable[[], bool]) -> None:
+    """Map every exception that can come up here to a problem. `stopping`: whether the service is on its way out."""
 
     @app.errorhandler(Problem)
     def _problem(error: Problem) -> Response:
@@ -143,6 +143,8 @@ def install(app: Flask) -> None:
         if short := short_of(error):
             log.error("%s %r: %s", request.method, request.path, short)
             return respond(507, "no-room", f"{short}. Nothing was changed; try again when that is over.")
+        if stopping():
+            return respond(503, "stopping", "The service is stopping; nothing was changed. Try again when it runs.")
         log.exception("%s %r", request.method, request.path)
         return respond(
             500, "error", f"The service met an error it did not expect ({type(error).__name__}). It is in the service's log; nothing was lost."

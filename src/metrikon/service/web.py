@@ -81,7 +81,7 @@ def create(app: App) -> OpenAPI:
     flask.config["MAX_FORM_MEMORY_SIZE"] = app.settings.max_bytes + 100_000
     guard = Guard(app)
     guard.install(flask)
-    install(flask)
+    install(flask, lambda: app.engine.stopping)
     flask.register_api(_session_routes(app, guard))
     for room in (
         items,

@@ -20,6 +20,7 @@ from sqlalchemy.pool import QueuePool
 T = TypeVar("T")
 Job = Callable[[Connection], T]
 MOST_TOGETHER = 200  # jobs in one commit
+CLOSED = "The database is closed: the service is stopping."
 LOCKED = 5.0  # seconds that another program may hold the database
 
 
@@ -43,6 +44,8 @@ class Database:
         self._jobs: queue.SimpleQueue[tuple[Job[Any], Future[Any]] | None] = queue.SimpleQueue()
         self._thread = threading.Thread(target=self._write, name="writer", daemon=True)
         self._started = False
+        self._closed = False
+        self._door = threading.Lock()  # nothing comes after the last
 
     def start(self) -> None:
         """Start the writer; call after the tables are there."""
@@ -51,9 +54,18 @@ class Database:
 
     def close(self) -> None:
         """Commit what is waiting, then let the file go."""
+        with self._door:
+            if self._closed:
+                return
+            self._closed = True
+            if self._started:
+                self._jobs.put(None)
         if self._started:
-            self._jobs.put(None)
             self._thread.join()
+        while not self._jobs.empty():  # what came while it closed
+            left = self._jobs.get()
+            if left is not None:
+                left[1].set_exception(StoreFailed(CLOSED))
         self.engine.dispose()
         self._writing.dispose()
         os.close(self._lock)
@@ -71,7 +83,11 @@ class Database:
         connection it is given.
         """
         future: Future[T] = Future()
-        self._jobs.put((job, future))
+        with self._door:
+            if not self._closed:
+                self._jobs.put((job, future))
+                return future
+        future.set_exception(StoreFailed(CLOSED))
         return future
 
     def write(self, job: Job[T]) -> T:
