@@ -39,9 +39,10 @@ def test_no_answer_tells_which_files_the_machine_has(asks: Callable[..., httpx.R
     assert asks("GET", "/" + "a" * 3000).status_code == 200
 
 
-@pytest.mark.parametrize("path", ["/api/items?since=18446744073709551616", "/api/changes?after=18446744073709551616", "/api/items?cursor=%00%ff"])
-def test_numbers_and_marks_out_of_range_are_told(asks: Callable[..., httpx.Response], path: str) -> None:
-    assert asks("GET", path).status_code == 422 if "cursor" not in path else asks("GET", path).status_code < 500
+def test_numbers_and_marks_out_of_range_are_told(asks: Callable[..., httpx.Response]) -> None:
+    for path in ("/api/items?since=18446744073709551616", "/api/changes?after=18446744073709551616"):
+        assert asks("GET", path).status_code == 422
+    assert asks("GET", "/api/items?cursor=%00%ff").status_code < 500
 
 
 def test_a_mark_against_forged_requests_that_is_not_ascii_is_wrong_and_no_error(running: Start) -> None:
@@ -51,27 +52,27 @@ def test_a_mark_against_forged_requests_that_is_not_ascii_is_wrong_and_no_error(
         assert http.post("/api/runs/continue", headers={b"X-CSRF-Token": "ü".encode()}).status_code == 403
 
 
-@pytest.mark.parametrize(
-    ("ours", "said"),
-    [
-        ("text", "x-metrikon: it must be object"),
-        ({"labels": "total"}, "x-metrikon/labels: it must be array"),
-        ({"unsure": "maybe"}, "x-metrikon/unsure: it must be one of stop, warn"),
-        ({"sums": [{"parts": ["/net"]}]}, "x-metrikon/sums/0: 'equals' is a required property"),
-        ({"key": ["vendor"]}, "x-metrikon/key/0: it must be a pointer such as /lines"),
-    ],
-)
-def test_what_is_ours_in_a_record_type_is_told_where_it_is_malformed(asks: Callable[..., httpx.Response], ours: Any, said: str) -> None:
-    for schema in ({**INVOICE, "x-metrikon": ours}, {**INVOICE, "properties": {"total": {"type": "number", "x-metrikon": ours}}}):
-        answer = asks("PUT", "/api/record-types/invoice", content=json.dumps(schema))
-        assert answer.status_code == 422
-        assert said in answer.json()["detail"]
+MALFORMED: list[tuple[Any, str]] = [
+    ("text", "x-metrikon: it must be object"),
+    ({"labels": "total"}, "x-metrikon/labels: it must be array"),
+    ({"unsure": "maybe"}, "x-metrikon/unsure: it must be one of stop, warn"),
+    ({"sums": [{"parts": ["/net"]}]}, "x-metrikon/sums/0: 'equals' is a required property"),
+    ({"key": ["vendor"]}, "x-metrikon/key/0: it must be a pointer such as /lines"),
+]
 
 
-@pytest.mark.parametrize("name", ["a%0ab", "a%22b", "%00", "a" * 61])
-def test_record_types_have_plain_names(asks: Callable[..., httpx.Response], name: str) -> None:
-    assert asks("PUT", f"/api/record-types/{name}", content=json.dumps(INVOICE)).status_code in (404, 422)
-    assert asks("GET", f"/api/records.csv?record_type={name}").status_code in (404, 422)
+def test_what_is_ours_in_a_record_type_is_told_where_it_is_malformed(asks: Callable[..., httpx.Response]) -> None:
+    for ours, said in MALFORMED:
+        for schema in ({**INVOICE, "x-metrikon": ours}, {**INVOICE, "properties": {"total": {"type": "number", "x-metrikon": ours}}}):
+            answer = asks("PUT", "/api/record-types/invoice", content=json.dumps(schema))
+            assert answer.status_code == 422
+            assert said in answer.json()["detail"]
+
+
+def test_record_types_have_plain_names(asks: Callable[..., httpx.Response]) -> None:
+    for name in ("a%0ab", "a%22b", "%00", "a" * 61):
+        assert asks("PUT", f"/api/record-types/{name}", content=json.dumps(INVOICE)).status_code in (404, 422)
+        assert asks("GET", f"/api/records.csv?record_type={name}").status_code in (404, 422)
 
 
 def test_numbers_of_millions_of_digits_are_refused_as_such(asks: Callable[..., httpx.Response]) -> None:

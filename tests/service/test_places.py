@@ -40,32 +40,32 @@ OWN = "belongs to the service itself"
 OUTSIDE = "lies outside the folder of the service"
 
 
-@pytest.mark.parametrize(
-    ("text", "said"),
-    [
-        (flow("{kind: folder, path: .}"), OWN),
-        (flow("{kind: folder, path: ..}"), OWN),
-        (flow("{kind: folder, path: files}"), OWN),
-        (flow("{kind: folder, path: in/../DERIVED}"), OWN),
-        (flow("{kind: folder, path: /etc}"), OUTSIDE),
-        (flow("{kind: folder, path: ../elsewhere}"), OUTSIDE),
-        (flow("{kind: folder, path: link}"), OUTSIDE),
-        (flow(destination='{kind: sql, url: "sqlite:///metrikon.db", table: rows}'), OWN),
-        (flow(destination='{kind: sql, url: "sqlite:///./x/../metrikon.db-wal", table: rows}'), OWN),
-        (flow(destination='{kind: sql, url: "sqlite:////tmp/elsewhere.db", table: rows}'), OUTSIDE),
-        (flow(destination='{kind: sql, url: "postgresql://db.garden.example/ledger", table: rows}'), "may not use db.garden.example/ledger"),
-        (flow(destination="{kind: xlsx, path: /tmp/elsewhere.xlsx}"), OUTSIDE),
-        (flow(destination="{kind: xlsx, path: link/a.xlsx}"), OUTSIDE),
-    ],
-)
-def test_a_flow_that_reaches_elsewhere_is_not_kept(running: Start, tmp_path: Path, text: str, said: str) -> None:
+REACHING = [
+    (flow("{kind: folder, path: .}"), OWN),
+    (flow("{kind: folder, path: ..}"), OWN),
+    (flow("{kind: folder, path: files}"), OWN),
+    (flow("{kind: folder, path: in/../DERIVED}"), OWN),
+    (flow("{kind: folder, path: /etc}"), OUTSIDE),
+    (flow("{kind: folder, path: ../elsewhere}"), OUTSIDE),
+    (flow("{kind: folder, path: link}"), OUTSIDE),
+    (flow(destination='{kind: sql, url: "sqlite:///metrikon.db", table: rows}'), OWN),
+    (flow(destination='{kind: sql, url: "sqlite:///./x/../metrikon.db-wal", table: rows}'), OWN),
+    (flow(destination='{kind: sql, url: "sqlite:////tmp/elsewhere.db", table: rows}'), OUTSIDE),
+    (flow(destination='{kind: sql, url: "postgresql://db.garden.example/ledger", table: rows}'), "may not use db.garden.example/ledger"),
+    (flow(destination="{kind: xlsx, path: /tmp/elsewhere.xlsx}"), OUTSIDE),
+    (flow(destination="{kind: xlsx, path: link/a.xlsx}"), OUTSIDE),
+]
+
+
+def test_a_flow_that_reaches_elsewhere_is_not_kept(running: Start, tmp_path: Path) -> None:
     service = running()
     (tmp_path / "elsewhere").mkdir()
     (service.app.home / "link").symlink_to(tmp_path / "elsewhere")
-    with pytest.raises(Refused, match=said):
-        service.client.put_flow("garden", text)
-    (problem,) = service.client.check_flow(text)
-    assert problem["line"] in (4, 5)
+    for text, said in REACHING:
+        with pytest.raises(Refused, match=said):
+            service.client.put_flow("garden", text)
+        (problem,) = service.client.check_flow(text)
+        assert problem["line"] in (4, 5), text
 
 
 def test_what_an_admin_allows_may_be_touched(running: Start, tmp_path: Path) -> None:
