@@ -6,6 +6,7 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable
+from decimal import Decimal
 from typing import Any
 
 import pytest
@@ -15,6 +16,7 @@ from metrikon.core.flows.problems import BadFlow
 from metrikon.engine.answers import NotNow
 from metrikon.engine.questions import BadAnswer
 from metrikon.store import journal, questions
+from metrikon.store.events import OtherEvent
 from tests.helpers import at_rest, eventually, run_state, states
 
 HEAD = """
@@ -158,6 +160,16 @@ def test_an_event_that_comes_before_anybody_waits_is_kept(house: Callable[..., A
     begun(app, "  - {name: sign, wait: {event: early}}\n" + ROW.replace("VALUE", "sign.event.n"))
     assert at_rest(app, 1) == {"done": 1}
     assert rows(app) == ["5"]
+
+
+def test_another_event_under_the_same_identity_is_refused(house: Callable[..., App]) -> None:
+    app = house()
+    app.catalog.put_flow(HEAD + "  - {name: a, set: {x: 1}}\n")
+    assert app.questions.send("garden", "early", {"n": Decimal("5.50")}, "mail-7") == 0
+    assert app.questions.send("garden", "early", {"n": Decimal("5.50")}, "mail-7") is None
+    for key, data in (("early", {"n": 6}), ("late", {"n": Decimal("5.50")})):
+        with pytest.raises(OtherEvent, match="Under the identity 'mail-7' another event was sent before"):
+            app.questions.send("garden", key, data, "mail-7")
 
 
 def test_a_condition_is_looked_at_again_and_again_until_the_limit(house: Callable[..., App]) -> None:

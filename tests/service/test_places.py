@@ -115,10 +115,18 @@ def test_a_flow_of_an_older_version_that_reaches_elsewhere_is_shown_and_waits_fo
     shown = next(each for each in client.flows() if each["name"] == "garden")
     assert shown["wrong"] == 2
     assert not (office / "out.xlsx").exists()
+    with pytest.raises(Refused, match="lies outside the folder of the service"):
+        client.take_one("garden", "left.pdf")
+    assert client.try_flow("garden", PAPER)["steps"], "it can be tried, since nothing leaves the house then"
     client.allow_place(str(office))
     eventually(lambda: client.continue_parked() or run_state(app, run)[0] == "done")
     eventually(lambda: {each.name for each in client.items()} == {"paper.pdf", "left.pdf"})
+    assert client.today()["problems"] == []
     client.refuse_place(str(office))
+    eventually(lambda: client.today()["problems"])
+    kept_by_older_version(app, flow())
+    eventually(lambda: client.today()["problems"] == [])
+    kept_by_older_version(app, text)
     os.utime(office / "left.pdf")
     later = client.upload("garden", PAPER + b"%%", name="later.pdf").run_id
     eventually(lambda: run_state(app, later)[0] == "parked")

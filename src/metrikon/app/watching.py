@@ -46,7 +46,7 @@ class Watching:
     ) -> None:
         self._database, self._catalog, self._arrivals, self._kinds = database, catalog, arrivals, kinds
         self._barred = barred  # why an intake may not be looked at, or nothing
-        self._not_allowed: dict[tuple[str, Said], str] = {}
+        self._not_allowed: list[dict[str, Any]] = []  # as of the last look
         self._room, self._home, self._largest = room, home, largest
         self._often, self._hourly = often, hourly
         self._looked: dict[tuple[str, Said], tuple[str, Looked]] = {}
@@ -67,7 +67,7 @@ class Watching:
     def problems(self) -> list[dict[str, Any]]:
         """What intakes could not take, with the flow and the reason."""
         found = [{"flow": "", "folder": "", "message": problem}] if (problem := self._room.problem()) else []
-        found += [{"flow": flow, "folder": "", "message": f"{flow}: {message}"} for (flow, _), message in list(self._not_allowed.items())]
+        found += self._not_allowed
         for (flow, _), (place, looked) in list(self._looked.items()):  # a scan may add one meanwhile
             found += [{"flow": flow, "folder": place, "message": message} for message in list(looked.problems.values())]
         return found
@@ -91,14 +91,18 @@ class Watching:
             return  # what is there stays where it is
         with self._database.reading() as connection:
             running = flows.running(connection)
+        not_allowed: list[dict[str, Any]] = []
         for name, version in running:
             try:
                 flow = self._catalog.flow(name, version)
             except BadFlow:
                 continue  # kept by an older version of the program; the service says so when it is opened
             for said in flow.intakes:
-                if not self._stop.is_set():
+                if problem := self._barred(said):
+                    not_allowed.append({"flow": flow.name, "folder": "", "message": f"{flow.name}: {problem}"})
+                elif not self._stop.is_set():
                     self._look(flow.name, said)
+        self._not_allowed = not_allowed
 
     def there(self, flow: Flow) -> list[tuple[str, There]]:
         """What the intakes of a flow would take, each with the place that it is at, whether the flow is switched on or not."""
@@ -109,6 +113,8 @@ class Watching:
         """Take in one thing that a person asked for. Raises `NoFlow` when no intake of the flow holds it, and `StoreFailed`."""
         arrived: list[Arrived] = []
         for said in flow.intakes:
+            if problem := self._barred(said):
+                raise NoFlow(problem)
             found = self._of(flow.name, said)
             if found and found[1].one(name, self._taking(flow.name, said, arrived)):
                 return arrived
@@ -119,10 +125,8 @@ class Watching:
         kind = self._kinds.intakes[said.kind]
         if kind.build is None:
             return None
-        if problem := self._barred(said):
-            self._not_allowed[flow, said] = problem
+        if self._barred(said):
             return None
-        self._not_allowed.pop((flow, said), None)
         with self._lock:
             if (flow, said) not in self._looked:
                 for other in [each for each in self._looked if each[0] == flow and self._looked[each][0] == kind.place(said.form, self._home)]:
