@@ -289,25 +289,23 @@ function Loose({ findings, pointers }: { findings: Finding[]; pointers: string[]
 
 function Acts({ stops, busy, error, approve, refuse, undo }: { stops: number; busy: boolean; error: Error | null; approve: () => void; refuse: () => void; undo: (() => void) | null }): ReactNode {
   return (
-    <>
+    <div className="acts">
       {error && (
-        <div className="note bad" role="alert" style={{ marginTop: 12 }}>
+        <div className="note bad" role="alert" style={{ flexBasis: "100%" }}>
           {error instanceof ServiceProblem && error.findings.length > 0 ? error.findings.map((each) => each.message).join(" ") : error.message}
         </div>
       )}
-      <div className="acts">
-        <Button loading={busy} onClick={approve}>
-          {stops ? "Approve as it stands" : "Approve"}
-        </Button>
-        <Button variant="default" onClick={refuse}>
-          Refuse…
-        </Button>
-        <Button variant="subtle" disabled={!undo} onClick={() => undo?.()}>
-          Undo
-        </Button>
-        <span className="soft small">{stops ? `${count(stops, "finding")} left.` : "Nothing found wrong."} Press <kbd>?</kbd> for keys.</span>
-      </div>
-    </>
+      <Button loading={busy} onClick={approve}>
+        {stops ? "Approve as it stands" : "Approve"}
+      </Button>
+      <Button variant="default" onClick={refuse}>
+        Refuse…
+      </Button>
+      <Button variant="subtle" disabled={!undo} onClick={() => undo?.()}>
+        Undo
+      </Button>
+      <span className="soft small">{stops ? `${count(stops, "finding")} left.` : "Nothing found wrong."} Press <kbd>?</kbd> for keys.</span>
+    </div>
   );
 }
 
