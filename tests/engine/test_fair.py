@@ -5,16 +5,21 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Sequence
+from concurrent.futures import Future
+from pathlib import Path
 
 import pytest
 
 from metrikon.app.assemble import App
-from metrikon.drivers.fair import BEHALF, FairShare
+from metrikon.drivers.fair import FairShare
 from metrikon.engine.again import Chosen
 from metrikon.engine.turns import NoTurn, Turns
 from metrikon.engine.work import Work
+from metrikon.ports.behalf import BEHALF
 from metrikon.store import leases
+from metrikon.store.database import Database
 from metrikon.store.leases import Claim, Shares
+from metrikon.store.waiting import LONG, Waiting
 from tests.engine.test_keeping import LaterClock
 from tests.engine.test_language import HEAD
 
@@ -44,6 +49,60 @@ def test_whoever_has_the_fewest_gets_the_next_one() -> None:
     assert order.index("one") <= 1
     assert len(order) == 6
     assert share.idle() == [1]
+
+
+def test_the_writer_commits_for_a_crowd_only_until_somebody_else_wants_something(tmp_path: Path) -> None:
+    database = Database(tmp_path / "a.db")
+    database.start()
+    order: list[str] = []
+    begun, gate = threading.Event(), threading.Event()
+
+    def held(connection: object) -> None:
+        begun.set()
+        gate.wait(5)
+
+    def submit(party: str, job: Callable[[object], None]) -> Future[None]:
+        BEHALF.set(party)
+        return database.submit(job)
+
+    first = submit("crowd", held)
+    begun.wait(5)
+    crowd = [submit("crowd", lambda connection: order.append("crowd")) for _ in range(20)]
+    other = submit("one", lambda connection: order.append("one"))
+    other.add_done_callback(lambda done: order.append("one is committed"))
+    BEHALF.set("")
+    gate.set()
+    for each in (first, other, *crowd):
+        each.result(5)
+    database.close()
+    assert order[:2] == ["one", "one is committed"]
+    assert order[2:] == ["crowd"] * 20
+
+
+def test_a_crowd_has_its_turn_however_many_come_alone() -> None:
+    waiting: Waiting[int] = Waiting()
+    for number in range(3):
+        waiting.put("crowd", number)
+    waiting.put("one", 10)
+    assert waiting.next() == ("one", 10)
+    waiting.put("two", 11)
+    time.sleep(LONG + 0.01)
+    waiting.put("three", 12)
+    assert [waiting.next() for _ in range(2)] == [("crowd", 0), ("two", 11)]
+    assert waiting.more("crowd", 1) is None, "another has fewer"
+    assert waiting.next() == ("crowd", 1)
+
+
+def test_what_was_put_before_the_end_is_given_out_in_order_and_nothing_after_it() -> None:
+    waiting: Waiting[int] = Waiting()
+    assert all(waiting.put("a", number) for number in range(5))
+    assert waiting.end()
+    assert not waiting.end()
+    assert not waiting.put("a", 9)
+    party, first = waiting.next() or ("", -1)
+    rest = [waiting.more(party, 1) for _ in range(5)]
+    assert [first, *rest] == [0, 1, 2, 3, 4, None]
+    assert waiting.next() is None
 
 
 def test_nothing_is_lost_or_lent_twice_among_many() -> None:

@@ -4,23 +4,11 @@ from __future__ import annotations
 
 import threading
 from collections import Counter, OrderedDict, deque
-from contextvars import ContextVar
 from typing import Generic, TypeVar
 
+from metrikon.ports.behalf import BEHALF
+
 T = TypeVar("T")
-BEHALF: ContextVar[str] = ContextVar("behalf", default="")  # on whose behalf a thread works: the name of a flow
-
-_LATER = " later"
-
-
-def party(flow: str, *, behind: bool) -> str:
-    """On whose behalf a run is worked on: its flow, or the back-fills of it."""
-    return f"{flow}{_LATER}" if behind else flow
-
-
-def flow_of(party: str) -> str:
-    """The flow of a party."""
-    return party.removesuffix(_LATER)
 
 
 class FairShare(Generic[T]):

@@ -16,13 +16,13 @@ from sqlalchemy import Connection
 from metrikon.core.flows.fold import advance, replayed, todo
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept, loads
-from metrikon.drivers.fair import BEHALF, party
 from metrikon.engine import standing
 from metrikon.engine.journaling import Journaling
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
+from metrikon.ports.behalf import BEHALF, party
 from metrikon.ports.machine import LOOK, short_of
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
 from metrikon.store import events, items, journal, leases, questions, runs

@@ -15,12 +15,12 @@ from metrikon.core.documents.model import FORM, Document, Summary, Within, from_
 from metrikon.core.flows.model import Said
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
-from metrikon.drivers.fair import BEHALF, flow_of
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.turns import NoTurn
+from metrikon.ports.behalf import BEHALF, flow_of
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files

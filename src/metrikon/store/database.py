@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import fcntl
 import os
-import queue
 import sqlite3
 import threading
 from collections.abc import Callable, Iterator
@@ -16,6 +15,9 @@ from typing import Any, TypeVar
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 from sqlalchemy.pool import QueuePool
+
+from metrikon.ports.behalf import BEHALF
+from metrikon.store.waiting import Waiting
 
 T = TypeVar("T")
 Job = Callable[[Connection], T]
@@ -41,11 +43,9 @@ class Database:
         self._lock = _locked(path)
         self.engine = _engine(path, writes=False)
         self._writing = _engine(path, writes=True)
-        self._jobs: queue.SimpleQueue[tuple[Job[Any], Future[Any]] | None] = queue.SimpleQueue()
+        self._jobs: Waiting[tuple[Job[Any], Future[Any]]] = Waiting()
         self._thread = threading.Thread(target=self._write, name="writer", daemon=True)
         self._started = False
-        self._closed = False
-        self._door = threading.Lock()  # nothing comes after the last
 
     def start(self) -> None:
         """Start the writer; call after the tables are there."""
@@ -54,18 +54,12 @@ class Database:
 
     def close(self) -> None:
         """Commit what is waiting, then let the file go."""
-        with self._door:
-            if self._closed:
-                return
-            self._closed = True
-            if self._started:
-                self._jobs.put(None)
+        if not self._jobs.end():
+            return
         if self._started:
             self._thread.join()
-        while not self._jobs.empty():  # what came while it closed
-            left = self._jobs.get()
-            if left is not None:
-                left[1].set_exception(StoreFailed(CLOSED))
+        while (left := self._jobs.next()) is not None:  # what came before there was a writer
+            left[1][1].set_exception(StoreFailed(CLOSED))
         self.engine.dispose()
         self._writing.dispose()
         os.close(self._lock)
@@ -83,11 +77,8 @@ class Database:
         connection it is given.
         """
         future: Future[T] = Future()
-        with self._door:
-            if not self._closed:
-                self._jobs.put((job, future))
-                return future
-        future.set_exception(StoreFailed(CLOSED))
+        if not self._jobs.put(BEHALF.get(), (job, future)):
+            future.set_exception(StoreFailed(CLOSED))
         return future
 
     def write(self, job: Job[T]) -> T:
@@ -102,31 +93,22 @@ class Database:
 
     def _write(self) -> None:
         with self._writing.connect() as connection:
-            while True:
-                first = self._jobs.get()
-                if first is None:
-                    return
-                batch, last = [first], False
-                while len(batch) < MOST_TOGETHER:
-                    try:
-                        following = self._jobs.get_nowait()
-                    except queue.Empty:
-                        break
-                    if following is None:
-                        last = True
-                        break
-                    batch.append(following)
-                if not self._together(connection, batch):
+            while (following := self._jobs.next()) is not None:
+                party, first = following
+                batch = [first]
+                if not self._together(connection, party, batch):
                     for job, future in batch:
                         self._alone(connection, job, future)
-                if last:
-                    return
 
-    def _together(self, connection: Connection, batch: list[tuple[Job[Any], Future[Any]]]) -> bool:
-        """All jobs in one commit; False when one failed and nothing was kept."""
+    def _together(self, connection: Connection, party: str, batch: list[tuple[Job[Any], Future[Any]]]) -> bool:
+        """All jobs in one commit, and those of the same party that come meanwhile; False when one failed and nothing was kept."""
+        results = []
         try:
             with connection.begin():
-                results = [job(connection) for job, _ in batch]
+                for job, _ in batch:
+                    results.append(job(connection))
+                    if len(batch) < MOST_TOGETHER and (more := self._jobs.more(party, len(batch))) is not None:
+                        batch.append(more)
         except DBAPIError as error:
             if getattr(error.orig, "sqlite_errorcode", 0) & 0xFF != sqlite3.SQLITE_BUSY:
                 return False
