@@ -34,7 +34,7 @@ def as_date(text: str) -> date | None:
 
 def printable(text: str) -> str:
     """Text without control characters, at most as long as a cell allows."""
-    return "".join(c for c in text if c in "\t\n" or ord(c) >= 32)[:LONGEST_TEXT]
+    return (text if text.isprintable() else "".join(c for c in text if c in "\t\n" or ord(c) >= 32))[:LONGEST_TEXT]
 
 
 def found_in(value: Any) -> Any:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 from urllib.parse import unquote
@@ -202,6 +203,7 @@ def _engine(url: str) -> Engine:
     return engine
 
 
+@lru_cache(maxsize=4096)
 def _column(name: str) -> str:
     """A column name as databases like it: "Unit price" → unit_price."""
     made = "".join(c if c.isalnum() else "_" for c in name.strip().lower())

@@ -33,8 +33,8 @@ def state_of(database: Database, catalog: Catalog, files: Files, run_id: str, fl
     """Where a run stands, from its journal."""
     state = State(catalog.flow(flow, version))
     with database.reading() as connection:
-        entries = journal.load(connection, run_id)
-    return replayed(state, (unpacked(entry, files) for _, entry in entries))
+        entries = journal.to_replay(connection, run_id)
+    return replayed(state, [unpacked(entry, files) for _, entry in entries])
 
 
 def values_in(state: State) -> list[Value]:

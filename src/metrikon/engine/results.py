@@ -23,5 +23,4 @@ def packed(data: Mapping[str, Any], files: Files) -> Mapping[str, Any]:
 
 def unpacked(entry: Entry, files: Files) -> Entry:
     """An entry with its data, wherever it was kept."""
-    kept = entry.data.get(KEPT)
-    return replace(entry, data=loads(files.get(str(kept)))) if kept else entry
+    return replace(entry, data=loads(files.get(str(entry.data[KEPT])))) if KEPT in entry.data else entry

@@ -115,7 +115,7 @@ class Work:
             state, self.journal.known, self.today, self.file_name, self.versions = kept.state, kept.entries, kept.today, kept.file_name, kept.versions
         self.zone = state.flow.zone
         with self.bench.database.reading() as connection:
-            entries = journal.load(connection, self.claim.run_id, after=self.journal.known) if self.claim.epoch > runs.FIRST else []
+            entries = journal.to_replay(connection, self.claim.run_id, after=self.journal.known) if self.claim.epoch > runs.FIRST else []
             if not entries and not self.journal.known:
                 return self._started(connection, state)
         whole_ones = [(number, unpacked(entry, self.bench.workshop.files)) for number, entry in entries]

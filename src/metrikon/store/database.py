@@ -173,8 +173,14 @@ def _engine(path: Path, *, writes: bool) -> Engine:
             cursor.execute(f"PRAGMA {setting}")
         cursor.close()
 
+    beginning = "BEGIN IMMEDIATE" if writes else "BEGIN"
+
     @event.listens_for(engine, "begin")
     def _begin(connection: Connection) -> None:
-        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+        driver: Any = connection.connection.driver_connection
+        try:
+            driver.execute(beginning)  # of every look and every change: by the driver itself
+        except sqlite3.Error as error:
+            raise DBAPIError(beginning, None, error) from error
 
     return engine

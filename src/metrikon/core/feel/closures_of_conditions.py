@@ -27,7 +27,7 @@ def _rounds(iterations: tuple[s.Iteration, ...], size: int) -> Callable[[Scope, 
         name, _, until = made[at]
         for item in gone_through(value, until(scope, running)) if until is not None else items_of(value):
             running.step(size)
-            inner = Bound({name: native(item)}, scope)
+            inner = Bound({name: item if type(item) is Decimal else native(item)}, scope)
             if at + 1 == len(made):
                 yield inner
             else:
@@ -51,10 +51,11 @@ def _for(part: s.For) -> Worked:
             return None
         found: list[Any] = []
         for inner in every:
-            running.make(1)
-            found.append(body(Bound({"partial": list(found)}, inner) if partial else inner, running))
             if partial:
                 running.make(len(found))
+                inner = Bound({"partial": list(found)}, inner)
+            running.make(1)
+            found.append(body(inner, running))
         return found
 
     return collected

@@ -63,8 +63,9 @@ def gone_through(first: Value, last: Value) -> Iterator[Any]:
                 first += step
     elif isinstance(first, Decimal) and isinstance(last, Decimal) and first == first.to_integral_value() and abs(first) < 10**15:
         count = min(int(min(abs(last - first), Decimal(LENGTH))) + 1, LENGTH)
-        for number in range(count):
-            yield first + number if last >= first else first - number
+        step_by = 1 if last >= first else -1
+        for number in range(0, count * step_by, step_by):
+            yield first + number
 
 
 def value_meets(value: Value, wanted: Value, running: Running) -> bool | None:

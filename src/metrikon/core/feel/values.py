@@ -213,6 +213,9 @@ def _months(value: Months) -> str:
     return f"{sign}P{f'{years}Y' if years else ''}{f'{months}M' if months else ''}" if years or months else "P0M"
 
 
+_AS_THEY_ARE = frozenset({type(None), str, bool, Decimal, int})
+
+
 def plain(value: Any, running: Running | None = None) -> Any:
     """A value as it is kept in JSON: dates, times, durations and ranges as the texts they are written as; a function as null.
 
@@ -224,6 +227,6 @@ def plain(value: Any, running: Running | None = None) -> Any:
         counted = running or Running()
         counted.make(len(value) + 1)
         if isinstance(value, list):
-            return [plain(each, counted) for each in value]
+            return [each if type(each) in _AS_THEY_ARE else plain(each, counted) for each in value]
         return {str(name): plain(each, counted) for name, each in value.items()}
     return None if isinstance(value, Function) else _written(value, running or Running())

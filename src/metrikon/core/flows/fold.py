@@ -31,10 +31,12 @@ def replayed(state: State, entries: Iterable[Entry]) -> State:
     Parameters of steps that came to their end are not filled again, and that they were begun changes nothing: that is most of the work.
     """
     walk = Walk(state, lazy=True)
-    for entry in _telling(list(entries)):
+    for entry in entries:
         if walk.outcome is not None:
             break
-        if entry.event not in ("begun", "done") or entry.path not in walk.open:
+        if entry.event == "done" and walk.done_at_once(entry.path, entry.data.get("result"), entry.at):
+            continue
+        if entry.event not in ("begun", "done") or not walk.reached(entry.path):
             walk.fill_up()
         _turn(walk, entry)
     walk.fill_up()
@@ -66,17 +68,6 @@ def _continue(walk: Walk, *, leave: bool) -> None:
         elif step.status in ("parked", "waiting"):
             walk.try_again(path, step)
     walk.effects.reverse()
-
-
-def _telling(entries: list[Entry]) -> Iterator[Entry]:
-    """Entries without those that a step was begun of which the next one says that it is done."""
-    following: dict[str, str] = {}
-    kept = []
-    for entry in reversed(entries):
-        if entry.event != "begun" or following.get(entry.path) != "done":
-            kept.append(entry)
-        following[entry.path] = entry.event
-    return reversed(kept)
 
 
 def _to_step(walk: Walk, entry: Entry, step: Open) -> None:

@@ -57,7 +57,10 @@ def by_former_rule(parts: Sequence[Any]) -> str:
 
 
 def _folded(part: Any) -> str:
-    return "".join(c for c in str(part) if c.isprintable() and c != "|").strip().casefold()
+    text = str(part)
+    if not text.isprintable() or "|" in text:
+        text = "".join(c for c in text if c.isprintable() and c != "|")
+    return text.strip().casefold()
 
 
 def former_parts(key: str, place_end: str) -> str | None:

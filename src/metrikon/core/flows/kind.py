@@ -35,8 +35,8 @@ class Control(Protocol):
         """The step is reached."""
         ...
 
-    def through(self, walk: Walk, here: Here, block: Frame) -> None:
-        """A block of steps within it has come to its end."""
+    def through(self, walk: Walk, here: Here, label: str, given: dict[str, Any]) -> None:
+        """A block of steps within it has come to its end; `given`: what they gave, by their names."""
         ...
 
     def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
@@ -59,8 +59,8 @@ class Control(Protocol):
 class Steady:
     """A control kind goes on after its block, and leaves what was refused or has failed to whoever is around."""
 
-    def through(self, walk: Walk, here: Here, block: Frame) -> None:
-        walk.go_on(here, walk.given(block))
+    def through(self, walk: Walk, here: Here, label: str, given: dict[str, Any]) -> None:
+        walk.go_on(here, given)
 
     def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
         return False

@@ -91,7 +91,7 @@ class Step:
     parameters: Any  # a form of the kind
     where: Where = ()
 
-    @property
+    @cached_property
     def name(self) -> str:
         return self.common.name
 

@@ -27,6 +27,21 @@ class Here(msgspec.Struct, frozen=True):
     step: Step
     path: str
 
+    def block(self, label: str) -> str:
+        """The prefix of a block within it."""
+        return f"{self.path}[{label}]/"
+
+
+class _Block(msgspec.Struct, frozen=True):
+    """A block within a step that is reached, with names besides those in scope. `since`: when it was."""
+
+    here: Here
+    label: str
+    prefix: str
+    steps: tuple[Step, ...]
+    names: Mapping[str, Any]
+    since: int
+
 
 class CannotGoOn(Exception):
     """A step cannot be gone through; the message says why and what to do."""
@@ -38,7 +53,8 @@ class Walk(Working):
     def __init__(self, state: State, *, lazy: bool = False) -> None:
         super().__init__(state)
         self.unfilled: list[str] = []
-        self.lazy = lazy  # parameters of steps are filled only when they are wanted: most steps of a journal are done
+        self.unbegun: dict[str, _Block] = {}  # by the path of the first step
+        self.lazy = lazy  # blocks are begun and parameters filled only when they are wanted: most steps of a journal are done
         self._agenda: list[str] = []
 
     # ---- for the fold
@@ -103,9 +119,37 @@ class Walk(Working):
             self._stuck(here, Open(step.frame, here.step, {}), str(error))
         self.now = now
 
+    def reached(self, path: str) -> bool:
+        """Whether a step is open, its block begun if it was not."""
+        block = self.unbegun.pop(path, None)
+        if block is not None:
+            self._begin(block)
+        return path in self.open
+
+    def _begin(self, block: _Block) -> None:
+        """Begin a block that was left for later, as it was when it was reached."""
+        now, self.now = self.now, block.since
+        self._put_inside(block)
+        self.run()
+        self.now = now
+
+    def done_at_once(self, path: str, result: Any, at: int) -> bool:
+        """The only step of a block that was not begun has come to its end: so has the block, and nothing of it need be made."""
+        block = self.unbegun.get(path)
+        if block is None or len(block.steps) > 1 or path in self.corrected:
+            return False
+        del self.unbegun[path]
+        self.now = at or self.now
+        self._through(block.here, block.label, {block.steps[0].name: result})
+        if self._agenda:
+            self.run()
+        return True
+
     def fill_up(self) -> None:
-        """Fill the parameters of all that was opened without, and walk whatever follows from that."""
-        while self.unfilled:
+        """Begin and fill all that was left for later, and walk whatever follows from that."""
+        while self.unfilled or self.unbegun:
+            for path in list(self.unbegun):
+                self.reached(path)
             opened = [(path, self.open[path]) for path in self.unfilled if path in self.open]
             self.unfilled = []
             for path, step in sorted(opened, key=lambda each: natural(each[0])):
@@ -167,10 +211,14 @@ class Walk(Working):
             return
         around = self.here(self.frames[frame.parent])
         del self.frames[frame.prefix]
-        if frame.label == FAILED:
+        self._through(around, frame.label, {name: frame.scope[name] for name in frame.made})
+
+    def _through(self, around: Here, label: str, given: dict[str, Any]) -> None:
+        """A block within a step has come to its end."""
+        if label == FAILED:
             self._after_failure(around)
         elif around.step.kind.control is not None:
-            around.step.kind.control.through(self, around, frame)
+            around.step.kind.control.through(self, around, label, given)
 
     def done(self, path: str, step: Open, result: Any) -> None:
         """A step has come to its end."""
@@ -203,7 +251,7 @@ class Walk(Working):
         `refused`: what it works on can never be worked on, so that nothing is gained by trying again.
         """
         failure = here.step.common.on_failure
-        if failure is not None and f"{here.path}[{FAILED}]/" not in self.frames:
+        if failure is not None and here.block(FAILED) not in self.frames:
             told = {"step": here.step.name, "message": reason, "attempts": Decimal(step.failures)}
             self.close(here.path)
             self.hold(f"{here.path}[{FAILED}]", (step, reason, refused))
@@ -273,14 +321,31 @@ class Walk(Working):
             at = self.frames[at.parent]
         self.settle("refused", reason)
 
+    def leave(self, prefix: str) -> None:
+        self.unbegun = {at: each for at, each in self.unbegun.items() if not at.startswith(prefix)}
+        super().leave(prefix)
+
+    def settle(self, outcome: str, reason: str = "") -> None:
+        self.unbegun = {}
+        super().settle(outcome, reason)
+
     # ---- for control kinds
 
     def inside(self, here: Here, label: str, steps: Sequence[Step], names: Mapping[str, Any] | None = None) -> None:
         """Walk a block within a step, with names besides those in scope."""
-        scope = here.frame.scope.update(names) if names else here.frame.scope
-        prefix = f"{here.path}[{label}]/"
-        self.put(Frame(prefix, here.frame.prefix, tuple(steps), scope, label=label))
-        self._agenda.append(prefix)
+        prefix = here.block(label)
+        block = _Block(here, label, prefix, tuple(steps), names or {}, self.now)
+        first = steps[0] if self.lazy and steps else None
+        if first is not None and first.kind.control is None and first.common.when is None:
+            self.unbegun[prefix + first.name] = block  # nothing follows from it but that its first step is to be done
+        else:
+            self._put_inside(block)
+
+    def _put_inside(self, block: _Block) -> None:
+        frame = block.here.frame
+        scope = frame.scope.update(block.names) if block.names else frame.scope
+        self.put(Frame(block.prefix, frame.prefix, block.steps, scope, label=block.label))
+        self._agenda.append(block.prefix)
 
     def go_on(self, here: Here, result: Any) -> None:
         """The step is through: its result is kept, and what comes after it is walked."""

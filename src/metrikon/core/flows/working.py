@@ -50,9 +50,9 @@ class Working:
         """Keep something for a step while it is gone through."""
         self.held[path] = what
 
-    def drop(self, path: str) -> None:
-        """What was kept for a step is no longer needed."""
-        del self.held[path]
+    def drop(self, path: str) -> Any:
+        """What was kept for a step, which is no longer needed."""
+        return self.held.pop(path)
 
     def tell(self, what: str) -> None:
         """Something that is told of the run when it is done."""
@@ -69,10 +69,6 @@ class Working:
         """The run comes to its end."""
         self.outcome, self.reason, self.open = outcome, reason, Map[str, Open]().mutate()
         self.effects.append(Settle(outcome, reason))
-
-    def given(self, block: Frame) -> dict[str, Any]:
-        """What the steps of a block gave, by their names."""
-        return {name: block.scope[name] for name in block.made}
 
     def moment(self) -> datetime:
         """The moment that it is, in the zone of the flow."""

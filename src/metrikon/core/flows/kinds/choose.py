@@ -14,7 +14,6 @@ from metrikon.core.flows.kind import Kind, Said, Steady
 from metrikon.core.flows.words import shown
 
 if TYPE_CHECKING:
-    from metrikon.core.flows.state import Frame
     from metrikon.core.flows.walk import Here, Walk
 
 OTHERWISE = "otherwise"
@@ -62,9 +61,9 @@ class _Choosing(Steady):
             return walk.holds(here, case.when or "null", case.null_means)
         return walk.meets(here, case.meets, value)
 
-    def through(self, walk: Walk, here: Here, block: Frame) -> None:
-        left, given = walk.held[here.path]
-        given = {**given, **walk.given(block)}
+    def through(self, walk: Walk, here: Here, label: str, given: dict[str, Any]) -> None:
+        left, before = walk.held[here.path]
+        given = {**before, **given}
         if left:
             walk.hold(here.path, (left[1:], given))
             walk.inside(here, str(left[0]), here.step.parameters.cases[left[0] - 1].steps)

@@ -41,12 +41,14 @@ class Each(Form):
 
 
 class Loop(msgspec.Struct, frozen=True):
-    """A list being gone through: its elements, how many were begun and are through, what they gave, and why some were refused or have failed."""
+    """A list being gone through: its elements, how many were begun and are through, and why some were refused or have failed.
+
+    What an element gave is held under the path of its block: a loop of many costs no more for each.
+    """
 
     items: tuple[Any, ...]
     begun: int = 0
     through: int = 0
-    given: Map[int, Any] = Map()
     refused: Map[int, str] = Map()
     failed: Map[int, str] = Map()
 
@@ -70,19 +72,19 @@ class _GoingThrough(Steady):
         loop, each = walk.held[here.path], here.step.parameters
         until = min(len(loop.items), loop.begun + count)
         walk.hold(here.path, replace(loop, begun=until))
+        name, counted, steps, items = each.name, f"{each.name}_number", tuple(each.steps), loop.items
         for number in range(until, loop.begun, -1):  # what is begun last is walked first
-            names = {each.name: loop.items[number - 1], f"{each.name}_number": Decimal(number)}
-            walk.inside(here, str(number), each.steps, names)
+            walk.inside(here, str(number), steps, {name: items[number - 1], counted: Decimal(number)})
 
-    def through(self, walk: Walk, here: Here, block: Frame) -> None:
-        loop = walk.held[here.path]
-        self._one_less(walk, here, replace(loop, given=loop.given.set(int(block.label), walk.given(block))))
+    def through(self, walk: Walk, here: Here, label: str, given: dict[str, Any]) -> None:
+        walk.hold(here.block(label), given)
+        self._one_less(walk, here, walk.held[here.path])
 
     def refused(self, walk: Walk, here: Here, block: Frame, reason: str) -> bool:
         walk.leave(block.prefix)
+        walk.hold(block.prefix, {"refused": reason})
         loop = walk.held[here.path]
-        given = loop.given.set(int(block.label), {"refused": reason})
-        self._one_less(walk, here, replace(loop, refused=loop.refused.set(int(block.label), reason), given=given))
+        self._one_less(walk, here, replace(loop, refused=loop.refused.set(int(block.label), reason)))
         return True
 
     def failed(self, walk: Walk, here: Here, block: Frame, reason: str) -> Dealt:
@@ -105,9 +107,9 @@ class _GoingThrough(Steady):
     def _without(self, walk: Walk, here: Here, block: Frame, reason: str) -> None:
         """Go on without an element, and tell so."""
         walk.leave(block.prefix)
+        walk.hold(block.prefix, {"failed": reason})
         loop = walk.held[here.path]
-        given = loop.given.set(int(block.label), {"failed": reason})
-        self._one_less(walk, here, replace(loop, failed=loop.failed.set(int(block.label), reason), given=given))
+        self._one_less(walk, here, replace(loop, failed=loop.failed.set(int(block.label), reason)))
 
     def _one_less(self, walk: Walk, here: Here, loop: Loop) -> None:
         """An element is through; after the last one the run goes on, unless all were refused."""
@@ -119,13 +121,14 @@ class _GoingThrough(Steady):
                 self._begin(walk, here, 1)
             return
         walk.drop(here.path)
+        given = [walk.drop(here.block(str(number))) for number in range(1, count + 1)]
         if len(loop.refused) == count:
             walk.refuse(here.frame, _told(loop.refused))
             return
         for what, reasons in (("refused", loop.refused), ("not gone through", loop.failed)):
             if reasons:
                 walk.tell(f"{len(reasons)} of {count} {'was' if len(reasons) == 1 else 'were'} {what}: {_told(reasons)}")
-        walk.go_on(here, [loop.given[number] for number in range(1, count + 1)])
+        walk.go_on(here, given)
 
 
 def _told(reasons: Map[int, str]) -> str:
