@@ -25,7 +25,7 @@ from metrikon.store.room import Room
 log = logging.getLogger("metrikon.app")
 HOUR = 3600.0  # seconds
 SCAN = 0.1  # seconds between looks, at least
-REST = 10  # times that a look took: so long is rested after it
+REST = 10  # times that a look took which found nothing: so long is rested after it
 
 
 class Watching:
@@ -75,23 +75,25 @@ class Watching:
     def _watch(self) -> None:
         lately, took = -HOUR, 0.0
         while not self._stop.wait(max(SCAN, REST * took)):
-            began = time.monotonic()
+            began, found = time.monotonic(), 0
             try:
-                self._look_around()
+                found = self._look_around()
                 every = time.monotonic() - lately > HOUR
                 for each in (*self._often, *(self._hourly if every else ())):
                     each()
                 lately = time.monotonic() if every else lately
             except Exception:
                 log.exception("intakes could not be looked at")
-            took = min(time.monotonic() - began, 1.0)
+            took = min(time.monotonic() - began, 1.0) if not found else 0.0
 
-    def _look_around(self) -> None:
+    def _look_around(self) -> int:
+        """Look at all intakes; how many things were taken."""
         if self._room.problem():
-            return  # what is there stays where it is
+            return 0  # what is there stays where it is
         with self._database.reading() as connection:
             running = flows.running(connection)
         not_allowed: list[dict[str, Any]] = []
+        count = 0
         for name, version in running:
             try:
                 flow = self._catalog.flow(name, version)
@@ -101,8 +103,9 @@ class Watching:
                 if problem := self._barred(said):
                     not_allowed.append({"flow": flow.name, "folder": "", "message": f"{flow.name}: {problem}"})
                 elif not self._stop.is_set():
-                    self._look(flow.name, said)
+                    count += self._look(flow.name, said)
         self._not_allowed = not_allowed
+        return count
 
     def there(self, flow: Flow) -> list[tuple[str, There]]:
         """What the intakes of a flow would take, each with the place that it is at, whether the flow is switched on or not."""
@@ -151,12 +154,13 @@ class Watching:
 
         return take
 
-    def _look(self, flow: str, said: Said) -> None:
-        """Look at an intake of a flow, if it is one that must be looked at."""
+    def _look(self, flow: str, said: Said) -> int:
+        """Look at an intake of a flow, if it is one that must be looked at; how many things were taken."""
         found = self._of(flow, said)
         if found is None:
-            return
+            return 0
         try:
-            found[1].look(time.monotonic(), self._taking(flow, said))
+            return found[1].look(time.monotonic(), self._taking(flow, said))
         except (NoFlow, NoRoom, StoreFailed, OSError) as error:
             log.error("%s of flow %s: %s", found[0] or said.kind, flow, error)
+            return 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import Counter, OrderedDict, deque
+from collections.abc import Callable
 from typing import Generic, TypeVar
 
 from metrikon.ports.behalf import BEHALF
@@ -20,14 +21,14 @@ class FairShare(Generic[T]):
         self._lent: Counter[str] = Counter()
         self._waiting: OrderedDict[str, deque[_Wait[T]]] = OrderedDict()
 
-    def take(self) -> T:
-        """One of the things, for the party on whose behalf this thread works; waits until one is free."""
+    def take(self, rather: Callable[[T], bool] = lambda thing: False) -> T:
+        """One of the things, for the party on whose behalf this thread works; waits until one is free. `rather`: which ones suit it best."""
         party = BEHALF.get()
         with self._lock:
             if self._free and not self._waiting:
                 self._lent[party] += 1
-                return self._free.pop()
-            wait: _Wait[T] = _Wait()
+                return self._free.pop(next((at for at, thing in enumerate(self._free) if rather(thing)), -1))
+            wait: _Wait[T] = _Wait(rather)
             self._waiting.setdefault(party, deque()).append(wait)
         wait.come.wait()
         return wait.thing[0]
@@ -44,7 +45,8 @@ class FairShare(Generic[T]):
                 return
             follows = min(self._waiting, key=lambda each: self._lent[each])
             waits = self._waiting[follows]
-            wait = waits.popleft()
+            wait = next((each for each in waits if each.rather(thing)), waits[0])
+            waits.remove(wait)
             if waits:
                 self._waiting.move_to_end(follows)  # of those with equally few, each has its turn
             else:
@@ -61,6 +63,7 @@ class FairShare(Generic[T]):
 
 
 class _Wait(Generic[T]):
-    def __init__(self) -> None:
+    def __init__(self, rather: Callable[[T], bool]) -> None:
+        self.rather = rather
         self.come = threading.Event()
         self.thing: list[T] = []

@@ -8,6 +8,7 @@ import signal
 import subprocess
 import threading
 import time
+from collections import deque
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -24,7 +25,7 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied, WorkFailed
 
 JOBS_A_WORKER = 2000  # then it is replaced, so that memory stays flat whatever libraries keep
-
+KNOWN = 32  # documents that it may have at hand
 WATCH = 0.1  # seconds between looks at how long they take
 
 
@@ -33,6 +34,7 @@ class _Worker:
         streams = subprocess.PIPE
         self.process = subprocess.Popen(COMMAND, stdin=streams, stdout=streams, stderr=subprocess.DEVNULL, env=environment(memory_mb))
         self.jobs = 0
+        self.knows: deque[str] = deque(maxlen=KNOWN)  # paths of documents that it was asked about last: it has them at hand
         self.until = math.inf  # when it must have answered
         self.late = False
 
@@ -45,6 +47,7 @@ class _Worker:
     def ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
         """The bytes of an answer. Raises `Refused`, or `ReaderDied` when the process ended or ran out of time."""
         self.jobs += 1
+        self.knows.append(str(request["path"]))
         assert self.process.stdin
         assert self.process.stdout
         self.until = time.monotonic() + seconds
@@ -163,7 +166,7 @@ class ReaderPool:
                     worker.watch(time.monotonic())
 
     def _ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
-        worker = self._free.take()
+        worker = self._free.take(lambda each: each is not None and request["path"] in each.knows)
         if worker is None:
             try:
                 worker = self._started()

@@ -13,7 +13,6 @@ import os
 import sys
 import traceback
 from collections.abc import Callable, Mapping
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +24,7 @@ from metrikon.core.extraction.several import cut
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers import wire
+from metrikon.drivers.at_hand import AtHand
 from metrikon.drivers.frames import NOT_STORED, OURS, SHORT, receive, send
 from metrikon.drivers.paper import LocalPaper
 from metrikon.drivers.rubbish import look_seldom
@@ -35,7 +35,7 @@ from metrikon.readers.registry import found_format, parts, picture, read
 from metrikon.store.files import DiskFiles
 
 SELDOM = 50_000  # objects
-KEPT = 4  # documents that a process keeps at hand
+KEPT = AtHand[LocalPaper](32, 50_000)  # documents that a process keeps at hand, and words in all of them
 
 
 def handle(request: dict[str, Any]) -> bytes:
@@ -97,9 +97,8 @@ def _picture(request: dict[str, Any]) -> bytes:
     return picture(data, int(request["page"]), float(request["turned"]), int(request["dots"]), request.get("passwords", ()))
 
 
-@lru_cache(maxsize=KEPT)
-def _paper_of(path: str, only: str) -> LocalPaper:
-    """A document that was read before, by the place of its stored form, or one of several within it; those asked for last are kept."""
+def _paper_of(path: str, only: str) -> tuple[LocalPaper, int]:
+    """A document that was read before, by the place of its stored form, or one of several within it; and how many words it has."""
     try:
         document = from_bytes(Path(path).read_bytes())
     except (OSError, msgspec.MsgspecError) as error:
@@ -107,11 +106,12 @@ def _paper_of(path: str, only: str) -> LocalPaper:
     if only:
         within = msgspec.json.decode(only.encode(), type=Within)
         document = cut(document, within.pages, within.box)
-    return LocalPaper(Index(document))
+    return LocalPaper(Index(document)), sum(len(page.words) for page in document.pages)
 
 
 def _paper(request: Mapping[str, Any]) -> LocalPaper:
-    return _paper_of(str(request["path"]), str(request.get("only") or ""))
+    path, only = str(request["path"]), str(request.get("only") or "")
+    return KEPT.get((path, only), lambda: _paper_of(path, only))
 
 
 def _asks(request: dict[str, Any]) -> bytes:

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection, and_, bindparam, or_, select, update
+from sqlalchemy import ColumnElement, CompoundSelect, Connection, and_, bindparam, or_, select, union_all, update
 
 from metrikon.store.hot import Hot
 from metrikon.store.tables import paused, runs
@@ -31,22 +31,22 @@ class Claim:
 
 
 # statements of the hot path are built once: building one costs more than running it
-_WHAT_IS_DUE = (
-    select(runs.c.id, runs.c.flow)
-    .where(
+def _due(*besides: ColumnElement[bool]) -> CompoundSelect[tuple[str, str]]:
+    """Runs that are due, by the time that they were begun: what is under way ends before more is begun."""
+    these = select(runs.c.id, runs.c.flow).where(runs.c.behind == bindparam("behind"), runs.c.flow.not_in(select(paused.c.flow)), *besides)
+    ready = these.where(runs.c.state == "ready")  # whatever the clock says: it may have been set back
+    timed = these.where(
         or_(
-            runs.c.state == "ready",  # whatever the clock says: it may have been set back
             and_(or_(runs.c.state == "waiting", runs.c.state == "review"), runs.c.wake_at <= bindparam("now")),
             and_(runs.c.state == "running", runs.c.lease_until < bindparam("now")),
-        ),
-        runs.c.behind == bindparam("behind"),
-        runs.c.flow.not_in(select(paused.c.flow)),
+        )
     )
-    .order_by(runs.c.wake_at, runs.c.id)
-    .limit(bindparam("most"))
-)
-_DUE = Hot(_WHAT_IS_DUE)
-_DUE_BESIDE = _WHAT_IS_DUE.where(runs.c.flow.not_in(bindparam("full", expanding=True)))
+    first = [select(each.order_by(runs.c.id).limit(bindparam("most")).subquery()) for each in (ready, timed)]
+    return union_all(*first).order_by("id").limit(bindparam("most"))
+
+
+_DUE = Hot(_due())
+_DUE_BESIDE = _due(runs.c.flow.not_in(bindparam("full", expanding=True)))
 _CLAIM = (
     update(runs)
     .where(runs.c.id.in_(bindparam("ids", expanding=True)))

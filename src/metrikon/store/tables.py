@@ -83,6 +83,7 @@ runs = Table(
     Column("forgotten_at", BigInteger),  # when its results or its journal were
     Column("behind", Boolean, nullable=False, default=False, server_default="0"),  # a back-fill: it comes after what is new
     Index("runs_due", "behind", "state", "wake_at"),
+    Index("runs_ready", "behind", "state", "id"),
     Index("runs_of_item", "item_id"),
     Index("runs_by_state", "state", "id"),
     Index("runs_used", "used_by"),
