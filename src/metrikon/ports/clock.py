@@ -8,6 +8,7 @@ import time
 from typing import Protocol
 
 _ALPHABET = "0123456789abcdefghjkmnpqrstvwxyz"
+_PAIRS = [one + two for one in _ALPHABET for two in _ALPHABET]
 
 
 class Clock(Protocol):
@@ -65,4 +66,4 @@ class StillClock:
 
 def encoded(number: int) -> str:
     """A number of at most 130 bits as 26 letters that sort as the numbers do."""
-    return "".join(_ALPHABET[number >> shift & 31] for shift in range(125, -1, -5))
+    return "".join([_PAIRS[number >> shift & 1023] for shift in range(120, -1, -10)])

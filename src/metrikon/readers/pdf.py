@@ -221,7 +221,13 @@ def _words(page: Any, height: float) -> Iterator[tuple[Word, str | None]]:
             continue
         box_of(handle, end - 1, to_last)
         left, top, right, bottom = first.left, first.top, first.right, first.bottom
-        around = (min(left, last.left), max(top, last.top), max(right, last.right), min(bottom, last.bottom))
+        left_too, top_too, right_too, bottom_too = last.left, last.top, last.right, last.bottom
+        around = (
+            left if left < left_too else left_too,
+            top if top > top_too else top_too,
+            right if right > right_too else right_too,
+            bottom if bottom < bottom_too else bottom_too,
+        )
         word = _worded(match.group())
         if not word:
             continue

@@ -60,7 +60,7 @@ class Seen:
         if 0 < size < SMALLEST and raw.FPDFText_GetFontSize(self._handle, at) * _scale(of) < SMALLEST:
             return "its letters are too small to be read"
         if raw.FPDFText_GetFillColor(self._handle, at, *self._by_reference):
-            red, green, blue, alpha = (each.value for each in self._colour)
+            red, green, blue, alpha = [each.value for each in self._colour]
             if alpha < 8:
                 return "it is transparent"
             if min(red, green, blue) >= WHITE:

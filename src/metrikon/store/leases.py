@@ -6,8 +6,9 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from sqlalchemy import ColumnElement, CompoundSelect, Connection, and_, bindparam, or_, select, union_all, update
+from sqlalchemy import CompoundSelect, Connection, Select, Text, and_, bindparam, column, func, or_, select, union_all, update
 
+from metrikon.core.values.exact import dumps
 from metrikon.store.hot import Hot
 from metrikon.store.tables import paused, runs
 
@@ -31,9 +32,19 @@ class Claim:
 
 
 # statements of the hot path are built once: building one costs more than running it
-def _due(*besides: ColumnElement[bool]) -> CompoundSelect[tuple[str, str]]:
-    """Runs that are due, by the time that they were begun: what is under way ends before more is begun."""
-    these = select(runs.c.id, runs.c.flow).where(runs.c.behind == bindparam("behind"), runs.c.flow.not_in(select(paused.c.flow)), *besides)
+def _among(name: str) -> Select[tuple[str]]:
+    """The texts of a parameter that is a JSON list of them."""
+    return select(func.json_each(bindparam(name, type_=Text)).table_valued(column("value", Text)).c.value)
+
+
+def _texts(names: Sequence[str]) -> str:
+    return dumps(names).decode()
+
+
+def _due() -> CompoundSelect[tuple[str, str]]:
+    """Runs that are due, by the time that they were begun: what is under way ends before more is begun. `full`: flows that get no more."""
+    asleep = runs.c.flow.in_(select(paused.c.flow)) | runs.c.flow.in_(_among("full"))
+    these = select(runs.c.id, runs.c.flow).where(runs.c.behind == bindparam("behind"), ~asleep)
     ready = these.where(runs.c.state == "ready")  # whatever the clock says: it may have been set back
     timed = these.where(
         or_(
@@ -46,12 +57,17 @@ def _due(*besides: ColumnElement[bool]) -> CompoundSelect[tuple[str, str]]:
 
 
 _DUE = Hot(_due())
-_DUE_BESIDE = _due(runs.c.flow.not_in(bindparam("full", expanding=True)))
-_CLAIM = (
+_CLAIM = Hot(
     update(runs)
-    .where(runs.c.id.in_(bindparam("ids", expanding=True)))
+    .where(runs.c.id.in_(_among("ids")))
     .values(state="running", owner=bindparam("by"), epoch=runs.c.epoch + 1, lease_until=bindparam("until"), wake_at=bindparam("now"))
     .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch, runs.c.used_by, runs.c.used_at, runs.c.behind)
+)
+
+_RENEW = Hot(
+    update(runs)
+    .where(runs.c.id == bindparam("run"), runs.c.epoch == bindparam("lease"), runs.c.state == "running")
+    .values(lease_until=bindparam("until"))
 )
 
 
@@ -75,20 +91,22 @@ def claim(
     counts = Counter(each.flow for each in held)
     found: list[str] = []
     _choose(connection, now, most, counts, share, found)
-    behind = sum(each.behind for each in held)
-    _choose(connection, now, min(most, len(found) + max(0, share.each - behind)), counts, share, found, behind=True)
+    crowd = sum(each.behind for each in held)
+    _choose(connection, now, min(most, len(found) + max(0, share.each - crowd)), counts, share, found, behind=True)
     if not found:
         return []
-    claimed = connection.execute(_CLAIM, {"ids": found, "by": owner, "until": now + lease, "now": now}).all()
-    return [Claim(*row) for row in sorted(claimed, key=lambda row: str(row[0]))]
+    claimed = _CLAIM.run(connection, {"ids": _texts(found), "by": owner, "until": now + lease, "now": now})
+    return [
+        Claim(run, item, flow, version, epoch, used_by, used_at, bool(behind))
+        for run, item, flow, version, epoch, used_by, used_at, behind in sorted(claimed, key=lambda row: str(row[0]))
+    ]
 
 
 def _choose(connection: Connection, now: int, most: int, counts: Counter[str], share: Shares, found: list[str], *, behind: bool = False) -> None:
     """Add runs that are due to those that were found, up to so many in all; no flow gets more than its share."""
     full = [flow for flow, count in counts.items() if count >= share.of(flow)]
     while len(found) < most:
-        values = {"now": now, "most": most, "behind": behind}
-        rows = connection.execute(_DUE_BESIDE, {**values, "full": full}).all() if full else _DUE.run(connection, values)
+        rows = _DUE.run(connection, {"now": now, "most": most, "behind": behind, "full": _texts(full)})
         fresh = [(run, flow) for run, flow in rows if run not in found]
         before = len(full)
         for run, flow in fresh:
@@ -103,10 +121,7 @@ def _choose(connection: Connection, now: int, most: int, counts: Counter[str], s
 
 def renew(connection: Connection, claims: Sequence[Claim], until: int) -> None:
     """Lengthen leases; those that passed on meanwhile stay passed on."""
-    for each in claims:
-        connection.execute(
-            update(runs).where(runs.c.id == each.run_id, runs.c.epoch == each.epoch, runs.c.state == "running").values(lease_until=until)
-        )
+    _RENEW.many(connection, [{"run": each.run_id, "lease": each.epoch, "until": until} for each in claims])
 
 
 def hold_lease(connection: Connection, claim: Claim) -> int:

@@ -15,12 +15,13 @@ def in_lines(words: Sequence[Word]) -> tuple[tuple[Word, ...], tuple[Line, ...]]
     """Words in reading order with their lines, top to bottom and left to right."""
     rows: list[list[Word]] = []
     for word in sorted(words, key=lambda w: ((w.y0 + w.y1) / 2, w.x0)):
-        home = next((row for row in reversed(rows[-4:]) if _shares_line(row, word)), None)
-        if home is None:
-            rows.append([word])
+        for row in reversed(rows[-4:]):
+            if _shares_line(row, word):
+                row.append(word)
+                break
         else:
-            home.append(word)
-    rows.sort(key=lambda row: min((w.y0 + w.y1) / 2 for w in row))
+            rows.append([word])
+    rows.sort(key=lambda row: min([(w.y0 + w.y1) / 2 for w in row]))
     ordered: list[Word] = []
     lines: list[Line] = []
     for row in rows:
@@ -32,17 +33,20 @@ def in_lines(words: Sequence[Word]) -> tuple[tuple[Word, ...], tuple[Line, ...]]
 
 def _shares_line(row: list[Word], word: Word) -> bool:
     last = row[-1]
-    if last.y1 <= word.y0:
+    top, foot, above, below = word.y0, word.y1, last.y0, last.y1
+    if below <= top:
         return False
-    shared = min(last.y1, word.y1) - max(last.y0, word.y0)
-    lower = min(last.y1 - last.y0, word.y1 - word.y0)
-    return shared > OVERLAP * lower and not _covers(row, word)
+    shared = (below if below < foot else foot) - (above if above > top else top)
+    return shared > OVERLAP * min(below - above, foot - top) and not _covers(row, word)
 
 
 def _covers(row: list[Word], word: Word) -> bool:
     """Whether a word of the row stands in the same place (then they are two lines, printed close)."""
     middle = (word.x0 + word.x1) / 2
-    return any(w.x0 < middle < w.x1 and abs(w.y0 - word.y0) > 1 for w in row)
+    for w in row:  # noqa: SIM110
+        if w.x0 < middle < w.x1 and abs(w.y0 - word.y0) > 1:
+            return True
+    return False
 
 
 def _segments(row: list[Word], start: int) -> list[Segment]:

@@ -50,19 +50,19 @@ def _stretch(page: Page) -> tuple[int, int, float] | None:
     best: tuple[int, int, float] | None = None
     score = 0
     gutters = _gutters(page)
-    reaches = [(min(s.y0 for s in line.segments), max(s.y1 for s in line.segments)) for line in page.lines] if gutters else []
+    reaches = [(min([s.y0 for s in line.segments]), max([s.y1 for s in line.segments])) for line in page.lines] if gutters else []
+    figured = [sum([has_figure(s.text) for s in line.segments]) >= 2 or len(line.segments) > 3 for line in page.lines] if gutters else []
     for gutter in gutters:
         first, both, start, figures = None, 0, 0, 0
         for number in range(len(page.lines) + 1):
             line = page.lines[number] if number < len(page.lines) else None
             far = line is not None and number > 0 and reaches[number][0] - reaches[number - 1][1] > FAR
-            if line is not None and not (far and first is not None) and not any(s.x0 < gutter - 1 < s.x1 - 1 for s in line.segments):
+            clear = line is not None and _clear(line, gutter)
+            if line is not None and clear and not (far and first is not None):
                 if first is None:
                     first, both, start, figures = number, 0, number, 0
-                left = [s for s in line.segments if s.x0 < gutter]
-                right = [s for s in line.segments if s.x0 >= gutter]
-                both += bool(left and right)
-                figures += sum(has_figure(s.text) for s in line.segments) >= 2 or len(line.segments) > 3
+                both += _on_both_sides(line, gutter)
+                figures += figured[number]
                 continue
             if (
                 first is not None
@@ -73,10 +73,25 @@ def _stretch(page: Page) -> tuple[int, int, float] | None:
             ):
                 best, score = (start, number, gutter), both
             first = None
-            if line is not None and far and not any(s.x0 < gutter - 1 < s.x1 - 1 for s in line.segments):
-                first, both, start, figures = number, 0, number, 0
-                both += any(s.x0 < gutter for s in line.segments) and any(s.x0 >= gutter for s in line.segments)
+            if line is not None and far and clear:
+                first, both, start, figures = number, int(_on_both_sides(line, gutter)), number, 0
     return best
+
+
+def _clear(line: Line, gutter: float) -> bool:
+    """Whether nothing on a line stands across a gutter."""
+    for s in line.segments:  # noqa: SIM110
+        if s.x0 < gutter - 1 < s.x1 - 1:
+            return False
+    return True
+
+
+def _on_both_sides(line: Line, gutter: float) -> bool:
+    """Whether something on a line stands left and right of a gutter; segments come from left to right, but for those that share a place."""
+    left = right = False
+    for s in line.segments:
+        left, right = left or s.x0 < gutter, right or s.x0 >= gutter
+    return left and right
 
 
 def _gutters(page: Page) -> list[float]:
