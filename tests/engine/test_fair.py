@@ -16,7 +16,7 @@ from metrikon.engine.again import Chosen
 from metrikon.engine.turns import NoTurn, Turns
 from metrikon.engine.work import Work
 from metrikon.ports.behalf import BEHALF
-from metrikon.store import leases
+from metrikon.store import leases, runs
 from metrikon.store.database import Database
 from metrikon.store.leases import Claim, Shares
 from metrikon.store.waiting import LONG, Waiting
@@ -49,6 +49,38 @@ def test_whoever_has_the_fewest_gets_the_next_one() -> None:
     assert order.index("one") <= 1
     assert len(order) == 6
     assert share.idle() == [1]
+
+
+def test_whoever_waits_for_a_thing_that_suits_it_gets_that_one() -> None:
+    share: FairShare[str] = FairShare(["a", "b"])
+    assert share.take(lambda thing: thing == "a") == "a"
+    assert share.take(lambda thing: thing == "a") == "b", "another is better than none"
+    order: list[tuple[str, str]] = []
+
+    def want(what: str) -> None:
+        order.append((what, share.take(lambda thing: thing == what)))
+
+    waiting = [threading.Thread(target=want, args=(what,)) for what in ("a", "b")]
+    for each in waiting:
+        each.start()
+        time.sleep(0.05)
+    share.give("b")
+    waiting[1].join(5)
+    share.give("a")
+    waiting[0].join(5)
+    assert order == [("b", "b"), ("a", "a")]
+
+
+def test_what_is_under_way_is_gone_on_with_before_more_is_begun(house: Callable[..., App]) -> None:
+    app = house(flow=HEAD + "  - {name: paper, read: {file: '${item.file}'}}\n")
+    first, second = (app.arrivals.take("garden", "upload", str(n), "a.txt", str(n).encode()).run_id for n in range(2))
+    app.database.write(lambda connection: runs.move(connection, first, "ready", app.clock.now(), "", app.clock.now() + 1000))
+    claimed = app.database.write(lambda connection: leases.claim(connection, "a", app.clock.now() + 2000, 30_000, 1))
+    assert [each.run_id for each in claimed] == [first], "it was begun first, though it became ready last"
+    claimed = app.database.write(lambda connection: leases.claim(connection, "a", app.clock.now(), 30_000, 5, claimed, Shares(1)))
+    assert claimed == [], "its flow has its share"
+    claimed = app.database.write(lambda connection: leases.claim(connection, "b", app.clock.now() + 60_000, 30_000, 5))
+    assert [each.run_id for each in claimed] == [first, second], "a lease that has run out is due too"
 
 
 def test_the_writer_commits_for_a_crowd_only_until_somebody_else_wants_something(tmp_path: Path) -> None:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
+from metrikon.app import watching
 from metrikon.app.assemble import App
 from metrikon.core.flows.model import Said
 from metrikon.intakes.folder import Folder
@@ -104,3 +107,22 @@ def test_problems_are_told_while_a_scan_finds_another_folder(house: Callable[...
 
     app.watching._looked["flow", Said("folder", None)] = ("first", Late())  # type: ignore[assignment]
     assert app.watching.problems() == [{"flow": "flow", "folder": "first", "message": "a.pdf is too large."}]
+
+
+def test_intakes_are_looked_at_again_at_once_while_something_is_taken(house: Callable[..., App], monkeypatch: pytest.MonkeyPatch) -> None:
+    """After a look that found nothing one rests as much longer as it took: here for good."""
+    monkeypatch.setattr(watching, "REST", 10**9)
+    app = house()
+    found, idle = [1, 1, 1, 0, 1], threading.Event()
+
+    def look() -> int:
+        if len(found) == 2:
+            idle.set()
+        return found.pop(0)
+
+    monkeypatch.setattr(app.watching, "_look_around", look)
+    app.watching.start()
+    assert idle.wait(10)
+    time.sleep(0.5)
+    app.watching._stop.set()
+    assert found == [1]

@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from threading import Thread
 
+import pytest
+
 from metrikon.app.assemble import App
 from metrikon.core.flows.model import Flow
-from metrikon.core.flows.state import State
+from metrikon.core.flows.state import Entry, State
 from metrikon.demo import scenario
 from metrikon.engine.states import Kept, States
-from metrikon.store import listing
+from metrikon.store import journal, listing
+from metrikon.store.journal import Written
 from tests.helpers import at_rest
 
 
@@ -64,3 +67,26 @@ def test_a_run_ends_the_same_whether_its_state_was_kept_or_forgotten(house: Call
         outcomes.append(sorted((row["name"], row["state"], row["reason"]) for row in rows))
     assert outcomes[0] == outcomes[1]
     assert [state for _, state, _ in outcomes[0]] == ["done", "done", "review"]
+
+
+@pytest.mark.parametrize(
+    ("events", "told"),
+    [
+        (["begun", "done"], ["done"]),
+        (["begun", "failed", "begun", "done"], ["begun", "failed", "done"]),
+        (["begun", "begun"], ["begun", "begun"]),
+        (["begun", "late", "done"], ["begun", "late", "done"]),
+    ],
+)
+def test_only_what_says_nothing_is_left_out_of_a_replay(events: list[str], told: list[str], house: Callable[..., App]) -> None:
+    app = house()
+    run = app.arrivals.take(scenario.FLOW, "upload", "1", "a.txt", b"a").run_id
+    steps = [Written(event, path) for event in events for path in ("a", "b[1]/a")]
+    app.database.write(lambda connection: journal.append(connection, run, [Written("started"), *steps, Written("begun", "c")]))
+    with app.database.reading() as connection:
+        found = journal.to_replay(connection, run)
+        after = journal.to_replay(connection, run, after=1)
+    assert [entry.event for _, entry in found if entry.path == "a"] == told
+    assert [entry.event for _, entry in found if entry.path == "b[1]/a"] == told
+    assert found[-1] == (2 + len(steps), Entry("begun", "c"))
+    assert after == found[1:]

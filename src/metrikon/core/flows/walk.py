@@ -336,7 +336,7 @@ class Walk(Working):
         prefix = here.block(label)
         block = _Block(here, label, prefix, tuple(steps), names or {}, self.now)
         first = steps[0] if self.lazy and steps else None
-        if first is not None and first.kind.control is None and first.common.when is None:
+        if first is not None and first.kind.control is None and first.common.when is None and prefix not in self.frames:
             self.unbegun[prefix + first.name] = block  # nothing follows from it but that its first step is to be done
         else:
             self._put_inside(block)
