@@ -172,6 +172,18 @@ def test_a_record_is_refused_with_a_reason(full: Desk) -> None:
     assert run.reason == "Refused by gardener: their sum is wrong"
 
 
+def test_a_reader_looks_on_and_is_told_what_it_takes_to_act(full: Desk) -> None:
+    full.service.client.put_person("another", role="admin", password="orchid house 4")
+    full.service.client.put_person("gardener", role="reader")
+    open_waiting(full)
+    full.read("To correct, approve or refuse it takes the role reviewer.")
+    assert "gardener, reader" in full.text()
+    full.press("a")
+    full.press("e")
+    assert full.all(".acts button, .field input") == []
+    assert states(full.service.app)["review"] == 1
+
+
 def test_the_keys_of_a_page_are_listed(full: Desk) -> None:
     open_waiting(full)
     full.press("?")

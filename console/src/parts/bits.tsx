@@ -46,3 +46,12 @@ export function Empty({ children }: { children: ReactNode }): ReactNode {
     </div>
   );
 }
+
+/** Said to whoever may look on but not act. */
+export function OnlyLooking({ what }: { what: string }): ReactNode {
+  return (
+    <div className="note" role="note">
+      {what} takes the role reviewer. You look on as a reader; an admin gives roles (<span className="mono">metrikon people</span>).
+    </div>
+  );
+}

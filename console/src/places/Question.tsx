@@ -4,7 +4,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState, type ReactNode } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { call, type Question, type Today } from "../api/call";
-import { Problem, When } from "../parts/bits";
+import { useMay } from "../api/may";
+import { OnlyLooking, Problem, When } from "../parts/bits";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
 import { count, shown } from "../parts/words";
@@ -27,6 +28,7 @@ export function QuestionPlace(): ReactNode {
   const found = useQuery({ queryKey: ["question", id], queryFn: () => call<Question>("GET", `/api/questions/${id}`) });
   const [comment, setComment] = useState("");
   const [wanted, setWanted] = useState("");
+  const reviewer = useMay("reviewer");
   const answer = useMutation({
     mutationFn: (option: string) => call<Question>("POST", `/api/questions/${id}/answer`, { option, comment }),
     onSuccess: async () => {
@@ -47,9 +49,9 @@ export function QuestionPlace(): ReactNode {
     answer.mutate(option.name);
   };
   const keys = useMemo(
-    () => (question?.state === "open" ? question.options.map((each, number) => ({ key: String(number + 1), does: each.label, run: () => give(each) })) : []),
+    () => (question?.state === "open" && reviewer ? question.options.map((each, number) => ({ key: String(number + 1), does: each.label, run: () => give(each) })) : []),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [question, comment],
+    [question, comment, reviewer],
   );
   if (found.error) return <Problem error={found.error} again={() => void found.refetch()} />;
   if (!question) return <Head title="A question" />;
@@ -86,7 +88,9 @@ export function QuestionPlace(): ReactNode {
           <Link to={`/records/${each.id}`}>See where its values stand: {each.title}</Link>
         </p>
       ))}
-      {question.state === "open" ? (
+      {question.state === "open" && !reviewer ? (
+        <OnlyLooking what="To answer" />
+      ) : question.state === "open" ? (
         <>
           <Textarea data-comment label="Comment" maw={760} mb={12} autosize minRows={2} value={comment} error={wanted && !comment.trim() ? `“${label(wanted)}” wants a comment; say why.` : undefined} onChange={(event) => setComment(event.currentTarget.value)} />
           <div style={{ display: "flex", gap: 10, flexWrap: "wrap" }}>

@@ -4,7 +4,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { call, ServiceProblem, type Evidence, type Field, type Finding, type RecordDetail } from "../../api/call";
-import { Problem, Stamp } from "../../parts/bits";
+import { useMay } from "../../api/may";
+import { OnlyLooking, Problem, Stamp } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { at } from "../../parts/pointers";
 import { count, isFigure, shown } from "../../parts/words";
@@ -39,7 +40,8 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
   const [params] = useSearchParams();
   const client = useQueryClient();
   const go = useNavigate();
-  const may = record.state === "waits";
+  const reviewer = useMay("reviewer");
+  const may = record.state === "waits" && reviewer;
   const header = useMemo(() => inOrder(record.fields.filter((each) => !each.shape.includes("/*")), record.evidence), [record]);
   const lists = useMemo(() => listsOf(record.fields), [record.fields]);
   const pointers = useMemo(() => {
@@ -169,6 +171,10 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
             refuse={() => setRefusing(true)}
             undo={draft.canUndo ? draft.undo : null}
           />
+        ) : record.state === "waits" ? (
+          <div className="acts">
+            <OnlyLooking what="To correct, approve or refuse it" />
+          </div>
         ) : (
           <Written record={record} />
         )}
