@@ -63,7 +63,25 @@ def _loaded(group: str) -> dict[str, Any]:
     return found
 
 
-_ORDER = ("read", "extract", "check", "decide", "set", "lookup", "fetch", "choose", "each", "use", "wait", "ask", "write", "stop", "folder", "upload")
+_ORDER = (
+    "read",
+    "extract",
+    "classify",
+    "check",
+    "decide",
+    "set",
+    "lookup",
+    "fetch",
+    "choose",
+    "each",
+    "use",
+    "wait",
+    "ask",
+    "write",
+    "stop",
+    "folder",
+    "upload",
+)
 
 
 def _order(name: str) -> int:

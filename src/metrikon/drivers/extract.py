@@ -29,7 +29,9 @@ class Extracted:
 
 
 @dataclass
-class _Tally:
+class Tally:
+    """What was answered so far, and what it cost; `rejected` is told of calls whose answers are not to be given again."""
+
     given: list[Given] = field(default_factory=list)
     usage: Usage = field(default_factory=Usage)
     kept: int = 0
@@ -58,14 +60,14 @@ def extract(
         given = paper.patterns(kind)
         return Extracted(paper.settle(kind, [given], Asking(today, context)), Usage(calls=1), model.name, 1)
     asking = Asking(today, context, model.room, 1 if second is not None else 0, second_reading is not None)
-    tally = _Tally(rejected=rejected)
+    tally = Tally(rejected=rejected)
     asks: Sequence[Request] = paper.asks(kind, asking)
     left_out = len(asks) - most_calls
     asks = asks[:most_calls]
     while True:
         for ask in asks:
             reader = second_reading if ask.stage == SECOND else second if ask.stage == REPAIR else None
-            _ask(ask, reader or model, paper, tally)
+            ask_one(ask, reader or model, paper, tally)
         reading = paper.settle(kind, tally.given, asking)
         asks = reading.next[: most_calls - len(tally.given)]
         if not asks:
@@ -82,7 +84,8 @@ def _not_all(left_out: int, most: int) -> Finding:
     return Finding("calls", "stop", f"The document takes more requests than the {most} that may be made for it (calls): {parts} were not read.")
 
 
-def _ask(ask: Request, model: Model, paper: Paper, tally: _Tally) -> None:
+def ask_one(ask: Request, model: Model, paper: Paper, tally: Tally) -> None:
+    """Put one request to a model, and keep what it answers."""
     pictures = paper.pictures(ask.pages[: model.sees]) if model.sees and ask.pages else ()
     answer: ModelAnswer = model.answer(ModelRequest(ask.messages, ask.schema, ask.tries > 0 and ask.stage != REPAIR, ask.stage, pictures))
     if ask.tries and ask.stage != REPAIR:  # the answer before was no good

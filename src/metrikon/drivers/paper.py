@@ -15,6 +15,9 @@ from metrikon.core.extraction.estimate import Estimate, estimate
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.plan import Plan, plan
 from metrikon.core.extraction.settle import Reading, settled
+from metrikon.core.judging import tasks
+from metrikon.core.judging.tasks import Task
+from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads
 from metrikon.drivers import wire
@@ -55,6 +58,15 @@ class LocalPaper:
         alone = bool(given) and given[0].stage == PATTERNS
         return settled(kind, self.index, given, asking, None if alone else self._plan(kind, asking))
 
+    def judging(self, task: Task, asking: Asking) -> Sequence[Request]:
+        return tasks.asks(task, self.index, asking)
+
+    def judging_takes(self, task: Task, asking: Asking) -> Estimate:
+        return tasks.estimate(task, self.index, asking)
+
+    def judged(self, task: Task, given: Sequence[Given], asking: Asking) -> Verdict:
+        return tasks.settled(task, self.index, given, asking)
+
     def _plan(self, kind: RecordType, asking: Asking) -> Plan:
         """The plan by which the document is asked about; the last one is kept, since answers to it come next."""
         if self._planned is None or self._planned[0] is not kind or self._planned[1] != asking:
@@ -66,6 +78,10 @@ class LocalPaper:
         if self._other is None or self._other[0] is not kind:
             self._other = (kind, read_besides(kind, self.index))
         return self._other[1]
+
+
+def _sent(task: Task) -> str:
+    return tasks.packed(task).decode()
 
 
 class WorkerPaper:
@@ -95,8 +111,20 @@ class WorkerPaper:
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         return wire.reading_from(self._asked("settle", kind, given=list(given), asking=wire.sent(asking)))
 
+    def judging(self, task: Task, asking: Asking) -> Sequence[Request]:
+        return msgspec.convert(loads(self._worked("judging", task=_sent(task), asking=wire.sent(asking))), list[Request])
+
+    def judging_takes(self, task: Task, asking: Asking) -> Estimate:
+        return msgspec.json.decode(self._worked("judging_takes", task=_sent(task), asking=wire.sent(asking)), type=Estimate)
+
+    def judged(self, task: Task, given: Sequence[Given], asking: Asking) -> Verdict:
+        return msgspec.convert(loads(self._worked("judged", task=_sent(task), given=list(given), asking=wire.sent(asking))), Verdict)
+
     def _asked(self, operation: str, kind: RecordType, **more: Any) -> bytes:
-        request = {"op": operation, "path": str(self.path), "kind": kind.packed.decode(), **more}
+        return self._worked(operation, kind=kind.packed.decode(), **more)
+
+    def _worked(self, operation: str, **more: Any) -> bytes:
+        request = {"op": operation, "path": str(self.path), **more}
         if self.only is not None:
             request["only"] = msgspec.json.encode(self.only).decode()
         try:

@@ -21,6 +21,7 @@ import msgspec
 from metrikon.core.documents.model import Document, Within, from_bytes, summary_bytes, to_bytes
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.several import cut
+from metrikon.core.judging import tasks
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers import wire
@@ -133,6 +134,18 @@ def _settle(request: dict[str, Any]) -> bytes:
     return wire.reading_bytes(_paper(request).settle(kind, wire.all_given(request["given"]), wire.asking_from(request["asking"])))
 
 
+def _judging(request: dict[str, Any]) -> bytes:
+    return dumps(_paper(request).judging(tasks.unpacked(request["task"]), wire.asking_from(request["asking"])))
+
+
+def _judging_takes(request: dict[str, Any]) -> bytes:
+    return dumps(_paper(request).judging_takes(tasks.unpacked(request["task"]), wire.asking_from(request["asking"])))
+
+
+def _judged(request: dict[str, Any]) -> bytes:
+    return dumps(_paper(request).judged(tasks.unpacked(request["task"]), wire.all_given(request["given"]), wire.asking_from(request["asking"])))
+
+
 OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "read": _read,
     "keep": _keep,
@@ -143,6 +156,9 @@ OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "estimate": _estimate,
     "patterns": _patterns,
     "settle": _settle,
+    "judging": _judging,
+    "judging_takes": _judging_takes,
+    "judged": _judged,
 }
 
 

@@ -63,9 +63,12 @@ class Estimating:
                 name = (asks.model or self._default) if asks else PATTERN
                 if asks is None or name == PATTERN:
                     continue
-                kind, _ = self._catalog.record_type(asks.record_type)
-                asking = Asking(self._today, asks.context, self._board.models[name].room)
-                found = _added(found, self._priced(name, paper.estimate(kind, asking)))
+                asking = Asking(self._today, asks.context, self._board.models[name].room, second=asks.second)
+                if asks.task is not None:
+                    takes = paper.judging_takes(asks.task, asking)
+                else:
+                    takes = paper.estimate(self._catalog.record_type(asks.record_type)[0], asking)
+                found = _added(found, self._priced(name, takes))
         return found
 
     def _priced(self, name: str, estimate: Estimate) -> Estimated:

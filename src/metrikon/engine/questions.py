@@ -49,7 +49,15 @@ class Questions:
             questions.answer(connection, question_id, option, by, comment, now)
             zone = self._catalog.newest_flow(question["flow"]).zone
             at = datetime.fromtimestamp(now / 1000, zone).isoformat(timespec="seconds")
-            result = {"answer": option, "by": by, "at": at, "comment": comment, "question": question_id}
+            asked = question["asked"]
+            result = {
+                **(asked.get("result") or {}),
+                asked.get("answers", "answer"): option,
+                "by": by,
+                "at": at,
+                "comment": comment,
+                "question": question_id,
+            }
             entry = Written("answered", question["path"], {"decision": "answer", "by": by, "comment": comment, "result": result}, "ask", now)
             journal.append(connection, question["run_id"], [entry])
             runs.wake(connection, [question["run_id"]], now)

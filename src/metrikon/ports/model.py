@@ -10,6 +10,8 @@ from typing import Any, Protocol
 
 from metrikon.core.extraction.index import Place
 
+STAND_IN = "stand-in"  # the name of a model that only stands for one: what it says is no judgement
+
 
 @dataclass(frozen=True)
 class Picture:

@@ -8,6 +8,8 @@ from typing import Protocol
 from metrikon.core.extraction.asking import Asking, Given, Request
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.settle import Reading
+from metrikon.core.judging.tasks import Task
+from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.types import RecordType
 from metrikon.ports.model import Picture
 
@@ -29,6 +31,18 @@ class Paper(Protocol):
 
     def pictures(self, pages: Sequence[int]) -> Sequence[Picture]:
         """Pages as they look, for a model that sees."""
+        ...
+
+    def judging(self, task: Task, asking: Asking) -> Sequence[Request]:
+        """What a language model is asked first to judge it."""
+        ...
+
+    def judging_takes(self, task: Task, asking: Asking) -> Estimate:
+        """What that would take."""
+        ...
+
+    def judged(self, task: Task, given: Sequence[Given], asking: Asking) -> Verdict:
+        """What answers come to, and what to ask next."""
         ...
 
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:

@@ -26,6 +26,7 @@ from pathlib import Path
 from typing import Any
 
 from metrikon.sandbox.answering import Answering, find_parts
+from metrikon.sandbox.judging import judged
 
 NAME = "stand-in"
 PIECE = 200  # characters of an answer that are sent at a time
@@ -182,7 +183,8 @@ class _Handler(BaseHTTPRequestHandler):
             text = "I need a document and a JSON Schema to answer."
         else:
             mood = self.server.mood
-            text = _spoiled(kind, mood.answer or Answering(document, schema, mood.obey).answer(), mood.dice)
+            head = "\n".join(str(each.get("content", "")) for each in messages).partition("<document>\n")[0]
+            text = _spoiled(kind, mood.answer or judged(head, document, schema) or Answering(document, schema, mood.obey).answer(), mood.dice)
             text = text[: 4 * int(body.get("max_tokens") or 4000)] if kind == "loop" else text
         asked = sum(len(str(m.get("content", ""))) for m in messages) // 4 + sum(width * height // 750 for width, height in shown)
         usage = {"prompt_tokens": asked, "completion_tokens": len(text) // 4, "total_tokens": asked + len(text) // 4}

@@ -11,9 +11,8 @@ from metrikon.core.extraction.settle import looked_up
 from metrikon.core.records import findings
 from metrikon.core.records.checks import doubts
 from metrikon.drivers.extract import MOST_CALLS, extract
-from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
-from metrikon.ports.reader import Refused
-from metrikon.ports.step import KILLS, Call, Made, Outcome, ReaderDied, StepFailed, Transaction, WorkFailed, Workshop
+from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
+from metrikon.steps.failing import FAILURES, failure
 from metrikon.store import records
 
 
@@ -46,11 +45,11 @@ def run(call: Call, workshop: Workshop) -> Outcome:
             model.reject,
             again,
         )
-    except (ModelDown, ModelRefused, OverLimit, Refused, ReaderDied) as error:
+    except FAILURES as error:
         for each in (model, stronger, again):
             if each is not None:
                 each.keep()
-        raise _failure(error, call) from error
+        raise failure(error, call) from error
     reading = looked_up(kind, found.reading, workshop.known_list)
     row = {
         "id": workshop.new_id(),
@@ -98,18 +97,3 @@ def _only(given: Any) -> Within | None:
         return msgspec.convert(given, Within)
     except msgspec.ValidationError as error:
         raise StepFailed("`only` must be an element of `documents` of a read step, such as ${paper}. Correct the flow, then continue.") from error
-
-
-def _failure(error: Exception, call: Call) -> StepFailed:
-    """What went wrong, and whether trying again may help."""
-    if isinstance(error, ModelDown):
-        return StepFailed(str(error), again=True, wait=error.wait, cause=error.cause, turn=error.cause == "turn")
-    if isinstance(error, ModelRefused):
-        return StepFailed(f"{error} Correct the model's settings, then continue.")
-    if isinstance(error, OverLimit):
-        return StepFailed(str(error))
-    if isinstance(error, Refused):
-        return StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True)
-    if isinstance(error, WorkFailed):
-        return StepFailed(f"{call.file_name}: {error}", again=True, cause="machine")
-    return StepFailed(f"{call.file_name}, while its values were looked for: {error}", again=call.attempt < KILLS, wait=0.2, cause="machine")

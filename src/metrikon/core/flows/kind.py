@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 from metrikon.core.decisions.model import Table
 from metrikon.core.flows.form import Form
+from metrikon.core.judging.tasks import Task
 from metrikon.core.records.types import RecordType
 
 if TYPE_CHECKING:
@@ -79,9 +80,11 @@ class Steady:
 class Asks:
     """What a step asks a language model for: so that its cost is known beforehand."""
 
-    record_type: str
+    record_type: str  # nothing where something is judged
     model: str | None
     context: str = ""
+    task: Task | None = None  # what is judged
+    second: bool = False  # a second time, too
 
 
 def _nothing_said(parameters: Any, around: Around) -> Iterable[Said]:

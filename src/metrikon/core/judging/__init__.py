@@ -1,0 +1,1 @@
+"""Judgement: what to ask a model of a document, and what its answer rests on. Asks nothing itself."""

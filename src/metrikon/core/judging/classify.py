@@ -1,0 +1,247 @@
+"""Sorting: one label of several, or several questions of which the first that is true says what it is; each yes with the words it rests on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+import msgspec
+
+from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.chances import chance_of, chances
+from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.of_document import hidden_text
+from metrikon.core.extraction.orders import orders
+from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, words_schema
+from metrikon.core.judging.quoting import standing
+from metrikon.core.judging.verdict import Answer, Option, Verdict
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.findings import Finding
+
+NONE = "none of these"
+WITH_WORDS, WITHOUT, INVENTED = 0.9, 0.6, 0.35  # how sure an answer is that rests on words, on none, on words that are not in the document
+SILENT = 0.8  # a no, and none of these: no words speak for it
+AGREED = 0.3  # what is left of the doubt when a second reading says the same
+_LABELS = """You read one document and say which of some labels fits it, with one JSON object.
+- words: the words of the document that decide it, copied letter by letter, at most twenty; null where no label fits.
+- label: the name of the one label that fits best by what the document is about as a whole; where none does, "{none}"."""
+_QUESTIONS = """You read one document and answer questions about it with yes or no, with one JSON object.
+- words: the words of the document that say yes, copied letter by letter, at most twenty; null where the answer is no.
+- answer: "yes" only where the document itself says so; where somebody changes their mind the last word counts; else "no"."""
+
+
+class Classify(msgspec.Struct, frozen=True, omit_defaults=True, tag="classify", tag_field="task"):
+    """What is to be told of a document: which of some labels fits, or which of some questions are true, in an order of priority.
+
+    `otherwise`: the outcome where none does. `least`: how sure the outcome must be, or a person must look.
+    """
+
+    labels: tuple[Option, ...] = ()
+    questions: tuple[Option, ...] = ()
+    otherwise: str = NONE
+    least: float = 0.6
+
+    @property
+    def options(self) -> tuple[Option, ...]:
+        """The labels or the questions, whichever were given."""
+        return self.labels or self.questions
+
+
+def asks(task: Classify, index: Index, asking: Asking, stage: str = ASK) -> list[Request]:
+    """The requests of a reading; those of the second have everything in the other order."""
+    ordered = tuple(reversed(task.options)) if stage == SECOND else task.options
+    lines = [f"- {each.name}{f': {each.about}' if each.about else ''}" for each in ordered]
+    about = f"one of {len(ordered)} labels" if task.labels else f"{len(ordered)} questions"
+    about = f"{about}, a second time" if stage == SECOND else about
+    if task.labels:
+        schema = words_schema({"label": {"enum": [*(each.name for each in ordered), task.otherwise]}})
+        rules, head = _LABELS.format(none=task.otherwise), "Labels:"
+    else:
+        schema = objects({each.name: words_schema({"answer": {"enum": ["yes", "no"]}}) for each in ordered})
+        rules, head = _QUESTIONS, "Questions:"
+    return list(requests(rules, [head, *lines], schema, about, index, asking, stage))
+
+
+def settled(task: Classify, index: Index, given: Sequence[Given], asking: Asking) -> Verdict:
+    """What the answers come to, and what is asked next."""
+    found, problems, following = _read(task, index, given, asking, ASK)
+    if following:
+        return Verdict({}, (), tuple(following))
+    second: list[_Said] = []
+    if asking.second:
+        if not any(each.stage == SECOND for each in given):
+            return Verdict({}, (), tuple(asks(task, index, asking, SECOND)))
+        second, more, following = _read(task, index, given, asking, SECOND)
+        problems += more
+        if following:
+            return Verdict({}, (), tuple(following))
+    findings = [*problems, *hidden_text(index), *orders(index)]
+    made = (_labelled if task.labels else _answered)(task, found, second if asking.second else None, findings)
+    outcome, sure, told = made
+    if sure < task.least:
+        findings.append(
+            Finding(
+                "unsure", "stop", f"{outcome}: {round(sure * 100)} % sure, less than the {round(task.least * 100)} % that are wanted. Look yourself."
+            )
+        )
+    result = {
+        "outcome": outcome,
+        "sure": round(sure, 2),
+        "evidence": next((each.evidence for each in told if each.name == outcome), None),
+        "answers": told,
+    }
+    return Verdict(msgspec.to_builtins(result), tuple(findings))
+
+
+class _Said(msgspec.Struct, frozen=True):
+    """An option that an answer says yes to (a label is one); or a no."""
+
+    name: str
+    yes: bool
+    sure: float
+    evidence: Evidence | None = None
+
+
+def _read(task: Classify, index: Index, given: Sequence[Given], asking: Asking, stage: str) -> tuple[list[_Said], list[Finding], list[Request]]:
+    """What the answers of a reading say; what could not be used, and what is asked once more because of that."""
+    said: list[_Said] = []
+    problems: list[Finding] = []
+    following: list[Request] = []
+    put = {each.part: each for each in asks(task, index, asking, stage)}
+    for part, (value, problem, answer) in answers(given, stage).items():
+        known = chances([(answer.text, answer.tokens)]) if answer.tokens else {}
+        read, wrong = _one(task, value, index, known) if not problem else ([], problem)
+        if wrong:
+            more = again(put[part], answer, wrong) if part in put else None
+            following += [more] if more else []
+            problems += [] if more else [no_answer(wrong)]
+        said += read
+    return said, problems, following
+
+
+def _one(task: Classify, value: Any, index: Index, known: Any) -> tuple[list[_Said], str]:
+    """What one answer says, and what is wrong with it."""
+    if not isinstance(value, Mapping):
+        return [], "It must be one JSON object."
+    if task.labels:
+        label = _meant(value.get("label"), [*(each.name for each in task.labels), task.otherwise])
+        if label is None:
+            return (
+                [],
+                f"label must be one of {', '.join(each.name for each in task.labels)} or {task.otherwise!r}, not {str(value.get('label'))[:60]!r}.",
+            )
+        chance = chance_of(known, "/label", value.get("label"))
+        return [_said(label, label != task.otherwise, value.get("words"), index, chance)], ""
+    said, unusable = [], []
+    for each in task.questions:
+        answer = value.get(each.name)
+        answer = answer if isinstance(answer, Mapping) else {"answer": answer}
+        yes = _yes(answer.get("answer"))
+        if yes is None:
+            unusable.append(each.name)
+        else:
+            said.append(_said(each.name, yes, answer.get("words"), index, chance_of(known, f"/{each.name}/answer", answer.get("answer"))))
+    return said, f'The answer to {", ".join(unusable)} must be "yes" or "no".' if unusable else ""
+
+
+def _said(name: str, yes: bool, words: Any, index: Index, chance: float | None) -> _Said:
+    evidence = standing(words, index) if yes and isinstance(words, str) and words.strip() else None
+    if not yes:
+        sure = SILENT
+    elif evidence is None:
+        sure = WITHOUT
+    else:
+        sure = WITH_WORDS * evidence.sure / 0.95 if evidence.found else INVENTED
+    return _Said(name, yes, min(sure, chance) if chance is not None else sure, evidence)
+
+
+def _meant(value: Any, names: Sequence[str]) -> str | None:
+    """The name that an answer means: letter by letter but for case and marks, or the only one that it holds."""
+    if not isinstance(value, str):
+        return None
+    wanted = squeezed(value)
+    exact = [name for name in names if squeezed(name) == wanted]
+    held = [name for name in names if squeezed(name) and squeezed(name) in wanted]
+    return exact[0] if exact else held[0] if len(held) == 1 else None
+
+
+def _yes(value: Any) -> bool | None:
+    if isinstance(value, bool):
+        return value
+    word = squeezed(str(value)) if value is not None else "no"
+    return True if word in ("yes", "true", "ja", "oui") else False if word in ("no", "false", "nein", "non", "null") else None
+
+
+def _labelled(task: Classify, found: Sequence[_Said], second: Sequence[_Said] | None, findings: list[Finding]) -> tuple[str, float, list[Answer]]:
+    """The label of all parts together, with those that other parts fit."""
+    best = _best(found)
+    if best is None:
+        return task.otherwise, 0.0 if not found else max(each.sure for each in found), []
+    others = {each.name for each in found if each.yes and each.name != best.name}
+    sure = best.sure
+    if others:
+        sure *= 0.8
+        findings.append(
+            Finding("parts differ", "warn", f"Parts of the document fit {' and '.join(sorted(others))} as well as {best.name}.", (best.name,))
+        )
+    if second is not None:
+        other = _best(second)
+        sure = _second(task, best.name, other.name if other else task.otherwise, sure, findings)
+    return best.name, sure, [Answer(best.name, "yes", round(sure, 2), best.evidence)]
+
+
+def _second(task: Classify, first: str, other: str, sure: float, findings: list[Finding]) -> float:
+    """How sure an outcome is after a second reading."""
+    if first == other:
+        return 1 - (1 - sure) * AGREED
+    names = [each.name for each in task.options]
+    placed = first == names[0] and other == names[-1]
+    why = " Both times it was the one that was put first: the model goes by the order." if placed and len(names) > 1 else ""
+    findings.append(
+        Finding(
+            "readings differ",
+            "stop",
+            f"It was read as {first}, and as {other} by the second reading.{why}",
+            (first,),
+            {"first": first, "second": other},
+        )
+    )
+    return sure * 0.5
+
+
+def _best(said: Sequence[_Said]) -> _Said | None:
+    return max((each for each in said if each.yes), key=lambda each: each.sure, default=None)
+
+
+def _answered(task: Classify, found: Sequence[_Said], second: Sequence[_Said] | None, findings: list[Finding]) -> tuple[str, float, list[Answer]]:
+    """The first question, in the order of priority, that is true of any part; and what was said to each."""
+    told, outcome, sure = [], "", 1.0
+    alike = len({each.yes for each in found}) == 1 and len(task.questions) > 2
+    for question in task.questions:
+        said = [each for each in found if each.name == question.name]
+        best = _best(said) or max(said, key=lambda each: each.sure, default=_Said(question.name, False, 0.0))
+        own = best.sure
+        if second is not None:
+            other = _best([each for each in second if each.name == question.name])
+            if (other is not None) != best.yes:
+                words = ("yes", "no") if best.yes else ("no", "yes")
+                message = f"{question.name} was read as {words[0]}, and as {words[1]} by the second reading."
+                findings.append(
+                    Finding("readings differ", "stop" if not outcome else "warn", message, (question.name,), {"first": words[0], "second": words[1]})
+                )
+                own *= 0.5
+            else:
+                own = 1 - (1 - own) * AGREED
+        told.append(Answer(question.name, "yes" if best.yes else "no", round(own, 2), best.evidence))
+        if not outcome:
+            sure = min(sure, own)
+            outcome = question.name if best.yes else ""
+    if alike and found and found[0].yes:
+        findings.append(Finding("all alike", "warn", "Every question was answered with yes: the model may not have told them apart."))
+    return outcome or task.otherwise, sure, told
+
+
+def option_names(task: Classify) -> Iterator[str]:
+    """Every outcome that there may be."""
+    yield from (each.name for each in task.options)
+    yield task.otherwise

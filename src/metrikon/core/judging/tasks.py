@@ -1,0 +1,54 @@
+"""Every task of judging, and what each is asked and settled by."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any, Protocol
+
+import msgspec
+
+from metrikon.core.extraction.asking import Asking, Given, Request
+from metrikon.core.extraction.estimate import Estimate
+from metrikon.core.extraction.index import Index
+from metrikon.core.judging import classify
+from metrikon.core.judging.classify import Classify
+from metrikon.core.judging.verdict import Verdict
+
+Task = Classify
+
+
+class _How(Protocol):
+    def asks(self, task: Any, index: Index, asking: Asking) -> list[Request]: ...
+
+    def settled(self, task: Any, index: Index, given: Sequence[Given], asking: Asking) -> Verdict: ...
+
+
+_HOW: Mapping[type, _How] = {Classify: classify}
+
+
+def asks(task: Task, index: Index, asking: Asking) -> list[Request]:
+    """What a model is asked first."""
+    return _HOW[type(task)].asks(task, index, asking)
+
+
+def settled(task: Task, index: Index, given: Sequence[Given], asking: Asking) -> Verdict:
+    """What the answers come to, and what is asked next."""
+    return _HOW[type(task)].settled(task, index, given, asking)
+
+
+def estimate(task: Task, index: Index, asking: Asking) -> Estimate:
+    """What asking would take, counted on the very requests."""
+    made = asks(task, index, asking) * (2 if asking.second else 1)
+    prompt = sum(len(message["content"]) for each in made for message in each.messages)
+    answer = sum(len(msgspec.json.encode(each.schema)) // 2 for each in made)
+    return Estimate(len(made), prompt, answer, tuple(len(each.pages) for each in made))
+
+
+def packed(task: Task) -> bytes:
+    """A task as JSON."""
+    return msgspec.json.encode(task)
+
+
+def unpacked(data: bytes | str) -> Task:
+    """A task from JSON."""
+    return msgspec.json.decode(data, type=Task)

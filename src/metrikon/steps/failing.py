@@ -1,0 +1,24 @@
+"""Why a step that asks a model of a document did not come to its end."""
+
+from __future__ import annotations
+
+from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
+from metrikon.ports.reader import Refused
+from metrikon.ports.step import KILLS, Call, ReaderDied, StepFailed, WorkFailed
+
+FAILURES = (ModelDown, ModelRefused, OverLimit, Refused, ReaderDied)
+
+
+def failure(error: Exception, call: Call) -> StepFailed:
+    """What went wrong, and whether trying again may help."""
+    if isinstance(error, ModelDown):
+        return StepFailed(str(error), again=True, wait=error.wait, cause=error.cause, turn=error.cause == "turn")
+    if isinstance(error, ModelRefused):
+        return StepFailed(f"{error} Correct the model's settings, then continue.")
+    if isinstance(error, OverLimit):
+        return StepFailed(str(error))
+    if isinstance(error, Refused):
+        return StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True)
+    if isinstance(error, WorkFailed):
+        return StepFailed(f"{call.file_name}: {error}", again=True, cause="machine")
+    return StepFailed(f"{call.file_name}, while it was worked on: {error}", again=call.attempt < KILLS, wait=0.2, cause="machine")

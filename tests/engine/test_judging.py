@@ -1,0 +1,196 @@
+"""Steps that judge, in flows: the outcome decides the way, what is not sure is put at the desk, every call is on record, costs are known beforehand."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from metrikon.app.assemble import App
+from metrikon.app.kinds import kinds
+from metrikon.core.flows.checking import checked
+from metrikon.core.flows.kind import Known
+from metrikon.ports.model import STAND_IN
+from metrikon.sandbox import model_server
+from metrikon.sandbox.model_server import ModelServer
+from metrikon.store import calls, journal, questions
+from tests.helpers import eventually, run_state, states
+
+HEAD = """
+metrikon: 1
+name: post
+intakes: [{kind: upload}]
+destinations: {table: {kind: sql, url: "sqlite:///post.db", table: rows}}
+steps:
+  - {name: paper, read: {}}
+"""
+SORT = """
+  - name: sort
+    classify:
+      of: ${paper}
+      labels:
+        - {name: complaint, about: Somebody complains or wants money back.}
+        - {name: booking, about: Somebody books a tour.}
+"""
+WAYS = """
+  - name: way
+    choose:
+      on: ${sort.outcome}
+      cases:
+        - is: '"complaint"'
+          steps: [{name: row, write: {to: table, key: ["${item.id}"], columns: {What: "${sort.outcome}", Words: "${sort.evidence.quote}"}}}]
+        - is: '"booking"'
+          steps: [{name: tour, stop: {reason: Somebody books a tour.}}]
+      otherwise: [{name: rest, stop: {reason: It is neither.}}]
+"""
+MAIL = b"Dear garden office,\nthe glasshouse was closed again.\nI want my money back for the tickets.\nIda Wren\n"
+
+
+def result_of(app: App, run_id: str, path: str = "sort") -> dict[str, Any]:
+    with app.database.reading() as connection:
+        return next(
+            entry.data["result"]
+            for _, entry in journal.load(connection, run_id)
+            if entry.event in ("done", "answered", "asked") and entry.path == path
+        )
+
+
+def started(house: Callable[..., App], stand_in: ModelServer, text: str, **settings: Any) -> App:
+    app = house(flow=text, model_url=stand_in.url, model_name="stand-in", **settings)
+    app.start()
+    return app
+
+
+def sent(app: App, data: bytes = MAIL) -> str:
+    return app.arrivals.take("post", "upload", "1", "mail.txt", data).run_id
+
+
+def test_an_outcome_decides_the_way_and_its_words_can_be_written(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"words": "I want my money back", "label": "complaint"}
+    app = started(house, stand_in, HEAD + SORT + WAYS)
+    run = sent(app)
+    eventually(lambda: states(app) == {"done": 1})
+    result = result_of(app, run)
+    assert (result["outcome"], str(result["sure"]), result["evidence"]["page"]) == ("complaint", "0.9", 1)
+    assert result["needs_person"] is False
+    with app.database.reading() as connection:
+        (delivery,) = connection.exec_driver_sql('SELECT "values" FROM deliveries').scalars()
+        (call,) = calls.of_run(connection, run)
+    assert json.loads(delivery) == {"What": "complaint", "Words": "I want my money back"}
+    assert call["stage"] == "ask"
+
+
+def test_a_stand_in_cannot_pass_for_judgement(house: Callable[..., App], stand_in: ModelServer) -> None:
+    assert model_server.NAME == STAND_IN
+    app = started(house, stand_in, HEAD + SORT + WAYS)
+    run = sent(app)
+    eventually(lambda: not set(states(app)) - {"done", "stopped", "review"})
+    result = result_of(app, run)
+    assert result["stand_in"] is True
+    assert any(each["check"] == "stand-in" for each in result["findings"])
+
+
+def test_what_is_not_sure_is_a_question_at_the_desk_and_the_answer_counts(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"words": "utterly delightful", "label": "booking"}
+    app = started(house, stand_in, HEAD + SORT + WAYS)
+    run = sent(app)
+    eventually(lambda: states(app) == {"review": 1})
+    with app.database.reading() as connection:
+        (question,) = questions.listed(connection)
+    asked = question["asked"]
+    assert asked["question"] == "What is mail.txt?"
+    assert [each["name"] for each in asked["options"]] == ["complaint", "booking", "none of these"]
+    assert asked["show"]["The model thought"] == "booking (35 % sure)"
+    app.questions.answer(question["id"], "complaint", "ada", "They want money.")
+    eventually(lambda: states(app) == {"done": 1})
+    result = result_of(app, run)
+    with app.database.reading() as connection:
+        last = next(entry.data["result"] for _, entry in journal.load(connection, run) if entry.event == "answered")
+    assert (last["outcome"], last["by"], last["comment"], last["needs_person"]) == ("complaint", "ada", "They want money.", False)
+    assert (last["evidence"], last["thought"]["outcome"]) == (None, "booking"), "the words that the model gave speak for what it said alone"
+    assert result["outcome"] == "booking", "what the model said stays on record"
+
+
+def test_a_flow_may_go_on_with_what_is_not_sure_and_sees_that(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"words": "utterly delightful", "label": "booking"}
+    app = started(
+        house, stand_in, HEAD + SORT + "      unsure: go on\n" + '  - {name: end, when: "sort.needs_person", stop: {reason: It was not sure.}}\n'
+    )
+    run = sent(app)
+    eventually(lambda: states(app) == {"stopped": 1})
+    assert run_state(app, run)[1] == "It was not sure."
+
+
+def test_a_text_or_a_record_is_judged_as_well(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"words": "money back", "label": "complaint"}
+    app = started(
+        house, stand_in, HEAD + SORT.replace("${paper}", "${'Subject: my money back, please'}").replace("${'", '${"').replace("'}", '"}') + WAYS
+    )
+    run = sent(app)
+    eventually(lambda: states(app) == {"done": 1})
+    assert result_of(app, run)["evidence"]["quote"] == "money back"
+
+
+def test_the_pattern_reader_judges_nothing_and_says_so(house: Callable[..., App]) -> None:
+    app = house(flow=HEAD + SORT + WAYS)
+    app.start()
+    run = sent(app)
+    eventually(lambda: states(app) == {"parked": 1})
+    assert "The pattern reader judges nothing." in run_state(app, run)[1]
+
+
+def test_a_model_that_is_down_is_asked_again_later(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"words": "I want my money back", "label": "complaint"}
+    stand_in.mood.kinds, stand_in.mood.times = ("500",), 1
+    app = started(house, stand_in, HEAD + SORT + "    retry: {wait: 0.1}\n" + WAYS)
+    sent(app)
+    eventually(lambda: states(app) == {"done": 1})
+
+
+def test_what_judging_costs_is_known_beforehand(house: Callable[..., App], stand_in: ModelServer) -> None:
+    app = house(
+        flow=HEAD + SORT + "      second_reading: stand-in\n" + WAYS,
+        model_url=stand_in.url,
+        model_name="stand-in",
+        price_in=Decimal(1),
+        price_out=Decimal(1),
+    )
+    told = app.estimating.of(app.catalog.newest_flow("post"), MAIL)
+    assert told.requests == 2
+    assert told.cost > 0
+    assert stand_in.mood.calls == 0
+    stand_in.mood.answer = {"words": "I want my money back", "label": "complaint"}
+    app.start()
+    sent(app)
+    eventually(lambda: states(app) == {"done": 1})
+    with app.database.reading() as connection:
+        spent = connection.exec_driver_sql("SELECT calls, input_tokens FROM runs").one()
+    assert spent.calls == 2
+    assert told.input_tokens == pytest.approx(spent.input_tokens, rel=0.3)
+
+
+WRONG = [
+    ("labels: []", "Give either labels, one of which fits, or questions"),
+    ("labels: [{name: a}, {name: b}]\n      questions: [{name: c}]", "Give either labels, one of which fits, or questions"),
+    ("labels: [{name: a}, {name: a}]", "'a' is there twice"),
+    ("labels: [{name: a}]", "One label alone tells nothing"),
+    ("questions: [{name: a}]\n      otherwise: a", "'a' is the name of one of them"),
+    ("questions: [{name: a}]\n      model: pattern", "The pattern reader judges nothing; name a language model."),
+    ("questions: [{name: a}]\n      model: smal", "There is no model 'smal'. Is 'small' meant?"),
+]
+
+
+@pytest.mark.parametrize(("said", "message"), WRONG)
+def test_mistakes_are_told_when_a_flow_is_kept(said: str, message: str) -> None:
+    text = HEAD + f"  - name: sort\n    classify:\n      of: ${{paper}}\n      {said}\n"
+    _, problems = checked(text, kinds().language, Known(models=frozenset({"small", "pattern"})))
+    assert any(message in each.message for each in problems), problems
+
+
+def test_an_outcome_that_there_is_not_is_found_in_a_condition() -> None:
+    text = HEAD + SORT + '  - {name: end, when: "sort.outcome = \\"grumble\\"", stop: {reason: No.}}\n'
+    _, problems = checked(text, kinds().language, Known())
+    assert any("can never" in each.message or "grumble" in each.message for each in problems), problems
