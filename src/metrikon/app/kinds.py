@@ -67,6 +67,7 @@ _ORDER = (
     "read",
     "extract",
     "classify",
+    "compare",
     "check",
     "decide",
     "set",

@@ -19,12 +19,14 @@ from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Wo
 from metrikon.steps.failing import FAILURES, failure
 from metrikon.store import questions
 
-
 THOUGHT = ("outcome", "sure", "evidence")  # of what a model said, kept where a person decided
 
 
-def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], asked: str) -> Outcome:
-    """What a document comes to. Where a person must look, `asked` is put to them; one of `answers` is then the outcome."""
+def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], asked: str, *, by_model: bool = True) -> Outcome:
+    """What a document comes to. Where a person must look, `asked` is put to them; one of `answers` is then the outcome.
+
+    `by_model`: whether a language model may be asked; else all is worked out by us.
+    """
     given = call.parameters
     try:
         model = workshop.model(given.get("model"), call.flow, call.run_id, call.seconds)
@@ -32,7 +34,7 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
         second = workshop.model(str(other), call.flow, call.run_id, call.seconds) if other else None
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow, then continue.") from error
-    if PATTERN in (model.name, second.name if second else ""):
+    if by_model and PATTERN in (model.name, second.name if second else ""):
         raise StepFailed("The pattern reader judges nothing. Set up a language model (models.yaml), or name one under `model`, then continue.")
     asking = Asking(call.today, str(given.get("context") or ""), model.room, second=second is not None)
     try:
@@ -69,14 +71,24 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
 
 def paper_of(given: Any, call: Call, workshop: Workshop) -> Paper:
     """What is judged, put before it: a document that was read, or a text or record set out as one."""
-    sha256 = given.get("document") if isinstance(given, Mapping) else None
-    if isinstance(sha256, str) and "pages" in given:
+    sha256 = document_in(given)
+    if sha256 is not None:
         return workshop.paper(sha256, call.flow)
-    record = given["record"] if isinstance(given, Mapping) and isinstance(given.get("record"), Mapping) else given
     try:
-        return LocalPaper(Index(set_out(record)))
+        return LocalPaper(Index(set_out(record_in(given))))
     except NotJudged as error:
         raise StepFailed(str(error)) from error
+
+
+def document_in(given: Any) -> str | None:
+    """The hash of the document in the result of a read step; None for anything else."""
+    sha256 = given.get("document") if isinstance(given, Mapping) else None
+    return sha256 if isinstance(sha256, str) and "pages" in given else None
+
+
+def record_in(given: Any) -> Any:
+    """The record in the result of an extract or check step; anything else as it is."""
+    return given["record"] if isinstance(given, Mapping) and isinstance(given.get("record"), Mapping) else given
 
 
 def _put(asked: str, answers: Sequence[str], result: Mapping[str, Any], why: str) -> dict[str, Any]:

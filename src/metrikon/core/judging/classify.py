@@ -12,7 +12,7 @@ from metrikon.core.extraction.chances import chance_of, chances
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.of_document import hidden_text
 from metrikon.core.extraction.orders import orders
-from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, words_schema
+from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, words_schema, yes_or_no
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Answer, Option, Verdict
 from metrikon.core.records.evidence import Evidence
@@ -136,7 +136,7 @@ def _one(task: Classify, value: Any, index: Index, known: Any) -> tuple[list[_Sa
     for each in task.questions:
         answer = value.get(each.name)
         answer = answer if isinstance(answer, Mapping) else {"answer": answer}
-        yes = _yes(answer.get("answer"))
+        yes = yes_or_no(answer.get("answer"))
         if yes is None:
             unusable.append(each.name)
         else:
@@ -163,13 +163,6 @@ def _meant(value: Any, names: Sequence[str]) -> str | None:
     exact = [name for name in names if squeezed(name) == wanted]
     held = [name for name in names if squeezed(name) and squeezed(name) in wanted]
     return exact[0] if exact else held[0] if len(held) == 1 else None
-
-
-def _yes(value: Any) -> bool | None:
-    if isinstance(value, bool):
-        return value
-    word = squeezed(str(value)) if value is not None else "no"
-    return True if word in ("yes", "true", "ja", "oui") else False if word in ("no", "false", "nein", "non", "null") else None
 
 
 def _labelled(task: Classify, found: Sequence[_Said], second: Sequence[_Said] | None, findings: list[Finding]) -> tuple[str, float, list[Answer]]:

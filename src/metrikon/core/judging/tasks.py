@@ -10,11 +10,12 @@ import msgspec
 from metrikon.core.extraction.asking import Asking, Given, Request
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.index import Index
-from metrikon.core.judging import classify
+from metrikon.core.judging import classify, compare
 from metrikon.core.judging.classify import Classify
+from metrikon.core.judging.compare import Compare
 from metrikon.core.judging.verdict import Verdict
 
-Task = Classify
+Task = Classify | Compare
 
 
 class _How(Protocol):
@@ -23,7 +24,7 @@ class _How(Protocol):
     def settled(self, task: Any, index: Index, given: Sequence[Given], asking: Asking) -> Verdict: ...
 
 
-_HOW: Mapping[type, _How] = {Classify: classify}
+_HOW: Mapping[type, _How] = {Classify: classify, Compare: compare}
 
 
 def asks(task: Task, index: Index, asking: Asking) -> list[Request]:
@@ -51,4 +52,5 @@ def packed(task: Task) -> bytes:
 
 def unpacked(data: bytes | str) -> Task:
     """A task from JSON."""
-    return msgspec.json.decode(data, type=Task)
+    found: Task = msgspec.json.decode(data, type=Task)
+    return found
