@@ -1,9 +1,9 @@
-"""classify: judge one file, without a service."""
+"""classify and compare: judge files, without a service."""
 
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 from pathlib import Path
 from typing import Any, TextIO
@@ -15,10 +15,11 @@ from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.plan import ROOM
 from metrikon.core.judging.classify import NONE, Classify
+from metrikon.core.judging.compare import Compare, lines_of
 from metrikon.core.judging.tasks import Task
 from metrikon.core.judging.verdict import Option
 from metrikon.core.records import findings
-from metrikon.drivers.judge import Judged, judge
+from metrikon.drivers.judge import Judged, JudgesNothing, judge
 from metrikon.drivers.paper import LocalPaper
 from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import Model, ModelDown, ModelRefused
@@ -28,7 +29,7 @@ MOST_CALLS = 12
 
 
 def add(commands: Any) -> None:
-    """Add the command."""
+    """Add the commands."""
     telling = commands.add_parser(
         "classify",
         help="tell what a file is, by labels or by questions",
@@ -42,6 +43,19 @@ def add(commands: Any) -> None:
     telling.add_argument("--least", type=float, default=0.6, metavar="SHARE", help="how sure the outcome must be (default: 0.6)")
     _with_models(telling)
     telling.set_defaults(run=run_classify)
+    comparing = commands.add_parser(
+        "compare",
+        help="tell what changed from one file to another, and whether it matters",
+        description="Tell what changed between two files. Numbers and dates are compared by what they say; the order of rows, spelling and layout are no "
+        "change. With --matters a language model says of each change whether it matters; without, every change does. "
+        "Exit 0 when it is sure, 3 when a person must look, 2 when a file cannot be read.",
+    )
+    comparing.add_argument("before", type=Path, help="the file as it was")
+    comparing.add_argument("file", type=Path, help="the file as it is now")
+    comparing.add_argument("--matters", default="", metavar="WORDS", help="what matters, such as “other prices; new or dropped plants”")
+    comparing.add_argument("--least", type=float, default=0.6, metavar="SHARE", help="how sure the outcome must be (default: 0.6)")
+    _with_models(comparing)
+    comparing.set_defaults(run=run_compare)
 
 
 def _with_models(parser: argparse.ArgumentParser) -> None:
@@ -72,6 +86,17 @@ def run_classify(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     return _carried_out(given, Classify(labels, questions, given.otherwise, given.least), out, err)
 
 
+def run_compare(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Tell what changed."""
+    settings = settings_from(model_url=given.model_url, model_name=given.model)
+    try:
+        before = read_together([given.before], settings, passwords_in(given.passwords))
+    except Refused as error:
+        return refused(given, error, out, err)
+    task = Compare(tuple(lines_of(Index(before))), None, given.matters, given.least)
+    return _carried_out(given, task, out, err)
+
+
 def _options(given: Sequence[str], option: str) -> tuple[Option, ...]:
     found = []
     for each in given:
@@ -94,13 +119,17 @@ def _carried_out(given: argparse.Namespace, task: Task, out: TextIO, err: TextIO
         return refused(given, error, out, err)
     models = models_of(settings)
     try:
-        model = _model(models, given.model if given.model in models.by_name else models.default, given.prompt)
-        second = None if given.second_reading is None else _model(models, given.second_reading or models.default, given.prompt)
+        model = _model(models, given.model if given.model in models.by_name else models.default)
+        second = None if given.second_reading is None else _model(models, given.second_reading or models.default)
         asking = Asking(date.today().isoformat(), given.context, model.room if model.name != PATTERN else ROOM, second=second is not None)
         paper = LocalPaper(Index(document))
         if given.prompt:
             return _prompts(paper, task, asking, out)
         found = judge(model, task, paper, asking, second, MOST_CALLS)
+    except JudgesNothing as error:
+        raise CommandFailed(
+            "It takes a language model: give --model-url, or list one in models.yaml. The pattern reader judges nothing.", 2
+        ) from error
     except (ModelDown, ModelRefused) as error:
         raise CommandFailed(str(error)) from error
     finally:
@@ -113,11 +142,9 @@ def _carried_out(given: argparse.Namespace, task: Task, out: TextIO, err: TextIO
     return 3 if found.needs_person else 0
 
 
-def _model(models: Models, name: str, only_shown: bool) -> Model:
+def _model(models: Models, name: str) -> Model:
     if name not in models.by_name:
         raise CommandFailed(f"There is no model {name!r}. Known: {', '.join(models.by_name)}.", 2)
-    if name == PATTERN and not only_shown:
-        raise CommandFailed("It takes a language model: give --model-url, or list one in models.yaml. The pattern reader judges nothing.", 2)
     return models.by_name[name]
 
 
@@ -131,18 +158,32 @@ def _prompts(paper: LocalPaper, task: Task, asking: Asking, out: TextIO) -> int:
     return 0
 
 
+def _where(answer: Mapping[str, Any]) -> str:
+    evidence = answer.get("evidence") or {}
+    return f"page {evidence['page']}: {evidence['quote']}" if evidence.get("page") else str(evidence.get("how", ""))
+
+
+def _change(change: Mapping[str, Any]) -> str:
+    """A change in a line: what was, what is, and why it matters."""
+    before, after = change["before"] or "nothing", change["after"] or "nothing"
+    why = f"  ({change['why']})" if change["why"] else ""
+    return f"{before}  →  {after}{why}"
+
+
 def _show(found: Judged, out: TextIO) -> None:
     result = found.verdict.result
     if result:
         print(f"{result['outcome']}, {round(100 * float(result['sure']))} % sure", file=out)
-        rows = []
-        for each in result["answers"]:
-            evidence = each.get("evidence") or {}
-            where = f"page {evidence['page']}: {evidence['quote']}" if evidence.get("page") else evidence.get("how", "")
-            rows.append([each["name"], str(each["answer"]), f"{float(each['sure']):.2f}", where])
         print(file=out)
-        table(rows, ["what", "answer", "sure", "its words"], out)
+        if "answers" in result:
+            rows = [[each["name"], str(each["answer"]), f"{float(each['sure']):.2f}", _where(each)] for each in result["answers"]]
+            table(rows, ["what", "answer", "sure", "its words"], out)
+        for each in result.get("changes", ()):
+            print(f"{'!' if each['material'] else ' '} {_change(each)}", file=out)
     print(file=out)
     for each in found.verdict.findings:
         print(f"{each.level}: {each.message}", file=out)
+    if not found.asked:
+        print("It was worked out without asking a model.", file=out)
+        return
     print(f"Judged by {found.model}: {found.usage.input_tokens} tokens in, {found.usage.output_tokens} out, {found.usage.seconds:.2f} s.", file=out)

@@ -10,10 +10,15 @@ from metrikon.core.judging.tasks import Task
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.findings import Finding, stops
 from metrikon.drivers.extract import NO_GOOD, Tally, ask_one
+from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import STAND_IN, Model, Usage
 from metrikon.ports.paper import Paper
 
 MARKED = "A stand-in answered, which looks for words: this is no judgement. Set up a language model (models.yaml)."
+
+
+class JudgesNothing(Exception):
+    """A model was to judge that only looks for patterns."""
 
 
 @dataclass(frozen=True)
@@ -34,9 +39,14 @@ class Judged:
 def judge(
     model: Model, task: Task, paper: Paper, asking: Asking, second: Model | None, most_calls: int, rejected: Callable[[str], None] = lambda call: None
 ) -> Judged:
-    """What a document comes to. Raises `ModelDown` or `ModelRefused` from the model; never fails on an answer. `second`: the model of a second reading."""
+    """What a document comes to. `second`: the model of a second reading.
+
+    Raises `ModelDown` or `ModelRefused` from the model, and `JudgesNothing`; never fails on an answer.
+    """
     tally = Tally(rejected=rejected)
     following: Sequence[Request] = paper.judging(task, asking)
+    if following and PATTERN in (model.name, second.name if second else ""):
+        raise JudgesNothing
     left_out = max(0, len(following) - most_calls)
     following = following[:most_calls]
     while True:

@@ -15,8 +15,7 @@ from metrikon.steps.judging import document_in, judged, record_in
 
 def run(call: Call, workshop: Workshop) -> Outcome:
     """What changed, both sides of each change, and which of them matter."""
-    given = call.parameters
-    return judged(call, workshop, _task(call, workshop), OUTCOMES, f"Does what changed in {call.file_name} matter?", by_model=bool(given["matters"]))
+    return judged(call, workshop, _task(call, workshop), OUTCOMES, f"Does what changed in {call.file_name} matter?")
 
 
 def _task(call: Call, workshop: Workshop) -> Compare:

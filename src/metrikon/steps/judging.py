@@ -10,9 +10,8 @@ from metrikon.core.extraction.index import Index
 from metrikon.core.judging.matter import NotJudged, set_out
 from metrikon.core.judging.tasks import Task
 from metrikon.core.records import findings
-from metrikon.drivers.judge import judge
+from metrikon.drivers.judge import JudgesNothing, judge
 from metrikon.drivers.paper import LocalPaper
-from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import STAND_IN
 from metrikon.ports.paper import Paper
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
@@ -22,11 +21,8 @@ from metrikon.store import questions
 THOUGHT = ("outcome", "sure", "evidence")  # of what a model said, kept where a person decided
 
 
-def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], asked: str, *, by_model: bool = True) -> Outcome:
-    """What a document comes to. Where a person must look, `asked` is put to them; one of `answers` is then the outcome.
-
-    `by_model`: whether a language model may be asked; else all is worked out by us.
-    """
+def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], asked: str) -> Outcome:
+    """What a document comes to. Where a person must look, `asked` is put to them; one of `answers` is then the outcome."""
     given = call.parameters
     try:
         model = workshop.model(given.get("model"), call.flow, call.run_id, call.seconds)
@@ -34,11 +30,13 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
         second = workshop.model(str(other), call.flow, call.run_id, call.seconds) if other else None
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow, then continue.") from error
-    if by_model and PATTERN in (model.name, second.name if second else ""):
-        raise StepFailed("The pattern reader judges nothing. Set up a language model (models.yaml), or name one under `model`, then continue.")
     asking = Asking(call.today, str(given.get("context") or ""), model.room, second=second is not None)
     try:
         found = judge(model, task, paper_of(given["of"], call, workshop), asking, second, int(given["calls"]), model.reject)
+    except JudgesNothing as error:
+        raise StepFailed(
+            "The pattern reader judges nothing. Set up a language model (models.yaml), or name one under `model`, then continue."
+        ) from error
     except FAILURES as error:
         for each in (model, second):
             if each is not None:
