@@ -243,3 +243,69 @@ def test_a_record_is_not_compared_with_a_text(house: Callable[..., App]) -> None
     run = sent(app)
     eventually(lambda: states(app) == {"parked": 1})
     assert "`before` and `of` must be of one sort" in run_state(app, run)[1]
+
+
+MARKS = """
+  - name: marks
+    judge:
+      of: ${paper}
+      hide: [Ida Wren]
+      criteria:
+        - {name: ferns, about: Has raised ferns., marks: {0: none, 1: some, 2: many}, weight: 2, must: true}
+        - {name: groups, about: Has led groups., marks: {0: none, 1: some}}
+      labels: {unfit: 0, possible: 50, ideal: 90}
+  - {name: end, stop: {reason: "${marks.outcome} ${marks.total}"}}
+"""
+LETTER = b"Ida Wren\nShe raised four thousand ferns a year.\nLed the school workshops of the arboretum.\n"
+MARKED = {
+    "ferns": {"words": "raised four thousand ferns a year", "reason": "Four thousand.", "missing": "", "mark": 2},
+    "groups": {"words": "Led the school workshops", "reason": "Workshops.", "missing": "", "mark": 1},
+}
+
+
+def test_an_application_is_marked_and_the_label_decides(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = MARKED
+    app = started(house, stand_in, HEAD + MARKS)
+    run = sent(app, LETTER)
+    eventually(lambda: states(app) == {"stopped": 1})
+    assert run_state(app, run)[1] == "ideal 100"
+    result = result_of(app, run, "marks")
+    assert [each["evidence"]["quote"] for each in result["marks"]] == ["raised four thousand ferns a year.", "Led the school workshops"]
+    assert result["left_out"] == ["name", "sex"]
+    with app.database.reading() as connection:
+        (call,) = calls.of_run(connection, run)
+        asked = calls.get(connection, call["id"])
+    assert asked is not None
+    assert "Wren" not in json.dumps(asked["prompt"], default=str)
+
+
+def test_a_mark_without_ground_waits_for_a_person_who_gives_the_label(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {**MARKED, "groups": {"words": "Managed two hundred people", "reason": "", "missing": "", "mark": 1}}
+    app = started(house, stand_in, HEAD + MARKS)
+    run = sent(app, LETTER)
+    eventually(lambda: states(app) == {"review": 1})
+    with app.database.reading() as connection:
+        (question,) = questions.listed(connection)
+    assert "groups: the mark 1 was given, but the words" in question["asked"]["show"]["Why it is asked"]
+    app.questions.answer(question["id"], "possible", "ada", "No groups.")
+    eventually(lambda: states(app) == {"stopped": 1})
+    assert run_state(app, run)[1] == "possible 100"
+
+
+@pytest.mark.parametrize(
+    ("said", "message"),
+    [
+        ("criteria: []", "criteria"),
+        ("criteria: [{name: a, about: x, marks: {0: none}}]", "marks"),
+        ("criteria: [{name: a, marks: {0: none, 1: some}}]", "about"),
+        ("criteria: [{name: a, about: x, marks: {0: none, 1: some}}, {name: a, about: y, marks: {0: none, 1: some}}]", "There are two criteria 'a'"),
+        ("labels: {good: 50, ideal: 90}", "One label must hold from 0"),
+        ("labels: {unfit: 0, bad: 0}", "Two labels hold from the same total"),
+    ],
+)
+def test_a_judgement_without_criteria_of_its_own_is_refused(said: str, message: str) -> None:
+    body = {"criteria": "criteria: [{name: a, about: x, marks: {0: none, 1: some}}]", "labels": "labels: {unfit: 0, ideal: 90}"}
+    body[said.partition(":")[0]] = said
+    text = HEAD + "  - name: marks\n    judge:\n      of: ${paper}\n" + "".join(f"      {each}\n" for each in body.values())
+    _, problems = checked(text, kinds().language, Known())
+    assert any(message in str(each) for each in problems), problems

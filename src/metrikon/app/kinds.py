@@ -67,6 +67,7 @@ _ORDER = (
     "read",
     "extract",
     "classify",
+    "judge",
     "compare",
     "check",
     "decide",

@@ -49,7 +49,23 @@ def judged(head: str, document: str, schema: dict[str, Any]) -> dict[str, Any] |
             count, words = _best(f"{name} {told.get(name, '')}", document)
             answers[name] = {"words": words, "answer": "yes"} if count >= 2 else {"words": None, "answer": "no"}
         return answers
+    if properties and all(set(each.get("properties") or ()) == {"words", "reason", "missing", "mark"} for each in properties.values()):
+        return {
+            name: _mark(f"{name} {told.get(name, '')}", document, each["properties"]["mark"].get("enum") or [0]) for name, each in properties.items()
+        }
     return None
+
+
+def _mark(about: str, document: str, scale: list[int]) -> dict[str, Any]:
+    """The mark as far up its scale as words are shared."""
+    count, words = _best(about, document)
+    marks = sorted(scale)
+    return {
+        "words": words if count else None,
+        "reason": f"{count} words are shared." if count else "",
+        "missing": "",
+        "mark": marks[min(count, len(marks) - 1)],
+    }
 
 
 def _best(about: str, document: str) -> tuple[int, str]:

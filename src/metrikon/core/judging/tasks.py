@@ -10,12 +10,13 @@ import msgspec
 from metrikon.core.extraction.asking import Asking, Given, Request
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.index import Index
-from metrikon.core.judging import classify, compare
+from metrikon.core.judging import classify, compare, judge
 from metrikon.core.judging.classify import Classify
 from metrikon.core.judging.compare import Compare
+from metrikon.core.judging.judge import Judge
 from metrikon.core.judging.verdict import Verdict
 
-Task = Classify | Compare
+Task = Classify | Judge | Compare
 
 
 class _How(Protocol):
@@ -24,7 +25,7 @@ class _How(Protocol):
     def settled(self, task: Any, index: Index, given: Sequence[Given], asking: Asking) -> Verdict: ...
 
 
-_HOW: Mapping[type, _How] = {Classify: classify, Compare: compare}
+_HOW: Mapping[type, _How] = {Classify: classify, Judge: judge, Compare: compare}
 
 
 def asks(task: Task, index: Index, asking: Asking) -> list[Request]:

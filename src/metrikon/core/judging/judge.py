@@ -1,0 +1,302 @@
+"""Marks: a document against criteria that the builder gives, each with what earns which mark. The total and the label are worked out by us."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from decimal import ROUND_HALF_UP, Decimal
+from typing import Any
+
+import msgspec
+
+from metrikon.core.extraction import prompt
+from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.of_document import hidden_text
+from metrikon.core.extraction.orders import orders
+from metrikon.core.judging.blind import blinded
+from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects
+from metrikon.core.judging.quoting import standing
+from metrikon.core.judging.verdict import Verdict
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.findings import Finding
+
+GROUNDED, SILENT, GROUNDLESS, AGREED = 0.85, 0.75, 0.3, 0.95
+FEW = 4  # criteria of which all marks alike say nothing of the model
+_RULES = """You judge one document against criteria, one after the other, with one JSON object. For each criterion:
+- words: the words of the document that earn the mark, copied letter by letter, at most twenty-five; null where nothing speaks of it.
+- reason: one short sentence: what in those words earns the mark.
+- missing: what the next higher mark wants and the document does not say; "" at the highest.
+- mark: the mark whose description fits what the document shows. Where it says nothing of a criterion, the lowest.
+Praise of oneself earns nothing: only what was done, learnt or shown. Judge by the criteria alone, never by who somebody is."""
+
+
+class Mark(msgspec.Struct, frozen=True):
+    """A mark of a scale, and what earns it."""
+
+    mark: int
+    earns: str
+
+
+class Criterion(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What is judged: its scale from the lowest mark to the highest, how much it weighs, whether it must be met.
+
+    `sees`: what of a person it needs (`blind.KINDS`), which is then shown.
+    """
+
+    name: str
+    about: str
+    scale: tuple[Mark, ...]
+    weight: int = 1
+    must: bool = False
+    sees: tuple[str, ...] = ()
+
+
+class Threshold(msgspec.Struct, frozen=True):
+    """A label, and the total from which it holds, in per cent."""
+
+    label: str
+    least: int
+
+
+class Judge(msgspec.Struct, frozen=True, omit_defaults=True, tag="judge", tag_field="task"):
+    """A document against criteria. `labels` from the lowest to the highest; `hide`: names that are not to be seen; `least`: how sure every mark must be."""
+
+    criteria: tuple[Criterion, ...]
+    labels: tuple[Threshold, ...]
+    hide: tuple[str, ...] = ()
+    blind: bool = True
+    least: float = 0.6
+
+    @property
+    def seen(self) -> tuple[str, ...]:
+        """What of a person the criteria need."""
+        return tuple(dict.fromkeys(kind for each in self.criteria for kind in each.sees))
+
+
+def asks(task: Judge, index: Index, asking: Asking, stage: str = ASK) -> list[Request]:
+    """One request for each part of the document that fits; the second reading has criteria and marks in the other order."""
+    turned = stage == SECOND
+    criteria = task.criteria[::-1] if turned else task.criteria
+    lines = [_line(each, turned=turned) for each in criteria]
+    schema = objects({each.name: _schema(each, turned=turned) for each in criteria})
+    shown = prompt.parts(index, {}, asking.room, today=asking.today)
+    found = []
+    for number, part in enumerate(shown):
+        where = f"This is part {number + 1} of {len(shown)} of the document; judge what stands in it." if len(shown) > 1 else ""
+        text = blinded(part.text, task.hide, task.seen).text if task.blind else part.text
+        head = "\n".join(each for each in (asking.context, where, "Criteria:", *lines) if each)
+        user = f"{head}\n\n<document>\n{prompt.guarded(text)}\n</document>"
+        about = f"{len(criteria)} criteria{', a second time' if turned else ''}{f', part {number + 1} of {len(shown)} of the document' if len(shown) > 1 else ''}"
+        pages = () if task.blind else part.pages  # a picture shows who somebody is
+        found.append(
+            Request(
+                stage, about, [{"role": "system", "content": f"{_RULES}\n{DATA}"}, {"role": "user", "content": user}], schema, number, pages=pages
+            )
+        )
+    return found
+
+
+def _line(each: Criterion, *, turned: bool) -> str:
+    scale = each.scale[::-1] if turned else each.scale
+    return f"- {each.name}: {each.about} Marks: {'; '.join(f'{mark.mark} = {mark.earns}' for mark in scale)}."
+
+
+def _schema(each: Criterion, *, turned: bool) -> dict[str, Any]:
+    marks = [mark.mark for mark in (each.scale[::-1] if turned else each.scale)]
+    text = {"type": "string"}
+    return objects({"words": {"type": ["string", "null"]}, "reason": text, "missing": text, "mark": {"enum": marks}})
+
+
+class _Said(msgspec.Struct, frozen=True):
+    mark: int
+    reason: str
+    missing: str
+    words: str
+    evidence: Evidence | None
+    sure: float
+
+
+def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -> Verdict:
+    """The marks, the total and the label, and what is asked next."""
+    first, problems, following = _read(task, index, given, asking, ASK)
+    if following:
+        return Verdict({}, (), tuple(following))
+    second: dict[str, _Said] = {}
+    if asking.second:
+        if not any(each.stage == SECOND for each in given):
+            return Verdict({}, (), tuple(asks(task, index, asking, SECOND)))
+        second, more, following = _read(task, index, given, asking, SECOND)
+        problems += more
+        if following:
+            return Verdict({}, (), tuple(following))
+    findings = [*problems, *hidden_text(index), *orders(index)]
+    marks = []
+    for each in task.criteria:
+        said = first.get(each.name)
+        if said is not None:
+            marks.append(_marked(each, said, second.get(each.name), findings))
+    findings += _alike(task, first)
+    total = _total(task, first)
+    outcome = _label(task, first, total, findings)
+    sure = min((float(each["sure"]) for each in marks), default=0.0) if len(marks) == len(task.criteria) else 0.0
+    if sure < task.least and not any(each.level == "stop" for each in findings):
+        findings.append(
+            Finding(
+                "unsure", "stop", f"A mark is {round(sure * 100)} % sure, less than the {round(task.least * 100)} % that are wanted. Look yourself."
+            )
+        )
+    result = {
+        "outcome": outcome,
+        "sure": round(sure, 2),
+        "total": total,
+        "evidence": next((each["evidence"] for each in sorted(marks, key=lambda each: -each["weight"]) if each["evidence"]), None),
+        "marks": marks,
+        "speaks_for": [f"{each['name']}: {each['reason']}" for each in marks if each["mark"] == each["of"] and each["reason"]],
+        "missing": [f"{each['name']}: {each['missing']}" for each in marks if each["missing"]],
+        "to_ask": [_question(each) for each in task.criteria if each.name in first and first[each.name].evidence is None],
+        "left_out": _left_out(task, index, asking) if task.blind else [],
+    }
+    return Verdict(result, tuple(findings))
+
+
+def _left_out(task: Judge, index: Index, asking: Asking) -> list[str]:
+    """What of a person was taken out of what the model saw."""
+    kinds = dict.fromkeys(
+        kind for part in prompt.parts(index, {}, asking.room, today=asking.today) for kind in blinded(part.text, task.hide, task.seen).kinds
+    )
+    return list(kinds)
+
+
+def _read(task: Judge, index: Index, given: Sequence[Given], asking: Asking, stage: str) -> tuple[dict[str, _Said], list[Finding], list[Request]]:
+    """What was said of each criterion, of several parts the highest mark that rests on words; what could not be used, and what is asked once more."""
+    said: dict[str, _Said] = {}
+    problems: list[Finding] = []
+    following: list[Request] = []
+    put = {each.part: each for each in asks(task, index, asking, stage)}
+    for part, (value, problem, answer) in answers(given, stage).items():
+        read = {each.name: _one(each, value.get(each.name), index) for each in task.criteria} if isinstance(value, Mapping) else {}
+        missing = [each for each in task.criteria if read.get(each.name) is None]
+        wrong = problem or (f"Each of {', '.join(each.name for each in missing)} wants a mark of its scale: {_scales(missing)}." if missing else "")
+        if wrong:
+            more = again(put[part], answer, wrong) if part in put else None
+            following += [more] if more else []
+            problems += [] if more else [no_answer(wrong)]
+        for name, each in read.items():
+            if each is not None and (name not in said or (each.mark, each.sure) > (said[name].mark, said[name].sure)):
+                said[name] = each
+    return said, problems, following
+
+
+def _scales(criteria: Sequence[Criterion]) -> str:
+    return "; ".join(f"{each.name} {', '.join(str(mark.mark) for mark in each.scale)}" for each in criteria)
+
+
+_FIGURE = re.compile(r"-?\d+")
+
+
+def _one(criterion: Criterion, value: Any, index: Index) -> _Said | None:
+    """What was said of a criterion; None where no mark of its scale was given."""
+    given = value if isinstance(value, Mapping) else {"mark": value}
+    mark = given.get("mark")
+    if isinstance(mark, str):
+        figures = _FIGURE.findall(mark)
+        mark = int(figures[0]) if figures and len(figures[0]) < 6 else None
+    if isinstance(mark, bool) or not isinstance(mark, int | float | Decimal) or mark != mark or mark not in [each.mark for each in criterion.scale]:
+        return None
+    words = given.get("words")
+    words = words if isinstance(words, str) else ""
+    quoted = standing(words, index) if words.strip() else None
+    evidence = quoted if quoted is not None and quoted.found else None
+    silent = SILENT if quoted is None and int(mark) == criterion.scale[0].mark else GROUNDLESS
+    sure = GROUNDED * evidence.sure / 0.95 if evidence is not None else silent
+    reason, missing = (str(given.get(each) or "")[:400] for each in ("reason", "missing"))
+    return _Said(int(mark), reason, missing, words[:300], evidence, sure)
+
+
+def _marked(criterion: Criterion, said: _Said, other: _Said | None, findings: list[Finding]) -> dict[str, Any]:
+    """What is told of one criterion."""
+    scale = [each.mark for each in criterion.scale]
+    at, sure = scale.index(said.mark), said.sure
+    if at > 0 and said.evidence is None:
+        what = (
+            f"the words it is said to rest on, “{said.words[:80]}”, are not in the document"
+            if said.words
+            else "no words of the document were named for it"
+        )
+        findings.append(Finding("no ground", "stop", f"{criterion.name}: the mark {said.mark} was given, but {what}.", (criterion.name,)))
+    if other is not None:
+        apart = abs(at - scale.index(other.mark))
+        if apart > 1:
+            message = f"{criterion.name} was marked {said.mark}, and {other.mark} by the second reading."
+            findings.append(Finding("readings differ", "stop", message, (criterion.name,), {"first": str(said.mark), "second": str(other.mark)}))
+        sure = sure * 0.5 if apart > 1 else sure if apart else max(sure, AGREED if said.evidence is not None or at == 0 else sure)
+    higher = criterion.scale[at + 1] if at + 1 < len(scale) else None
+    return {
+        "name": criterion.name,
+        "mark": said.mark,
+        "of": scale[-1],
+        "weight": criterion.weight,
+        "must": criterion.must,
+        "reason": said.reason,
+        "earns": criterion.scale[at].earns,
+        "missing": "" if higher is None else said.missing or ("Nothing in the document speaks of it." if said.evidence is None else ""),
+        "why_not_higher": "" if higher is None else f"{higher.mark} is for: {higher.earns}",
+        "evidence": msgspec.to_builtins(said.evidence) if said.evidence is not None else None,
+        "sure": round(sure, 2),
+    }
+
+
+def _total(task: Judge, said: Mapping[str, _Said]) -> int:
+    """The total in per cent: of each criterion the share of its scale, by weight; half is rounded up."""
+    weights = sum(each.weight for each in task.criteria)
+    earned = sum(
+        (
+            Decimal(each.weight * (said[each.name].mark - each.scale[0].mark)) / (each.scale[-1].mark - each.scale[0].mark)
+            for each in task.criteria
+            if each.name in said
+        ),
+        Decimal(0),
+    )
+    return int((100 * earned / weights).quantize(Decimal(1), ROUND_HALF_UP))
+
+
+def _label(task: Judge, said: Mapping[str, _Said], total: int, findings: list[Finding]) -> str:
+    failed = [each.name for each in task.criteria if each.must and each.name in said and said[each.name].mark == each.scale[0].mark]
+    if failed:
+        findings.append(
+            Finding(
+                "must",
+                "warn",
+                f"{' and '.join(failed)} must be met and {'is' if len(failed) == 1 else 'are'} not: {task.labels[0].label}, whatever the total.",
+                tuple(failed),
+            )
+        )
+        return task.labels[0].label
+    return [each.label for each in task.labels if each.least <= total or each is task.labels[0]][-1]
+
+
+def _alike(task: Judge, said: Mapping[str, _Said]) -> list[Finding]:
+    """A finding where a model gives all the same: the highest, the middle, or by the same words."""
+    if len(said) < FEW:
+        return []
+    shares = {
+        Decimal(said[each.name].mark - each.scale[0].mark) / (each.scale[-1].mark - each.scale[0].mark) for each in task.criteria if each.name in said
+    }
+    words = {each.words for each in said.values() if each.words}
+    if len(words) == 1 and sum(bool(each.words) for each in said.values()) >= FEW:
+        return [
+            Finding(
+                "all alike",
+                "stop",
+                f"Every mark was given for the same words, “{next(iter(words))[:80]}”: the model did not tell the criteria apart.",
+            )
+        ]
+    if len(shares) == 1 and shares != {Decimal(0)}:
+        where = "the highest of its scale" if shares == {Decimal(1)} else "at the same place of its scale"
+        return [Finding("all alike", "warn", f"Every mark is {where}: the model may not have told the criteria apart.")]
+    return []
+
+
+def _question(criterion: Criterion) -> str:
+    return f"Ask about {criterion.name}: {criterion.about}"
