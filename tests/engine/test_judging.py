@@ -309,3 +309,40 @@ def test_a_judgement_without_criteria_of_its_own_is_refused(said: str, message: 
     text = HEAD + "  - name: marks\n    judge:\n      of: ${paper}\n" + "".join(f"      {each}\n" for each in body.values())
     _, problems = checked(text, kinds().language, Known())
     assert any(message in str(each) for each in problems), problems
+
+
+WRITE = """
+  - name: was
+    set: {lines: [{plant: Fern, amount: 10.25}, {plant: Yew, amount: 4.50}]}
+  - name: reply
+    draft: {of: "${was}", instructions: Say what was ordered., words: 30, figures: {"dearest": "${max(was.lines.amount)}"}}
+  - {name: end, stop: {reason: "${reply.text}"}}
+"""
+
+
+def test_a_text_is_written_with_sums_that_were_worked_out(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"text": "Two kinds were ordered for 14.75; the dearest is 10.25."}
+    app = started(house, stand_in, HEAD + WRITE)
+    run = sent(app)
+    eventually(lambda: states(app) == {"stopped": 1})
+    assert run_state(app, run)[1] == "Two kinds were ordered for 14.75; the dearest is 10.25."
+    with app.database.reading() as connection:
+        (call,) = calls.of_run(connection, run)
+        asked = calls.get(connection, call["id"])
+    assert asked is not None
+    assert "- sum of lines.amount: 14.75" in json.dumps(asked["prompt"], default=str)
+
+
+def test_a_text_with_a_figure_of_its_own_is_not_used_unless_a_person_says_so(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"text": "Nearly 15 was spent."}
+    app = started(house, stand_in, HEAD + WRITE)
+    run = sent(app)
+    eventually(lambda: states(app) == {"review": 1})
+    assert stand_in.mood.calls == 3
+    with app.database.reading() as connection:
+        (question,) = questions.listed(connection)
+    assert question["asked"]["show"]["The text"] == "Nearly 15 was spent."
+    assert "In none of its sources: 15" in question["asked"]["show"]["Why it is asked"]
+    app.questions.answer(question["id"], "use it", "ada", "")
+    eventually(lambda: states(app) == {"stopped": 1})
+    assert run_state(app, run)[1] == "Nearly 15 was spent."

@@ -69,6 +69,7 @@ _ORDER = (
     "classify",
     "judge",
     "compare",
+    "draft",
     "check",
     "decide",
     "set",

@@ -93,10 +93,12 @@ def _put(asked: str, answers: Sequence[str], result: Mapping[str, Any], why: str
     """A question for a person: why it is put, what was thought, and the answers that there may be."""
     evidence = result.get("evidence") or {}
     thought = f"{result.get('outcome', '')} ({round(100 * float(result.get('sure') or 0))} % sure)" if result.get("outcome") else "nothing"
+    besides = {"Its words": evidence["quote"]} if evidence.get("quote") else {}
+    besides |= {"The text": result["text"]} if result.get("text") else {}
     return {
         "question": asked,
         "options": [{"name": each, "label": each, "comment": "welcome"} for each in answers],
-        "show": {"Why it is asked": why, "The model thought": thought, **({"Its words": evidence["quote"]} if evidence.get("quote") else {})},
+        "show": {"Why it is asked": why, "The model thought": thought, **besides},
         "who": [],
         "default": None,
         "evidence": {},

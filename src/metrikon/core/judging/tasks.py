@@ -10,13 +10,14 @@ import msgspec
 from metrikon.core.extraction.asking import Asking, Given, Request
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.index import Index
-from metrikon.core.judging import classify, compare, judge
+from metrikon.core.judging import classify, compare, draft, judge
 from metrikon.core.judging.classify import Classify
 from metrikon.core.judging.compare import Compare
+from metrikon.core.judging.draft import Draft
 from metrikon.core.judging.judge import Judge
 from metrikon.core.judging.verdict import Verdict
 
-Task = Classify | Judge | Compare
+Task = Classify | Judge | Compare | Draft
 
 
 class _How(Protocol):
@@ -25,7 +26,7 @@ class _How(Protocol):
     def settled(self, task: Any, index: Index, given: Sequence[Given], asking: Asking) -> Verdict: ...
 
 
-_HOW: Mapping[type, _How] = {Classify: classify, Judge: judge, Compare: compare}
+_HOW: Mapping[type, _How] = {Classify: classify, Judge: judge, Compare: compare, Draft: draft}
 
 
 def asks(task: Task, index: Index, asking: Asking) -> list[Request]:
@@ -40,9 +41,9 @@ def settled(task: Task, index: Index, given: Sequence[Given], asking: Asking) ->
 
 def estimate(task: Task, index: Index, asking: Asking) -> Estimate:
     """What asking would take, counted on the very requests."""
-    made = asks(task, index, asking) * (2 if asking.second else 1)
+    made = asks(task, index, asking) * (2 if asking.second and not isinstance(task, Draft) else 1)
     prompt = sum(len(message["content"]) for each in made for message in each.messages)
-    answer = sum(len(msgspec.json.encode(each.schema)) // 2 for each in made)
+    answer = 6 * task.words if isinstance(task, Draft) else sum(len(msgspec.json.encode(each.schema)) // 2 for each in made)
     return Estimate(len(made), prompt, answer, tuple(len(each.pages) for each in made))
 
 
