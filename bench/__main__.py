@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, growth, kills, language, misbehaving, reading, throughput
+from bench import accuracy, growth, judging, kills, language, misbehaving, reading, throughput
 from bench.report import Result, write
 
 ALL = {
@@ -35,6 +35,7 @@ ALL = {
     "tables": accuracy.tables,
     "scans": accuracy.scans,
     "judgement": accuracy.verdicts,
+    "judging": judging.judging,
     "misbehaviour": misbehaving.misbehaviour,
 }
 

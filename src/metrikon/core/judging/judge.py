@@ -23,12 +23,12 @@ from metrikon.core.records.findings import Finding
 
 GROUNDED, SILENT, GROUNDLESS, AGREED = 0.85, 0.75, 0.3, 0.95
 FEW = 4  # criteria of which all marks alike say nothing of the model
-_RULES = """You judge one document against criteria, one after the other, with one JSON object. For each criterion:
-- words: the words of the document that earn the mark, copied letter by letter, at most twenty-five; null where nothing speaks of it.
-- reason: one short sentence: what in those words earns the mark.
-- missing: what the next higher mark wants and the document does not say; "" at the highest.
-- mark: the mark whose description fits what the document shows. Where it says nothing of a criterion, the lowest.
-Praise of oneself earns nothing: only what was done, learnt or shown. Judge by the criteria alone, never by who somebody is."""
+_RULES = """You judge one document by criteria, with one JSON object. For each criterion:
+- words: those of the document that earn the mark, copied letter by letter, at most 25; null where none do.
+- reason: one short sentence.
+- missing: what the next higher mark wants and is not said.
+- mark: the one whose description fits; the lowest where nothing is said of it.
+Only what was done, learnt or shown earns a mark, never praise or who somebody is."""
 
 
 class Mark(msgspec.Struct, frozen=True):
