@@ -11,6 +11,13 @@ describe("settings of a flow in a copy", () => {
     expect(asSent(SETTINGS, typed, String)).toEqual({});
     expect(asSent(SETTINGS, { ...typed, least: "7.50", who: ["Ida"] }, (digits) => ({ digits }))).toEqual({ least: { digits: "7.50" }, who: ["Ida"] });
   });
+  it("are data as they are written, and as they are typed where they are none", () => {
+    const data = [setting("labels", "data", { unfit: 0, good: 50 })];
+    expect(asTyped(data[0]!)).toBe('{\n  "unfit": 0,\n  "good": 50\n}');
+    expect(asSent(data, { labels: asTyped(data[0]!) }, String)).toEqual({});
+    expect(JSON.stringify(asSent(data, { labels: '{"unfit": 0, "good": 60}' }, String))).toContain('"good":');
+    expect(asSent(data, { labels: "{unfit" }, String)).toEqual({ labels: "{unfit" });
+  });
   it("are sent as they are typed where they are no number, so that it is told", () => {
     expect(asSent(SETTINGS, { folder: "inbox", least: "many", sure: false, who: ["Rosa", "Emil"] }, Number)).toEqual({ least: "many", sure: false });
   });

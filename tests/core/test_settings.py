@@ -94,6 +94,40 @@ def test_a_copy_differs_in_its_name_and_settings_alone() -> None:
     assert [step.plain for step in copy.steps[:1]] == [step.plain for step in flow.steps[:1]]
 
 
+ROLE = """
+metrikon: 1
+name: post
+settings:
+  criteria:
+    type: data
+    value: [{name: ferns, about: Has raised ferns., marks: {0: none, 1: some}}]
+  labels: {type: data, value: {unfit: 0, good: 50}}
+intakes: [{kind: upload}]
+steps:
+  - {name: paper, read: {}}
+  - {name: marks, judge: {of: "${paper}", criteria: "${settings.criteria}", labels: "${settings.labels}"}}
+"""
+
+
+def test_the_criteria_of_a_role_are_a_setting_that_a_copy_changes() -> None:
+    flow, problems = read(ROLE)
+    assert problems == []
+    assert flow.steps[1].parameters.criteria[0].name == "ferns"
+    other = [{"name": "groups", "about": "Has led groups.", "marks": {"0": "none", "1": "some", "2": "many"}, "weight": 3}]
+    copy, problems = read(copied(ROLE, flow, "guides", {"criteria": other}))
+    assert problems == []
+    assert [(each.name, each.weight, each.marks) for each in copy.steps[1].parameters.criteria] == [("groups", 3, {0: "none", 1: "some", 2: "many"})]
+    assert copy.settings["labels"] == {"unfit": 0, "good": 50}
+
+
+@pytest.mark.parametrize(
+    ("value", "message"), [("7", "give a list, or names with values"), ('[{about: "${item.name}"}]', "A setting is a value, and no expression")]
+)
+def test_data_that_are_none_are_told(value: str, message: str) -> None:
+    _, problems = read(ROLE.replace("{unfit: 0, good: 50}", value))
+    assert any(message in str(each) for each in problems), problems
+
+
 def test_a_copy_with_an_unknown_setting_is_refused() -> None:
     with pytest.raises(BadCopy, match="has no setting 'moost'"):
         copied(TEXT, read(TEXT)[0], "seeds", {"moost": 1})

@@ -1,5 +1,5 @@
 /** A copy of a flow: another name, other values of its settings; its steps stay as they are. */
-import { Button, Checkbox, Modal, Select, TagsInput, TextInput } from "@mantine/core";
+import { Button, Checkbox, Modal, Select, TagsInput, TextInput, Textarea } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { LosslessNumber } from "lossless-json";
 import { useState, type ReactNode } from "react";
@@ -48,6 +48,7 @@ function Field({ setting, value, change }: { setting: FlowSetting; value: Typed;
   const about = { label: setting.name, description: setting.about || undefined, mb: 12 };
   if (setting.type === "boolean") return <Checkbox {...about} checked={value === true} onChange={(event) => change(event.currentTarget.checked)} />;
   if (setting.type === "list") return <TagsInput {...about} value={value as string[]} data={setting.options} onChange={change} />;
+  if (setting.type === "data") return <Textarea {...about} autosize minRows={3} maxRows={14} ff="monospace" value={value as string} onChange={(event) => change(event.currentTarget.value)} />;
   if (setting.options.length > 0) return <Select {...about} value={value as string} data={setting.options} allowDeselect={false} onChange={(to) => change(to ?? "")} />;
   return <TextInput {...about} type={setting.type === "date" ? "date" : "text"} inputMode={setting.type === "number" ? "decimal" : undefined} value={value as string} onChange={(event) => change(event.currentTarget.value)} />;
 }

@@ -1,4 +1,5 @@
 /** Settings of a flow as they are typed, and as they are sent. */
+import { parse, stringify } from "lossless-json";
 import type { FlowSetting } from "../../api/call";
 
 export type Typed = string | boolean | string[];
@@ -7,6 +8,7 @@ export type Typed = string | boolean | string[];
 export function asTyped(setting: FlowSetting): Typed {
   if (setting.type === "boolean") return setting.value === true;
   if (setting.type === "list") return (setting.value as unknown[]).map(String);
+  if (setting.type === "data") return stringify(setting.value, null, 2) ?? "";
   return String(setting.value);
 }
 
@@ -16,6 +18,16 @@ export function asSent(settings: FlowSetting[], typed: Record<string, Typed>, nu
   return Object.fromEntries(changed.map((each) => [each.name, sent(each, typed[each.name] ?? "", number)]));
 }
 
+/** What is typed as data; what is none is sent as it is typed, to be told. */
+function data(typed: string): unknown {
+  try {
+    return parse(typed);
+  } catch {
+    return typed;
+  }
+}
+
 function sent(setting: FlowSetting, value: Typed, number: (digits: string) => unknown): unknown {
+  if (setting.type === "data" && typeof value === "string") return data(value);
   return setting.type === "number" && typeof value === "string" && /^-?\d+(\.\d+)?$/.test(value.trim()) ? number(value.trim()) : value;
 }

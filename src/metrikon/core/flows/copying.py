@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import io
-import json
 from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.yaml import yaml_reader
+from metrikon.core.values.exact import dumps
 from metrikon.core.values.near import meant
 
 
@@ -25,7 +25,8 @@ def copied(text: str, flow: Flow, name: str, values: Mapping[str, Any]) -> str:
             raise BadCopy(f"The flow {flow.name} has no setting {each!r}{meant(each, known)} Known: {', '.join(known) or 'none'}.")
     root = yaml_reader().compose(io.StringIO(text))
     spans = [_span(text, root, ("name",), name)]
-    spans += [_span(text, root, ("settings", each, "value"), value) for each, value in values.items()]
+    texts = {each: [str(part) for part in value] for each, value in values.items() if known[each].type == "list" and isinstance(value, list)}
+    spans += [_span(text, root, ("settings", each, "value"), texts.get(each, value)) for each, value in values.items()]
     for start, end, written in sorted(spans, reverse=True):
         text = text[:start] + written + text[end:]
     return text
@@ -46,9 +47,9 @@ def _written(value: Any) -> str:
     """A value as YAML: as JSON, but for numbers, which keep their digits."""
     if isinstance(value, Decimal):
         return f"{value:f}"
-    if not isinstance(value, str | int | bool | list):
-        raise BadCopy(f"{value!r} cannot be the value of a setting; give a text, a number, true or false, or a list of texts.")
-    return json.dumps([str(each) for each in value] if isinstance(value, list) else value, ensure_ascii=False)
+    if not isinstance(value, str | int | bool | list | dict):
+        raise BadCopy(f"{value!r} cannot be the value of a setting; give a text, a number, true or false, a list of texts, or data.")
+    return dumps(value).decode()
 
 
 def _stacked(part: Any) -> bool:

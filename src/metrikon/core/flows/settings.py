@@ -11,6 +11,7 @@ from pydantic import Field, StringConstraints
 
 from metrikon.core.feel.temporal import date_from
 from metrikon.core.flows.form import NAME, Form
+from metrikon.core.values.exact import dumps
 from metrikon.core.values.near import meant
 
 _HOLE = re.compile(r"\$\{\s*settings\.([a-z][a-z0-9_]*)\s*\}")
@@ -20,7 +21,10 @@ SettingName = Annotated[str, StringConstraints(pattern=NAME)]
 class Setting(Form):
     """A value that is set once for the whole flow. In steps it is `settings.NAME`; whatever a flow says may be `${settings.NAME}`."""
 
-    type: Literal["text", "number", "boolean", "date", "list"] = Field("text", description="What it is; a list is one of texts.")
+    type: Literal["text", "number", "boolean", "date", "list", "data"] = Field(
+        "text",
+        description="What it is; a list is one of texts, data are lists and names with values as a step takes them, such as the criteria of a role.",
+    )
     value: Any = Field(..., description="What it is set to, unless a copy of the flow sets it otherwise.")
     about: str = Field("", max_length=400, description="What it is for, in words for people.")
     options: list[str] = Field(default_factory=list, max_length=100, description="The texts that it may be; any when left out.")
@@ -31,7 +35,7 @@ def misfit(setting: Setting) -> str:
     value, told = setting.value, f"It is {_told(setting.value)}; "
     if not _FITS[setting.type](value):
         return f"{told}give {_WANTED[setting.type]}, or change its type."
-    texts = value if isinstance(value, list) else [value] if isinstance(value, str) else []
+    texts = list(_texts(value))
     if any("${" in each for each in texts):
         return "A setting is a value, and no expression; take ${ out of it."
     if setting.options and (wrong := [each for each in texts if each not in setting.options]):
@@ -44,7 +48,15 @@ def right_kind(setting: Setting) -> Setting:
     return setting.model_copy(update={"value": _EXAMPLES[setting.type]})
 
 
-_EXAMPLES: Mapping[str, Any] = {"text": "x", "number": Decimal(1), "boolean": True, "date": "2000-01-01", "list": []}
+def _texts(value: Any) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, Mapping | list):
+        for each in [*value, *value.values()] if isinstance(value, Mapping) else value:
+            yield from _texts(each)
+
+
+_EXAMPLES: Mapping[str, Any] = {"text": "x", "number": Decimal(1), "boolean": True, "date": "2000-01-01", "list": [], "data": []}
 
 
 def _told(value: Any) -> str:
@@ -57,6 +69,7 @@ _FITS: Mapping[str, Any] = {
     "boolean": lambda value: isinstance(value, bool),
     "date": lambda value: isinstance(value, str) and date_from(value) is not None,
     "list": lambda value: isinstance(value, list) and all(isinstance(each, str) for each in value),
+    "data": lambda value: isinstance(value, list | dict),
 }
 _WANTED = {
     "text": "a text (in quotation marks)",
@@ -64,6 +77,7 @@ _WANTED = {
     "boolean": "true or false",
     "date": 'a date such as "2026-04-30" (in quotation marks)',
     "list": "a list of texts",
+    "data": "a list, or names with values",
 }
 
 
@@ -84,6 +98,7 @@ _SCHEMAS: Mapping[str, Any] = {
     "boolean": {"type": "boolean"},
     "date": {"type": "string", "format": "date"},
     "list": {"type": "array", "items": {"type": "string"}},
+    "data": {},
 }
 
 
@@ -104,6 +119,8 @@ def _filled(text: str, values: Mapping[str, Any]) -> Any:
 
 
 def _plain(value: Any) -> str:
+    if isinstance(value, Mapping) or (isinstance(value, list) and not all(isinstance(each, str) for each in value)):
+        return dumps(value).decode()
     if isinstance(value, list):
         return ", ".join(value)
     return {True: "true", False: "false"}[value] if isinstance(value, bool) else f"{value:f}" if isinstance(value, Decimal) else str(value)
