@@ -12,9 +12,10 @@ describe("settings of a flow in a copy", () => {
     expect(asSent(SETTINGS, { ...typed, least: "7.50", who: ["Ida"] }, (digits) => ({ digits }))).toEqual({ least: { digits: "7.50" }, who: ["Ida"] });
   });
   it("are data as they are written, and as they are typed where they are none", () => {
-    const data = [setting("labels", "data", { unfit: 0, good: 50 })];
-    expect(asTyped(data[0]!)).toBe('{\n  "unfit": 0,\n  "good": 50\n}');
-    expect(asSent(data, { labels: asTyped(data[0]!) }, String)).toEqual({});
+    const labels = setting("labels", "data", { unfit: 0, good: 50 });
+    const data = [labels];
+    expect(asTyped(labels)).toBe('{\n  "unfit": 0,\n  "good": 50\n}');
+    expect(asSent(data, { labels: asTyped(labels) }, String)).toEqual({});
     expect(JSON.stringify(asSent(data, { labels: '{"unfit": 0, "good": 60}' }, String))).toContain('"good":');
     expect(asSent(data, { labels: "{unfit" }, String)).toEqual({ labels: "{unfit" });
   });

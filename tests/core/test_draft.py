@@ -124,6 +124,12 @@ def test_an_answer_without_a_text_is_asked_again_and_then_put_before_a_person(an
     assert verdict.result["text"] == ""
 
 
+def test_a_text_without_end_is_not_even_looked_through() -> None:
+    verdict, told = settled(*["Ida Wren raised 7 ferns. " * 40_000] * 3)
+    assert "at most 40 words are wanted" in told[1]
+    assert [each.check for each in verdict.findings if each.level == "stop"] == ["no answer"]
+
+
 def test_of_a_record_counts_and_sums_are_worked_out_exactly() -> None:
     record = {"lines": [{"amount": Decimal("0.10"), "plant": "Fern"}, {"amount": Decimal("0.20"), "plant": "Yew"}], "tags": ["a"], "none": []}
     assert worked_out(record) == [Figure("number of lines", "2"), Figure("sum of lines.amount", "0.30"), Figure("number of tags", "1")]

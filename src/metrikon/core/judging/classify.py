@@ -10,9 +10,7 @@ import msgspec
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.extraction.chances import chance_of, chances
 from metrikon.core.extraction.index import Index, squeezed
-from metrikon.core.extraction.of_document import hidden_text
-from metrikon.core.extraction.orders import orders
-from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, words_schema, yes_or_no
+from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, suspicious, words_schema, yes_or_no
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Answer, Option, Verdict
 from metrikon.core.records.evidence import Evidence
@@ -75,7 +73,7 @@ def settled(task: Classify, index: Index, given: Sequence[Given], asking: Asking
         problems += more
         if following:
             return Verdict({}, (), tuple(following))
-    findings = [*problems, *hidden_text(index), *orders(index)]
+    findings = [*problems, *suspicious(index)]
     made = (_labelled if task.labels else _answered)(task, found, second if asking.second else None, findings)
     outcome, sure, told = made
     if sure < task.least:

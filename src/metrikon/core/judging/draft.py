@@ -11,10 +11,8 @@ import msgspec
 from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, Asking, Given, Request
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.of_document import hidden_text
-from metrikon.core.extraction.orders import orders
 from metrikon.core.judging.founded import NOUNS, Sources, unfounded
-from metrikon.core.judging.putting import DATA, answers, no_answer, objects
+from metrikon.core.judging.putting import DATA, answers, no_answer, objects, suspicious
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.findings import Finding
 
@@ -24,6 +22,7 @@ TRIES = 3  # a text is written anew twice, with what was wrong with it
 TOO_LONG = 1.3  # times the words that were wanted
 FOUNDED, DOUBTED = 0.9, 0.3
 MOST_NAMED = 12
+LETTERS = 25  # of a word, more than any has on average: a text that has more was never meant
 _RULES = """You write one text from a document by instructions, and answer with one JSON object: {"text": "…"}.
 - Use only what stands in the document and under "Figures". Every number, date and name of your text must stand there, just as exact: never round, convert, add up or guess.
 - What the instructions ask for and neither holds, leave out or say that it is not known."""
@@ -71,6 +70,8 @@ def settled(task: Draft, index: Index, given: Sequence[Given], asking: Asking) -
     text = value.get("text") if isinstance(value, Mapping) else None
     if not problem and (not isinstance(text, str) or not text.strip()):
         problem = 'It must be {"text": "…"} with the text that was asked for.'
+    if isinstance(text, str) and len(text) > LETTERS * task.words + LETTERS * 20:
+        problem = problem or f"The text has {len(text):,} characters; at most {task.words} words are wanted."
     text = text.strip() if isinstance(text, str) and not problem else ""
     wrong = [] if problem else unfounded(text, _sources(task, index, asking))
     count = len(text.split())
@@ -81,7 +82,7 @@ def settled(task: Draft, index: Index, given: Sequence[Given], asking: Asking) -
         messages = prompt.again(first.messages, answer.text, told)
         more = Request(ASK, f"{first.about}, written anew", messages, first.schema, tries=answer.tries + 1, pages=first.pages)
         return Verdict({}, (), (more,))
-    findings = [*([no_answer(problem)] if problem else []), *hidden_text(index), *orders(index)]
+    findings = [*([no_answer(problem)] if problem else []), *suspicious(index)]
     if wrong:
         findings.append(Finding("in no source", "stop", f"In none of its sources: {', '.join(wrong[:MOST_NAMED])}. Correct the text, or leave it."))
     if long:

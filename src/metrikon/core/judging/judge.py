@@ -12,10 +12,8 @@ import msgspec
 from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.of_document import hidden_text
-from metrikon.core.extraction.orders import orders
 from metrikon.core.judging.blind import blinded
-from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects
+from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, suspicious
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.evidence import Evidence
@@ -130,7 +128,7 @@ def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -
         problems += more
         if following:
             return Verdict({}, (), tuple(following))
-    findings = [*problems, *hidden_text(index), *orders(index)]
+    findings = [*problems, *suspicious(index)]
     marks = []
     for each in task.criteria:
         said = first.get(each.name)

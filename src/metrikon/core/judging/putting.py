@@ -5,9 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+import msgspec
+
 from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, Asking, Given, Request
 from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.of_document import hidden_text
+from metrikon.core.extraction.orders import orders
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.records.findings import Finding
 
@@ -68,6 +72,11 @@ def yes_or_no(value: Any) -> bool | None:
         return value
     word = squeezed(str(value)) if value is not None else "no"
     return True if word in ("yes", "true", "ja", "oui") else False if word in ("no", "false", "nein", "non", "null") else None
+
+
+def suspicious(index: Index) -> list[Finding]:
+    """What a document may do to whoever judges it: words that are hidden, and orders to its reader. Nothing checks a judgement besides, so a person must look."""
+    return [*hidden_text(index), *(msgspec.structs.replace(each, level="stop") for each in orders(index))]
 
 
 def no_answer(problem: str) -> Finding:

@@ -12,13 +12,13 @@ from metrikon.core.records.evidence import MISSING, Evidence
 EXACT, NEARLY = 0.95, 0.8  # how sure the place of words is that stand so, or but for a few
 LEAST = 3  # letters of words that can be looked for
 LEAST_WORDS, SHARE, ENOUGH = 3, 0.6, 5  # of a quotation that must stand in a row: so many and such a share of it, or enough
-LONGEST = 40  # words of a quotation that are looked for
+LONGEST, LETTERS = 40, 2000  # words of a quotation that are looked for; letters of what is quoted
 _EDGES = "\"“”„‘’'«»….,;:!? "
 
 
 def standing(words: str, index: Index) -> Evidence:
     """The evidence of words that were quoted: where they stand, or most of them in a row; `MISSING` when they do not."""
-    pieces = [piece for each in re.split(r"\[?(?:\.\.\.|…)\]?|\n", words) if len(squeezed(piece := each.strip(_EDGES))) >= LEAST]
+    pieces = [piece for each in re.split(r"\[?(?:\.\.\.|…)\]?|\n", words[:LETTERS]) if len(squeezed(piece := each.strip(_EDGES))) >= LEAST]
     found = [each for each in (_place(piece, index) for piece in pieces[:4]) if each.found]
     return max(found, key=lambda each: (each.sure, len(each.quote)), default=MISSING)
 
