@@ -27,7 +27,9 @@ _ORDERS = tuple(
     for pattern in (
         rf"\b(?:{_FORGET})\b.{{0,60}}\b(?:{_RULES})\b",
         rf"\b(?:you are|you're|act as|as) an? (?:{_READER})\b",
-        rf"\b(?:dear|hello|attention|note to|message to|for|an die|to) (?:the |any |all |every )?(?:{_READER}|machine|robot|model|assistant|extraction (?:model|program|system))s?\b[ ,:.!-]",
+        rf"\b(?:dear|hello|attention|note to|message to) (?:the |any |all |every )?(?:{_READER}|machine|robot|model|assistant)s?\b[ ,:.!-]",
+        rf"\b(?:dear|hello|attention|note to|message to|for|an die|to) (?:the |any |all |every )?(?:{_READER}|extraction (?:model|program|system))s?\b[ ,:.!-]",
+        r"^\W{0,4}(?:for|to) (?:the |any |all |every )(?:machine|robot|model|assistant)s?\b[ ,:.!-]",
         r"^\W{0,4}(?:system|assistant|developer)(?: prompt| message)?\W{0,3}:\s*(?:you|ignore|set|from now|answer|new|the (?:total|vendor|user))",
         rf"\b(?:set|change|overwrite|replace|output|return|answer|respond|report|setze|ändere)\b.{{0,30}}\b(?:{_FIELD})\b.{{0,20}}?(?:\bto\b|\bas\b|\bwith\b|\bauf\b|=|:)\s*[\"“'‘]?\S*[\d“\"']",
         r"\banswer(?: only)? with\b.{0,40}[{\"“]",
