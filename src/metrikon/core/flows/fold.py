@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+from metrikon.core.flows.replay import Replay
 from metrikon.core.flows.state import Again, Effect, Entry, Late, Listen, Open, Settle, State, Wake
 from metrikon.core.flows.walk import Walk, natural, perform
 
@@ -30,7 +31,7 @@ def replayed(state: State, entries: Iterable[Entry]) -> State:
 
     Parameters of steps that came to their end are not filled again, and that they were begun changes nothing: that is most of the work.
     """
-    walk = Walk(state, lazy=True)
+    walk = Replay(state)
     for entry in entries:
         if walk.outcome is not None:
             break

@@ -32,17 +32,6 @@ class Here(msgspec.Struct, frozen=True):
         return f"{self.path}[{label}]/"
 
 
-class _Block(msgspec.Struct, frozen=True):
-    """A block within a step that is reached, with names besides those in scope. `since`: when it was."""
-
-    here: Here
-    label: str
-    prefix: str
-    steps: tuple[Step, ...]
-    names: Mapping[str, Any]
-    since: int
-
-
 class CannotGoOn(Exception):
     """A step cannot be gone through; the message says why and what to do."""
 
@@ -50,11 +39,8 @@ class CannotGoOn(Exception):
 class Walk(Working):
     """Goes on from a state until something must be done outside."""
 
-    def __init__(self, state: State, *, lazy: bool = False) -> None:
+    def __init__(self, state: State) -> None:
         super().__init__(state)
-        self.unfilled: list[str] = []
-        self.unbegun: dict[str, _Block] = {}  # by the path of the first step
-        self.lazy = lazy  # blocks are begun and parameters filled only when they are wanted: most steps of a journal are done
         self._agenda: list[str] = []
 
     # ---- for the fold
@@ -93,10 +79,6 @@ class Walk(Working):
             self._stuck(here, Open(frame.prefix, here.step, {}), str(error))
 
     def _open(self, here: Here) -> None:
-        if self.lazy:
-            self.unfilled.append(here.path)
-            self.set_open(here.path, Open(here.frame.prefix, here.step, None, late=self._limit(here), since=self.now))
-            return
         values, missing = self.filled(here, here.step.plain)
         problem = here.step.kind.incomplete(values, missing)
         if problem:
@@ -104,58 +86,6 @@ class Walk(Working):
         opened = Open(here.frame.prefix, here.step, values, late=self._limit(here), since=self.now)
         self.set_open(here.path, opened)
         self.effects.append(perform(here.path, opened, here.frame.scope))
-
-    def fill(self, path: str, step: Open) -> None:
-        """Fill the parameters of a step that was opened without, as they were when it was opened."""
-        now, self.now = self.now, step.since
-        here = self.here(self.frames[step.frame])
-        try:
-            values, missing = self.filled(here, here.step.plain)
-            problem = here.step.kind.incomplete(values, missing)
-            if problem:
-                raise CannotGoOn(problem)
-            self.set_open(path, replace(step, parameters=values))
-        except CannotGoOn as error:
-            self._stuck(here, Open(step.frame, here.step, {}), str(error))
-        self.now = now
-
-    def reached(self, path: str) -> bool:
-        """Whether a step is open, its block begun if it was not."""
-        block = self.unbegun.pop(path, None)
-        if block is not None:
-            self._begin(block)
-        return path in self.open
-
-    def _begin(self, block: _Block) -> None:
-        """Begin a block that was left for later, as it was when it was reached."""
-        now, self.now = self.now, block.since
-        self._put_inside(block)
-        self.run()
-        self.now = now
-
-    def done_at_once(self, path: str, result: Any, at: int) -> bool:
-        """The only step of a block that was not begun has come to its end: so has the block, and nothing of it need be made."""
-        block = self.unbegun.get(path)
-        if block is None or len(block.steps) > 1 or path in self.corrected:
-            return False
-        del self.unbegun[path]
-        self.now = at or self.now
-        self._through(block.here, block.label, {block.steps[0].name: result})
-        if self._agenda:
-            self.run()
-        return True
-
-    def fill_up(self) -> None:
-        """Begin and fill all that was left for later, and walk whatever follows from that."""
-        while self.unfilled or self.unbegun:
-            for path in list(self.unbegun):
-                self.reached(path)
-            opened = [(path, self.open[path]) for path in self.unfilled if path in self.open]
-            self.unfilled = []
-            for path, step in sorted(opened, key=lambda each: natural(each[0])):
-                if path in self.open and self.open[path].parameters is None:
-                    self.fill(path, step)
-            self.run()
 
     def _limit(self, here: Here) -> int:
         """When the time that a step may take is over; 0: never."""
@@ -321,31 +251,14 @@ class Walk(Working):
             at = self.frames[at.parent]
         self.settle("refused", reason)
 
-    def leave(self, prefix: str) -> None:
-        self.unbegun = {at: each for at, each in self.unbegun.items() if not at.startswith(prefix)}
-        super().leave(prefix)
-
-    def settle(self, outcome: str, reason: str = "") -> None:
-        self.unbegun = {}
-        super().settle(outcome, reason)
-
     # ---- for control kinds
 
     def inside(self, here: Here, label: str, steps: Sequence[Step], names: Mapping[str, Any] | None = None) -> None:
         """Walk a block within a step, with names besides those in scope."""
-        prefix = here.block(label)
-        block = _Block(here, label, prefix, tuple(steps), names or {}, self.now)
-        first = steps[0] if self.lazy and steps else None
-        if first is not None and first.kind.control is None and first.common.when is None and prefix not in self.frames:
-            self.unbegun[prefix + first.name] = block  # nothing follows from it but that its first step is to be done
-        else:
-            self._put_inside(block)
-
-    def _put_inside(self, block: _Block) -> None:
-        frame = block.here.frame
-        scope = frame.scope.update(block.names) if block.names else frame.scope
-        self.put(Frame(block.prefix, frame.prefix, block.steps, scope, label=block.label))
-        self._agenda.append(block.prefix)
+        frame = here.frame
+        prefix, scope = here.block(label), frame.scope.update(names) if names else frame.scope
+        self.put(Frame(prefix, frame.prefix, tuple(steps), scope, label=label))
+        self._agenda.append(prefix)
 
     def go_on(self, here: Here, result: Any) -> None:
         """The step is through: its result is kept, and what comes after it is walked."""
