@@ -17,6 +17,7 @@ from metrikon.ports.model import STAND_IN
 from metrikon.sandbox import model_server
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.store import calls, journal, questions
+from tests.engine.test_several import NAMES, merged
 from tests.helpers import eventually, run_state, states
 
 HEAD = """
@@ -346,3 +347,14 @@ def test_a_text_with_a_figure_of_its_own_is_not_used_unless_a_person_says_so(hou
     app.questions.answer(question["id"], "use it", "ada", "")
     eventually(lambda: states(app) == {"stopped": 1})
     assert run_state(app, run)[1] == "Nearly 15 was spent."
+
+
+def test_each_of_several_documents_in_a_file_is_judged_by_itself(house: Callable[..., App], stand_in: ModelServer) -> None:
+    stand_in.mood.answer = {"words": None, "label": "none of these"}
+    sort = SORT.replace("of: ${paper}", "of: ${paper}\n      only: ${one}").replace("\n", "\n      ")
+    app = started(house, stand_in, HEAD + '  - name: all\n    each:\n      of: "${paper.documents}"\n      as: one\n      steps:' + sort.rstrip())
+    run = sent(app, merged(*NAMES))
+    eventually(lambda: states(app) == {"done": 1})
+    with app.database.reading() as connection:
+        asked = [json.dumps((calls.get(connection, each["id"]) or {})["prompt"], default=str) for each in calls.of_run(connection, run)]
+    assert [("Fernhill" in each, "Moorgate" in each) for each in sorted(asked, key=lambda each: "Moorgate" in each)] == [(True, False), (False, True)]

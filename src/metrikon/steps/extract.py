@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 
-from metrikon.core.documents.model import Within
 from metrikon.core.extraction.settle import looked_up
 from metrikon.core.records import findings
 from metrikon.core.records.checks import doubts
 from metrikon.drivers.extract import MOST_CALLS, extract
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
 from metrikon.steps.failing import FAILURES, failure
+from metrikon.steps.several import one_of
 from metrikon.store import records
 
 
@@ -22,7 +20,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     sha256 = given.get("document") if isinstance(given, dict) else None
     if not isinstance(sha256, str):
         raise StepFailed("`document` must be the result of a read step, such as ${document}. Correct the flow, then continue.")
-    only = _only(call.parameters.get("only"))
+    only = one_of(call.parameters.get("only"))
     name = str(call.parameters["record_type"])
     try:
         kind, version = workshop.record_type(name, call.versions.get(f"record type {name}"))
@@ -87,13 +85,3 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         return Made("done", {"result": result})
 
     return Outcome(commit=commit, usage=found.usage)
-
-
-def _only(given: Any) -> Within | None:
-    """One of several documents within a file."""
-    if given is None:
-        return None
-    try:
-        return msgspec.convert(given, Within)
-    except msgspec.ValidationError as error:
-        raise StepFailed("`only` must be an element of `documents` of a read step, such as ${paper}. Correct the flow, then continue.") from error

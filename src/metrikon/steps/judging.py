@@ -16,6 +16,7 @@ from metrikon.ports.model import STAND_IN
 from metrikon.ports.paper import Paper
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
 from metrikon.steps.failing import FAILURES, failure
+from metrikon.steps.several import one_of
 from metrikon.store import questions
 
 THOUGHT = ("outcome", "sure", "evidence")  # of what a model said, kept where a person decided
@@ -71,7 +72,7 @@ def paper_of(given: Any, call: Call, workshop: Workshop) -> Paper:
     """What is judged, put before it: a document that was read, or a text or record set out as one."""
     sha256 = document_in(given)
     if sha256 is not None:
-        return workshop.paper(sha256, call.flow)
+        return workshop.paper(sha256, call.flow, one_of(call.parameters.get("only")))
     try:
         return LocalPaper(Index(set_out(record_in(given))))
     except NotJudged as error:
@@ -93,7 +94,7 @@ def _put(asked: str, answers: Sequence[str], result: Mapping[str, Any], why: str
     """A question for a person: why it is put, what was thought, and the answers that there may be."""
     evidence = result.get("evidence") or {}
     thought = f"{result.get('outcome', '')} ({round(100 * float(result.get('sure') or 0))} % sure)" if result.get("outcome") else "nothing"
-    besides = {"Its words": evidence["quote"]} if evidence.get("quote") else {}
+    besides = {"Its words": f"page {evidence['page']}: {evidence['quote']}"} if evidence.get("quote") else {}
     besides |= {"The text": result["text"]} if result.get("text") else {}
     return {
         "question": asked,

@@ -30,6 +30,9 @@ class Judging(Form):
     """What every step that judges says."""
 
     of: Any = Field(..., description="What is judged: the result of a read step such as ${paper}, a record, or a text.")
+    only: Any = Field(
+        None, description="One of several documents within the file: an element of `documents` of the read step. Without it the whole is judged."
+    )
     model: str | None = Field(None, description="Name of the model; the service's default when left out.")
     second_reading: str | None = Field(
         None,
