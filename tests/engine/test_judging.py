@@ -8,11 +8,13 @@ from decimal import Decimal
 from typing import Any
 
 import pytest
+from openpyxl import load_workbook
 
 from metrikon.app.assemble import App
 from metrikon.app.kinds import kinds
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.kind import Known
+from metrikon.demo import scenario
 from metrikon.ports.model import STAND_IN
 from metrikon.sandbox import model_server
 from metrikon.sandbox.model_server import ModelServer
@@ -358,3 +360,12 @@ def test_each_of_several_documents_in_a_file_is_judged_by_itself(house: Callable
     with app.database.reading() as connection:
         asked = [json.dumps((calls.get(connection, each["id"]) or {})["prompt"], default=str) for each in calls.of_run(connection, run)]
     assert [("Fernhill" in each, "Moorgate" in each) for each in sorted(asked, key=lambda each: "Moorgate" in each)] == [(True, False), (False, True)]
+
+
+def test_the_demo_sorts_the_calls_of_the_visitor_line_and_says_who_told(house: Callable[..., App], stand_in: ModelServer) -> None:
+    app = started(house, stand_in, scenario.calls_flow())
+    for name, data in scenario.calls():
+        app.arrivals.take(scenario.CALLS, "upload", name, name, data)
+    eventually(lambda: states(app) == {"done": 3})
+    rows = list(load_workbook(app.home / "calls.xlsx")["Calls"].iter_rows(min_row=2, values_only=True))
+    assert [(row[1], row[4]) for row in rows] == [("booking", "a stand-in")] * 3

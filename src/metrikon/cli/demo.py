@@ -11,6 +11,7 @@ import sys
 import tempfile
 import threading
 import time
+from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, TextIO
@@ -61,6 +62,8 @@ def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         app = opened(_settings(home, _free_port(given.port), stand_in))
         password = _prepare(app)
         _requests(app)
+        if stand_in:
+            _calls(app)
         run_server(app, lambda server: _greet(app, server, password, out))
     finally:
         if stand_in:
@@ -123,9 +126,19 @@ def _requests(app: App) -> None:
     app.catalog.put_record_type("order_request", kind)
     app.catalog.put_decision_table(table)
     app.catalog.put_flow(flow)
-    folder = app.home / "requests"
+    _lay(app.home / "requests", scenario.requests())
+
+
+def _calls(app: App) -> None:
+    """The third flow: calls to the visitor line, which it takes a model to sort."""
+    app.catalog.put_flow(scenario.calls_flow())
+    _lay(app.home / "calls", scenario.calls())
+
+
+def _lay(folder: Path, files: Iterator[tuple[str, bytes]]) -> None:
+    """Put files into a watched folder, each whole at once; those that are there stay."""
     folder.mkdir(exist_ok=True)
-    for name, data in scenario.requests():
+    for name, data in files:
         if not (folder / name).exists():
             (folder / f".{name}").write_bytes(data)
             (folder / f".{name}").rename(folder / name)

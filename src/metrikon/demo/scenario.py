@@ -13,6 +13,7 @@ from metrikon.core.values.exact import loads
 
 FLOW = "supplier-invoices"
 REQUESTS = "order-requests"
+CALLS = "visitor-line"
 RIGHT = ".right.json"
 AGAIN = "sent-again"  # in the name of a file that repeats another in other bytes
 
@@ -71,6 +72,16 @@ def requests_texts() -> tuple[str, str, str]:
     ]
     kind, table, flow = (path.read_text("utf-8") for path in found)
     return kind, table, flow
+
+
+def calls() -> Iterator[tuple[str, bytes]]:
+    """Calls to the visitor line, by name; each as it was written down."""
+    yield from ((path.name, path.read_bytes()) for path in sorted(post_folder().glob("2*-visitor-line-call.*")) if RIGHT not in path.name)
+
+
+def calls_flow() -> str:
+    """The demo's flow of calls, which judges."""
+    return (folder() / "flows" / f"{CALLS}.yaml").read_text("utf-8")
 
 
 def invoice_type() -> str:
