@@ -23,6 +23,7 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.engine.answers import NotNow
 from metrikon.engine.looking import state_of
+from metrikon.sandbox.model_server import NAME, ModelServer
 from metrikon.store import questions
 from metrikon.store.tables import records, runs
 from tests.helpers import eventually, states
@@ -50,6 +51,15 @@ steps:
   - {name: checked, check: {record: "${found}", unattended: 0}}
   - {name: state, write: {to: table, key: ["${item.name}", "state"], columns: {N: begun}}}
   - {name: page, fetch: {url: "BASE/beds", pages: {list: page.beds}}, retry: {attempts: 50, wait: 0.2}}
+  - {name: kind, classify: {of: "${paper}", unsure: go on, labels: [{name: note, about: A note called something.}, {name: bill, about: A bill.}]}}
+  - name: marks
+    judge:
+      of: ${paper}
+      unsure: go on
+      criteria: [{name: bed, about: Says which bed., marks: {0: no, 1: yes}}]
+      labels: {poor: 0, good: 50}
+  - {name: changed, compare: {of: "${paper}", before: A note}}
+  - {name: text, draft: {of: "${paper}", unsure: go on, instructions: Say what it is., words: 20}}
   - {name: known, lookup: {in: letters, where: {letter: a}}}
   - {name: who, decide: {table: shares, given: {n: "${number(substring(item.name, 1, 1))}"}}}
   - name: parts
@@ -123,9 +133,18 @@ def beds() -> Iterator[str]:
     server.server_close()
 
 
-def serve(home: Path) -> subprocess.Popen[bytes]:
-    """A service in a process of its own."""
+@contextmanager
+def language_model() -> Iterator[str]:
+    """A stand-in for a language model."""
+    server = ModelServer().start()
+    yield server.url
+    server.stop()
+
+
+def serve(home: Path, model: str = "") -> subprocess.Popen[bytes]:
+    """A service in a process of its own. `model`: the address of its language model."""
     command = [sys.executable, "-m", "metrikon.cli", "serve", "--home", str(home), "--port", "0"]
+    command += ["--model-url", model, "--model", NAME] if model else []
     environment = {**os.environ, "METRIKON_FETCH_PRIVATE": "true"}
     return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True, env=environment)
 
@@ -140,26 +159,26 @@ def kill(process: subprocess.Popen[bytes]) -> None:
 
 def killed(home: Path, seed: int, kills: int, items: int) -> Ended:
     """Items that come in while the service is killed again and again; then one that is let be."""
-    with beds() as base:
-        _put(home, base)
+    with beds() as base, language_model() as model:
+        _put(home, base, model)
         dice = random.Random(seed)
         names = [f"{number % 10}-{number}.txt" for number in range(items)]
         waiting = list(names)
         for number in range(kills):
             for _ in range(-(-len(waiting) // max(1, kills - number - 3))):
                 _drop(home, waiting.pop()) if waiting else None
-            process = serve(home)
+            process = serve(home, model)
             assert process.stdout is not None
             assert process.stdout.readline().startswith(b"Metrikon is ready")
             time.sleep(dice.uniform(0.0, 1.0))
             kill(process)
         for name in waiting:
             _drop(home, name)
-        return _ended(home, names)
+        return _ended(home, names, model)
 
 
-def _put(home: Path, base: str) -> None:
-    app = App(Settings(home=home))
+def _put(home: Path, base: str, model: str) -> None:
+    app = App(Settings(home=home, model_url=model, model_name=NAME))
     app.workshop.lists.put("letters", "letter,value\na,ok\n")
     app.catalog.put_decision_table(TABLE)
     app.catalog.put_record_type("bed", BED)
@@ -174,8 +193,8 @@ def _drop(home: Path, name: str) -> None:
     (home / "in" / f".{name}").rename(home / "in" / name)
 
 
-def _ended(home: Path, names: list[str]) -> Ended:
-    app = App(Settings(home=home, fetch_private=True))
+def _ended(home: Path, names: list[str], model: str) -> Ended:
+    app = App(Settings(home=home, fetch_private=True, model_url=model, model_name=NAME))
     try:
         app.start()
         for name in names:
