@@ -63,7 +63,6 @@ def test_what_would_be_asked_can_be_read_word_by_word_and_nothing_is_asked(lette
         (("--label", "a=b"), "One label alone tells nothing"),
         (("--label", "a=b", "--label", "a=c"), "--label a is given twice"),
         (("--question", "=b"), "is not NAME=MEANING"),
-        (("--question", "a=b", "--least", "7"), "--least is a share"),
         (("--question", "a=b"), "The pattern reader judges nothing"),
         (("--question", "a=b", "--second-reading", "nobody"), "There is no model 'nobody'"),
     ],
@@ -72,6 +71,15 @@ def test_what_cannot_be_sorted_is_told(options: tuple[str, ...], said: str, lett
     code, out, err = run("classify", letter, *options)
     assert (code, out) == (2, "")
     assert said in err
+
+
+@pytest.mark.parametrize("share", ["7", "-1", "nan", "much"])
+def test_a_share_that_is_none_is_told_by_both_commands(share: str, letter: str, capsys: pytest.CaptureFixture[str]) -> None:
+    for command in (["classify", letter, "--question", "a=b"], ["compare", letter, letter]):
+        with pytest.raises(SystemExit) as ended:
+            run(*command, f"--least={share}")
+        assert ended.value.code == 2
+        assert f"'{share}' is no share from 0 to 1" in capsys.readouterr().err
 
 
 def test_files_are_marked_and_the_best_comes_first(letter: str, tmp_path: Path, stand_in: ModelServer) -> None:

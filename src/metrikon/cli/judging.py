@@ -45,7 +45,7 @@ def add(commands: Any) -> None:
     telling.add_argument("--label", action="append", default=[], metavar="NAME=MEANING", help="a label, and what it means; may be given again")
     telling.add_argument("--question", action="append", default=[], metavar="NAME=QUESTION", help="a yes/no question; the first that is true counts")
     telling.add_argument("--otherwise", default=NONE, metavar="NAME", help=f"the outcome where none fits (default: {NONE})")
-    telling.add_argument("--least", type=float, default=0.6, metavar="SHARE", help="how sure the outcome must be (default: 0.6)")
+    telling.add_argument("--least", type=_share, default=0.6, metavar="SHARE", help="how sure the outcome must be (default: 0.6)")
     _with_models(telling)
     telling.set_defaults(run=run_classify)
     marking = commands.add_parser(
@@ -69,7 +69,7 @@ def add(commands: Any) -> None:
     comparing.add_argument("before", type=Path, help="the file as it was")
     comparing.add_argument("file", type=Path, help="the file as it is now")
     comparing.add_argument("--matters", default="", metavar="WORDS", help="what matters, such as “other prices; new or dropped plants”")
-    comparing.add_argument("--least", type=float, default=0.6, metavar="SHARE", help="how sure the outcome must be (default: 0.6)")
+    comparing.add_argument("--least", type=_share, default=0.6, metavar="SHARE", help="how sure the outcome must be (default: 0.6)")
     _with_models(comparing)
     comparing.set_defaults(run=run_compare)
 
@@ -97,8 +97,6 @@ def run_classify(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         raise CommandFailed("Give either labels (--label NAME=MEANING, two or more) or questions (--question NAME=QUESTION).", 2)
     if len(labels) == 1:
         raise CommandFailed("One label alone tells nothing; give two, or ask a question.", 2)
-    if not 0 <= given.least <= 1:
-        raise CommandFailed("--least is a share from 0 to 1.", 2)
     return _carried_out(given, Classify(labels, questions, given.otherwise, given.least), [given.file], out, err)
 
 
@@ -136,6 +134,17 @@ def _criteria_in(path: Path) -> Task:
     assert asked is not None
     assert asked.task is not None
     return asked.task
+
+
+def _share(text: str) -> float:
+    """A share from 0 to 1, as an option gives it."""
+    try:
+        found = float(text)
+    except ValueError:
+        found = -1.0
+    if not 0 <= found <= 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is no share from 0 to 1")
+    return found
 
 
 def _options(given: Sequence[str], option: str) -> tuple[Option, ...]:

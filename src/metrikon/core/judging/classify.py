@@ -10,7 +10,7 @@ import msgspec
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.extraction.chances import chance_of, chances
 from metrikon.core.extraction.index import Index, squeezed
-from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, suspicious, words_schema, yes_or_no
+from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, suspicious, unsure, words_schema, yes_or_no
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Answer, Option, Verdict
 from metrikon.core.records.evidence import Evidence
@@ -76,12 +76,7 @@ def settled(task: Classify, index: Index, given: Sequence[Given], asking: Asking
     findings = [*problems, *suspicious(index)]
     made = (_labelled if task.labels else _answered)(task, found, second if asking.second else None, findings)
     outcome, sure, told = made
-    if sure < task.least:
-        findings.append(
-            Finding(
-                "unsure", "stop", f"{outcome}: {round(sure * 100)} % sure, less than the {round(task.least * 100)} % that are wanted. Look yourself."
-            )
-        )
+    findings += unsure(outcome, sure, task.least)
     result = {
         "outcome": outcome,
         "sure": round(sure, 2),

@@ -12,7 +12,7 @@ from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.extraction.index import Index
 from metrikon.core.judging.differences import Change, lines_differ
-from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, yes_or_no
+from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, suspicious, unsure, yes_or_no
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.findings import Finding
@@ -34,7 +34,7 @@ _RULES = """You are shown what changed between two versions of something, and sa
 class Compare(msgspec.Struct, frozen=True, omit_defaults=True, tag="compare", tag_field="task"):
     """What is now (the document that is put before it) against what was: its lines, or changes that were worked out of two records.
 
-    `matters`: the builder's words of what matters; without them every change does.
+    `matters`: the builder's words of what matters; without them every change does. `least`: how sure it must be, or a person must look.
     """
 
     before: tuple[str, ...] = ()
@@ -108,6 +108,7 @@ def settled(task: Compare, index: Index, given: Sequence[Given], asking: Asking)
     told = [_told(each, *said.get(number, (False, "")), index) for number, each in enumerate(changes, 1)]
     outcome = MATERIAL if any(yes for yes, _ in said.values()) else NOT_MATERIAL
     sure = 0.0 if not said else AGREED if asking.second and not problems else BY_MODEL
+    findings += [*suspicious(index), *(unsure(outcome, sure, task.least) if not problems else [])]
     return _verdict(outcome, sure, told, findings)
 
 

@@ -42,7 +42,6 @@ class Draft(msgspec.Struct, frozen=True, omit_defaults=True, tag="draft", tag_fi
     words: int = 200
     language: str = ""
     figures: tuple[Figure, ...] = ()
-    least: float = 0.6
 
 
 def asks(task: Draft, index: Index, asking: Asking, stage: str = ASK) -> list[Request]:

@@ -79,6 +79,13 @@ def suspicious(index: Index) -> list[Finding]:
     return [*hidden_text(index), *(msgspec.structs.replace(each, level="stop") for each in orders(index))]
 
 
+def unsure(outcome: str, sure: float, least: float) -> list[Finding]:
+    """A finding where an outcome is less sure than it must be."""
+    if sure >= least:
+        return []
+    return [Finding("unsure", "stop", f"{outcome}: {round(sure * 100)} % sure, less than the {round(least * 100)} % that are wanted. Look yourself.")]
+
+
 def no_answer(problem: str) -> Finding:
     """An answer that could not be used, asked as often as it may be."""
     return Finding("no answer", "stop", f"The model's answer could not be used. {problem} Decide it by hand.")
