@@ -21,6 +21,7 @@ from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.again import Again
 from metrikon.engine.answers import Answers
 from metrikon.engine.arrivals import Arrivals
+from metrikon.engine.background import Background
 from metrikon.engine.budget import Breaker, Budget
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.carrying import Carrying
@@ -28,7 +29,9 @@ from metrikon.engine.catalog import Catalog, Lists
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
+from metrikon.engine.judgingagain import JudgingAgain
 from metrikon.engine.keeping import Days, Keeping
+from metrikon.engine.level import Level
 from metrikon.engine.moving import Moving
 from metrikon.engine.opening import Opening
 from metrikon.engine.places import Places
@@ -125,7 +128,10 @@ class App:
         self.moving = Moving(self.database, self.catalog, self.clock, self.answers, self.engine)
         self.trying = Trying(self.database, self.workshop, self.kinds.runners)
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)
-        self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model)
+        self.background = Background()
+        self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model, self.background)
+        judging = JudgingAgain(self.workshop, self.board, self.estimating, self.clock, self.default_model)
+        self.level = Level(self.database, self.catalog, self.clock, judging, self.background)
         self.watching = Watching(
             *(self.database, self.catalog, self.arrivals, self.room, self.places.problem, self.kinds, self.home, settings.max_bytes),
             (self.questions.remind,),
@@ -144,7 +150,7 @@ class App:
     def close(self) -> None:
         """Stop taking in, let running steps finish, let go of everything."""
         self.watching.stop()
-        self.trials.close()
+        self.background.close()
         self.engine.stop(self.settings.stop_seconds)
         self.readers.close()
         self._models.close()

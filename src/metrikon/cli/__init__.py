@@ -12,7 +12,23 @@ from collections.abc import Sequence
 from typing import TextIO
 
 from metrikon import __version__
-from metrikon.cli import demo, documents, items, judging, keeping, language, lists, models, people, reading, records, service, setup, trial
+from metrikon.cli import (
+    demo,
+    documents,
+    items,
+    judgements,
+    judging,
+    keeping,
+    language,
+    lists,
+    models,
+    people,
+    reading,
+    records,
+    service,
+    setup,
+    trial,
+)
 from metrikon.cli.common import CommandFailed
 from metrikon.client import ClientError, NotAllowed, Unreachable
 
@@ -41,7 +57,7 @@ def parser() -> argparse.ArgumentParser:
     )
     top.add_argument("--version", action="version", version=f"metrikon {__version__}")
     commands = top.add_subparsers(title="commands", metavar="COMMAND", required=True)
-    for room in (demo, service, people, reading, documents, judging, trial, items, records, models, keeping, lists, language, setup):
+    for room in (demo, service, people, reading, documents, judging, judgements, trial, items, records, models, keeping, lists, language, setup):
         room.add(commands)
     return top
 

@@ -94,7 +94,7 @@ class Catalog:
 
     def newest_flow(self, name: str) -> Flow:
         """A flow in its newest version. Raises KeyError."""
-        return self._newest_version(name)[0]
+        return self.newest_version(name)[0]
 
     def record_type(self, name: str, version: int | None = None) -> tuple[RecordType, int]:
         """A record type and its version, the newest without one. Raises KeyError."""
@@ -171,7 +171,7 @@ class Catalog:
         newest: dict[str, Callable[[str], tuple[Any, int]]] = {
             "record type": self.record_type,
             "decision table": self.decision_table,
-            "flow": self._newest_version,
+            "flow": self.newest_version,
         }
         for step in every_step(flow.steps):
             for what, name in step.kind.uses(step.parameters):
@@ -182,7 +182,7 @@ class Catalog:
                         continue  # the step that needs it says so
         return found
 
-    def _newest_version(self, name: str) -> tuple[Flow, int]:
+    def newest_version(self, name: str) -> tuple[Flow, int]:
         with self._database.reading() as connection:
             found = flows.standing(connection, name)
         if found is None:
@@ -242,7 +242,7 @@ class Catalog:
 
         Raises KeyError for a flow that is not there, `BadCopy`, and `BadFlow` with all that is wrong with the copy.
         """
-        flow, version = self._newest_version(name)
+        flow, version = self.newest_version(name)
         with self._database.reading() as connection:
             row = flows.get_flow(connection, name, version)
             taken = flows.get_flow(connection, fresh) is not None

@@ -7,10 +7,15 @@ from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
 
+import msgspec
+
 from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.tokens import TYPICAL
 from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.judging.anchors import version_of
+from metrikon.core.judging.judge import Judge
+from metrikon.core.judging.tasks import Task
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Switchboard, sized
@@ -18,7 +23,7 @@ from metrikon.engine.catalog import Catalog
 from metrikon.models.pattern import PATTERN
 from metrikon.ports.reader import Refused
 from metrikon.readers.recording import WANTED
-from metrikon.store import calls
+from metrikon.store import calls, judged
 
 
 @dataclass(frozen=True)
@@ -63,15 +68,23 @@ class Estimating:
                 name = (asks.model or self._default) if asks else PATTERN
                 if asks is None or name == PATTERN:
                     continue
-                asking = Asking(self._today, asks.context, self._board.models[name].room, second=asks.second)
+                asking = Asking(self._today, asks.context, self._board.models[name].room, second=asks.second is not None)
                 if asks.task is not None:
-                    takes = paper.judging_takes(asks.task, asking)
+                    takes = paper.judging_takes(self._anchored(flow.name, asks.task), asking)
                 else:
                     takes = paper.estimate(self._catalog.record_type(asks.record_type)[0], asking)
-                found = _added(found, self._priced(name, takes))
+                found = _added(found, self.priced(name, takes))
         return found
 
-    def _priced(self, name: str, estimate: Estimate) -> Estimated:
+    def _anchored(self, flow: str, task: Task) -> Task:
+        """A task with what earlier judged documents it is shown."""
+        if not isinstance(task, Judge):
+            return task
+        with self._board.database.reading() as connection:
+            return msgspec.structs.replace(task, anchors=judged.anchors_of(connection, flow, version_of(task)))
+
+    def priced(self, name: str, estimate: Estimate) -> Estimated:
+        """What requests would cost of a model, by how it was used before."""
         with self._board.database.reading() as connection:
             habits = calls.habits(connection, name)
         characters, again = habits or (TYPICAL, 1.0)

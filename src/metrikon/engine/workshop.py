@@ -13,6 +13,7 @@ from metrikon.core.decisions.model import Table
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
 from metrikon.core.flows.model import Said
+from metrikon.core.judging.anchors import Anchor
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper
@@ -31,7 +32,7 @@ from metrikon.readers.recording import FORMATS as RECORDINGS
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
 from metrikon.readers.together import bundled
-from metrikon.store import fetched
+from metrikon.store import fetched, judged
 from metrikon.store.fetched import KeptPage
 from metrikon.store.lists import FolderOfLists
 
@@ -155,6 +156,10 @@ class EngineWorkshop:
 
     def known_list(self, name: str) -> KnownList | None:
         return self.lists.get(name)
+
+    def anchors(self, flow: str, criteria: str) -> Sequence[Anchor]:
+        with self.board.database.reading() as connection:
+            return judged.anchors_of(connection, flow, criteria)
 
     def places(self, flow: str, version: int, name: str) -> tuple[str, str]:
         return self.places_of(self.catalog.flow(flow, version).destinations[name])

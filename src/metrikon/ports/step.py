@@ -9,6 +9,7 @@ from typing import Any, Literal, Protocol
 
 from metrikon.core.decisions.model import Table
 from metrikon.core.documents.model import Document, Summary, Within
+from metrikon.core.judging.anchors import Anchor
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.ports.destination import Destination
@@ -157,6 +158,10 @@ class Workshop(Protocol):
 
     def known_list(self, name: str) -> KnownList | None:
         """The known values of a list, or None when there is no such list."""
+        ...
+
+    def anchors(self, flow: str, criteria: str) -> Sequence[Anchor]:
+        """Earlier judged documents by which the level of criteria is kept in a flow (`core.judging.anchors.version_of`); none where none were chosen."""
         ...
 
     def places(self, flow: str, version: int, name: str) -> tuple[str, str]:

@@ -18,6 +18,7 @@ _REVIEWER = {
     "again.pause_run",
     "questions.send_event",
     "samples.take_one",
+    "judgements.correct",
     "models.estimate_file",
 }
 _BUILDER = {
@@ -41,6 +42,10 @@ _BUILDER = {
     "record-types.touched",
     "record-types.start_type",
     "record-types.meaning_of_fields",
+    "judgements.judge_again",
+    "judgements.stop_rejudging",
+    "judgements.continue_rejudging",
+    "judgements.take_anchors",
     "trials.start_trial",
     "trials.continue_trial",
     "trials.stop_trial",

@@ -176,7 +176,7 @@ def blueprint(app: App) -> APIBlueprint:
     def stop_trial(path: IdPath) -> Response:
         """Stop a trial after the document it is at; it can go on later."""
         row = _row(app, path.id)
-        app.trials.stop(path.id)
+        app.background.stop(path.id)
         return reply(TrialView(**_about(row)))
 
     @api.post("/api/trials/<string:id>/continue", responses={200: TrialView}, operation_id="continueTrial")

@@ -21,6 +21,7 @@ from metrikon.service import (
     documents,
     flows,
     items,
+    judgements,
     keeping,
     lists,
     models,
@@ -102,6 +103,7 @@ def create(app: App) -> OpenAPI:
         people,
         tokens,
         places,
+        judgements,
         keeping,
         status,
     ):

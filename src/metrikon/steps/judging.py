@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from metrikon.core.extraction.asking import Asking
@@ -19,11 +19,12 @@ from metrikon.steps.failing import FAILURES, failure
 from metrikon.steps.several import one_of
 from metrikon.store import questions
 
+Keep = Callable[[Transaction, Mapping[str, Any], int], None]  # a result and when it came, within the commit of the step
 THOUGHT = ("outcome", "sure", "evidence")  # of what a model said, kept where a person decided
 
 
-def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], asked: str) -> Outcome:
-    """What a document comes to. Where a person must look, `asked` is put to them; one of `answers` is then the outcome."""
+def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], asked: str, keep: Keep | None = None) -> Outcome:
+    """What a document comes to. Where a person must look, `asked` is put to them; one of `answers` is then the outcome. `keep`: what is kept besides."""
     given = call.parameters
     try:
         model = workshop.model(given.get("model"), call.flow, call.run_id, call.seconds)
@@ -33,7 +34,7 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
         raise StepFailed(f"{error.args[0]} Correct the flow, then continue.") from error
     asking = Asking(call.today, str(given.get("context") or ""), model.room, second=second is not None)
     try:
-        found = judge(model, task, paper_of(given["of"], call, workshop), asking, second, int(given["calls"]), model.reject)
+        found = judge(model, task, paper_of(given["of"], given.get("only"), call.flow, workshop), asking, second, int(given["calls"]), model.reject)
     except JudgesNothing as error:
         raise StepFailed(
             "The pattern reader judges nothing. Set up a language model (models.yaml), or name one under `model`, then continue."
@@ -60,6 +61,8 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
         for each in (model, second):
             if each is not None:
                 each.commit(connection)
+        if keep is not None:
+            keep(connection, result, at)
         if not found.needs_person or given["unsure"] != "ask":
             return Made("done", {"result": result})
         questions.put(connection, question, call.run_id, call.item_id, call.flow, call.path, _put(asked, answers, result, why), at)
@@ -68,11 +71,11 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
     return Outcome(commit=commit, usage=found.usage)
 
 
-def paper_of(given: Any, call: Call, workshop: Workshop) -> Paper:
-    """What is judged, put before it: a document that was read, or a text or record set out as one."""
+def paper_of(given: Any, only: Any, flow: str, workshop: Workshop) -> Paper:
+    """What is judged, put before it: a document that was read or one of several within it, or a text or record set out as one. Raises `StepFailed`."""
     sha256 = document_in(given)
     if sha256 is not None:
-        return workshop.paper(sha256, call.flow, one_of(call.parameters.get("only")))
+        return workshop.paper(sha256, flow, one_of(only))
     try:
         return LocalPaper(Index(set_out(record_in(given))))
     except NotJudged as error:

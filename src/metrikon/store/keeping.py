@@ -9,6 +9,7 @@ from sqlalchemy import ColumnElement, Connection, Table, delete, func, or_, sele
 
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import fold
+from metrikon.store import judged
 from metrikon.store.items import known_as
 from metrikon.store.runs import SETTLED
 from metrikon.store.tables import (
@@ -88,6 +89,7 @@ def forget_results(connection: Connection, run_ids: Sequence[str], at: int) -> d
         "values of rows": connection.execute(
             update(deliveries).where(deliveries.c.run_id.in_(run_ids)).values({"values": b"{}", "parts": None, "error": None})
         ).rowcount,
+        "judgements": judged.forget_runs(connection, run_ids),
         "questions": connection.execute(delete(questions).where(questions.c.run_id.in_(run_ids))).rowcount,
     }
     connection.execute(delete(trial_results).where(trial_results.c.record_id.in_(made)))
@@ -114,6 +116,7 @@ def forget_item(connection: Connection, item_id: str, at: int) -> dict[str, int]
     gone = {"results of trials": connection.execute(trials).rowcount, **forget_results(connection, run_ids, at)}
     gone["entries of journals"] = forget_journals(connection, run_ids)
     gone["calls of models"] = forget_asked(connection, run_ids)
+    gone["anchors"] = judged.forget_anchors(connection, item_id)
     gone["keys of records"] = connection.execute(delete(claims).where(claims.c.item_id == item_id)).rowcount
     gone["samples"] = connection.execute(delete(samples).where(samples.c.sha256 == row["sha256"], samples.c.flow == row["flow"])).rowcount
     connection.execute(update(runs).where(runs.c.item_id == item_id).values(reason=FORGOTTEN))
@@ -150,6 +153,7 @@ def items_with(connection: Connection, value: str) -> set[str]:
     found = set(connection.execute(select(records.c.item_id).where(records.c.words.like(pattern, escape="\\"))).scalars())
     found |= set(connection.execute(select(items.c.id).where(func.lower(items.c.name).like(pattern, escape="\\"))).scalars())
     inside = select(runs.c.item_id).join(journal, journal.c.run_id == runs.c.id).where(func.instr(journal.c.data, _encoded(value)) > 0)
+    found |= judged.anchored_items(connection, _encoded(value))
     return found | set(connection.execute(inside.distinct()).scalars())
 
 

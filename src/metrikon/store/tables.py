@@ -327,3 +327,60 @@ trial_results = Table(
     Column("record_id", _ID, primary_key=True),
     Column("result", LargeBinary, nullable=False),
 )
+judgements = Table(  # what `judge` steps gave: whom a person set right, and what is shown as anchors
+    "judgements",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("run_id", _ID, ForeignKey("runs.id"), nullable=False),
+    Column("item_id", _ID, ForeignKey("items.id"), nullable=False),
+    Column("path", String(400), nullable=False),
+    Column("flow", String(60), nullable=False),
+    Column("flow_version", Integer, nullable=False),
+    Column("step", String(40), nullable=False),
+    Column("criteria", String(16), nullable=False),  # a hash of what a model is told of them
+    Column("total", Integer, nullable=False),
+    Column("given", LargeBinary, nullable=False),  # what was judged, so that it can be judged again
+    Column("result", LargeBinary, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("corrected_at", BigInteger),
+    Column("corrected_by", String(80)),
+    Column("comment", Text),
+    UniqueConstraint("run_id", "path"),
+    Index("judgements_of_flow", "flow", "step", "total"),
+    Index("judgements_of_item", "item_id", "path", "id"),
+)
+anchors = Table(  # sets of them, frozen; the newest of a version of criteria is shown
+    "anchors",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("flow", String(60), nullable=False),
+    Column("criteria", String(16), nullable=False),
+    Column("anchors", LargeBinary, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("by", String(80), nullable=False),
+    Index("anchors_of_criteria", "flow", "criteria", "id"),
+)
+rejudgings = Table(
+    "rejudgings",
+    metadata,
+    Column("id", _ID, primary_key=True),
+    Column("flow", String(60), nullable=False),
+    Column("flow_version", Integer, nullable=False),
+    Column("step", String(40), nullable=False),
+    Column("criteria", String(16), nullable=False),
+    Column("anchors", LargeBinary, nullable=False),
+    Column("renewed", Boolean, nullable=False),  # whether the anchors were chosen for it, and may be taken
+    Column("judgements", LargeBinary, nullable=False),  # their ids
+    Column("state", String(10), nullable=False),  # running, done, stopped, failed
+    Column("problem", Text, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("by", String(80), nullable=False),
+    Column("taken_at", BigInteger),
+)
+rejudged = Table(
+    "rejudged",
+    metadata,
+    Column("rejudging_id", _ID, primary_key=True),
+    Column("judgement_id", _ID, primary_key=True),
+    Column("result", LargeBinary, nullable=False),
+)

@@ -84,7 +84,8 @@ class Asks:
     model: str | None
     context: str = ""
     task: Task | None = None  # what is judged
-    second: bool = False  # a second time, too
+    second: str | None = None  # the model that reads a second time
+    calls: int = 12  # most requests
 
 
 def _nothing_said(parameters: Any, around: Around) -> Iterable[Said]:

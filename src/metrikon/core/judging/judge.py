@@ -12,6 +12,7 @@ import msgspec
 from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.extraction.index import Index
+from metrikon.core.judging.anchors import SAYING, Anchor, shown
 from metrikon.core.judging.blind import blinded
 from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, suspicious
 from metrikon.core.judging.quoting import standing
@@ -58,13 +59,17 @@ class Threshold(msgspec.Struct, frozen=True):
 
 
 class Judge(msgspec.Struct, frozen=True, omit_defaults=True, tag="judge", tag_field="task"):
-    """A document against criteria. `labels` from the lowest to the highest; `hide`: names that are not to be seen; `least`: how sure every mark must be."""
+    """A document against criteria. `labels` from the lowest to the highest; `hide`: names that are not to be seen; `least`: how sure every mark must be.
+
+    `anchors`: earlier judged documents that the level is kept by.
+    """
 
     criteria: tuple[Criterion, ...]
     labels: tuple[Threshold, ...]
     hide: tuple[str, ...] = ()
     blind: bool = True
     least: float = 0.6
+    anchors: tuple[Anchor, ...] = ()
 
     @property
     def seen(self) -> tuple[str, ...]:
@@ -78,21 +83,24 @@ def asks(task: Judge, index: Index, asking: Asking, stage: str = ASK) -> list[Re
     criteria = task.criteria[::-1] if turned else task.criteria
     lines = [_line(each, turned=turned) for each in criteria]
     schema = objects({each.name: _schema(each, turned=turned) for each in criteria})
-    shown = prompt.parts(index, {}, asking.room, today=asking.today)
+    earlier = shown(task.anchors, criteria, asking.room)
+    rules = "\n".join(each for each in (_RULES, SAYING if earlier else "", DATA) if each)
+    parts = _parts(task, index, asking)
     found = []
-    for number, part in enumerate(shown):
-        where = f"This is part {number + 1} of {len(shown)} of the document; judge what stands in it." if len(shown) > 1 else ""
+    for number, part in enumerate(parts):
+        where = f"This is part {number + 1} of {len(parts)} of the document; judge what stands in it." if len(parts) > 1 else ""
         text = blinded(part.text, task.hide, task.seen).text if task.blind else part.text
-        head = "\n".join(each for each in (asking.context, where, "Criteria:", *lines) if each)
+        head = "\n".join(each for each in (asking.context, where, "Criteria:", *lines, earlier) if each)
         user = f"{head}\n\n<document>\n{prompt.guarded(text)}\n</document>"
-        about = f"{len(criteria)} criteria{', a second time' if turned else ''}{f', part {number + 1} of {len(shown)} of the document' if len(shown) > 1 else ''}"
+        about = f"{len(criteria)} criteria{', a second time' if turned else ''}{f', part {number + 1} of {len(parts)} of the document' if len(parts) > 1 else ''}"
         pages = () if task.blind else part.pages  # a picture shows who somebody is
-        found.append(
-            Request(
-                stage, about, [{"role": "system", "content": f"{_RULES}\n{DATA}"}, {"role": "user", "content": user}], schema, number, pages=pages
-            )
-        )
+        found.append(Request(stage, about, [{"role": "system", "content": rules}, {"role": "user", "content": user}], schema, number, pages=pages))
     return found
+
+
+def _parts(task: Judge, index: Index, asking: Asking) -> list[prompt.Shown]:
+    """The parts of a document that fit beside the anchors."""
+    return prompt.parts(index, {}, asking.room - len(shown(task.anchors, task.criteria, asking.room)), today=asking.today)
 
 
 def _line(each: Criterion, *, turned: bool) -> str:
@@ -135,8 +143,9 @@ def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -
         if said is not None:
             marks.append(_marked(each, said, second.get(each.name), findings))
     findings += _alike(task, first)
-    total = _total(task, first)
-    outcome = _label(task, first, total, findings)
+    given_marks = {name: each.mark for name, each in first.items()}
+    total, outcome = totalled(task, given_marks)
+    findings += _unmet_told(task, given_marks)
     sure = min((float(each["sure"]) for each in marks), default=0.0) if len(marks) == len(task.criteria) else 0.0
     if sure < task.least and not any(each.level == "stop" for each in findings):
         findings.append(
@@ -154,15 +163,14 @@ def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -
         "missing": [f"{each['name']}: {each['missing']}" for each in marks if each["missing"]],
         "to_ask": [_question(each) for each in task.criteria if each.name in first and first[each.name].evidence is None],
         "left_out": _left_out(task, index, asking) if task.blind else [],
+        "anchors": [each.id for each in task.anchors],
     }
     return Verdict(result, tuple(findings))
 
 
 def _left_out(task: Judge, index: Index, asking: Asking) -> list[str]:
     """What of a person was taken out of what the model saw."""
-    kinds = dict.fromkeys(
-        kind for part in prompt.parts(index, {}, asking.room, today=asking.today) for kind in blinded(part.text, task.hide, task.seen).kinds
-    )
+    kinds = dict.fromkeys(kind for part in _parts(task, index, asking) for kind in blinded(part.text, task.hide, task.seen).kinds)
     return list(kinds)
 
 
@@ -245,33 +253,34 @@ def _marked(criterion: Criterion, said: _Said, other: _Said | None, findings: li
     }
 
 
-def _total(task: Judge, said: Mapping[str, _Said]) -> int:
-    """The total in per cent: of each criterion the share of its scale, by weight; half is rounded up."""
+def totalled(task: Judge, marks: Mapping[str, int]) -> tuple[int, str]:
+    """The total in per cent and its label: of each criterion the share of its scale, by weight; half is rounded up."""
     weights = sum(each.weight for each in task.criteria)
     earned = sum(
         (
-            Decimal(each.weight * (said[each.name].mark - each.scale[0].mark)) / (each.scale[-1].mark - each.scale[0].mark)
+            Decimal(each.weight * (marks[each.name] - each.scale[0].mark)) / (each.scale[-1].mark - each.scale[0].mark)
             for each in task.criteria
-            if each.name in said
+            if each.name in marks
         ),
         Decimal(0),
     )
-    return int((100 * earned / weights).quantize(Decimal(1), ROUND_HALF_UP))
+    total = int((100 * earned / weights).quantize(Decimal(1), ROUND_HALF_UP))
+    reached = [each.label for each in task.labels if each.least <= total or each is task.labels[0]]
+    return total, task.labels[0].label if _unmet(task, marks) else reached[-1]
 
 
-def _label(task: Judge, said: Mapping[str, _Said], total: int, findings: list[Finding]) -> str:
-    failed = [each.name for each in task.criteria if each.must and each.name in said and said[each.name].mark == each.scale[0].mark]
-    if failed:
-        findings.append(
-            Finding(
-                "must",
-                "warn",
-                f"{' and '.join(failed)} must be met and {'is' if len(failed) == 1 else 'are'} not: {task.labels[0].label}, whatever the total.",
-                tuple(failed),
-            )
-        )
-        return task.labels[0].label
-    return [each.label for each in task.labels if each.least <= total or each is task.labels[0]][-1]
+def _unmet(task: Judge, marks: Mapping[str, int]) -> list[str]:
+    """What must be met and has its lowest mark."""
+    return [each.name for each in task.criteria if each.must and marks.get(each.name) == each.scale[0].mark]
+
+
+def _unmet_told(task: Judge, marks: Mapping[str, int]) -> list[Finding]:
+    failed = _unmet(task, marks)
+    if not failed:
+        return []
+    verb = "is" if len(failed) == 1 else "are"
+    message = f"{' and '.join(failed)} must be met and {verb} not: {task.labels[0].label}, whatever the total."
+    return [Finding("must", "warn", message, tuple(failed))]
 
 
 def _alike(task: Judge, said: Mapping[str, _Said]) -> list[Finding]:

@@ -78,6 +78,6 @@ KIND = Kind(
     needs=("of",),
     outward=True,
     leaves=True,
-    asks=lambda parameters: Asks("", parameters.model, parameters.context, parameters.task(), parameters.second_reading is not None),
+    asks=lambda parameters: Asks("", parameters.model, parameters.context, parameters.task(), parameters.second_reading, parameters.calls),
     tell=_tell,
 )

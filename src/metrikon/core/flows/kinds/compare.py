@@ -40,7 +40,7 @@ def _result(parameters: Compare, around: Around) -> Schema:
 def _asks(parameters: Compare) -> Asks | None:
     if not parameters.matters:
         return None
-    return Asks("", parameters.model, parameters.context, Task(matters=parameters.matters), parameters.second_reading is not None)
+    return Asks("", parameters.model, parameters.context, Task(matters=parameters.matters), parameters.second_reading, parameters.calls)
 
 
 def _tell(parameters: Compare) -> str:

@@ -45,7 +45,9 @@ def _result(parameters: Draft, around: Around) -> Schema:
 
 
 def _asks(parameters: Draft) -> Asks:
-    return Asks("", parameters.model, parameters.context, Task(parameters.instructions, parameters.words, parameters.language))
+    return Asks(
+        "", parameters.model, parameters.context, Task(parameters.instructions, parameters.words, parameters.language), None, parameters.calls
+    )
 
 
 def _tell(parameters: Draft) -> str:

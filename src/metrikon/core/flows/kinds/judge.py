@@ -93,6 +93,7 @@ def _result(parameters: Judge, around: Around) -> Schema:
         missing=texts,
         to_ask=texts,
         left_out=texts,
+        anchors=texts,
     )
 
 
@@ -103,7 +104,8 @@ def _asks(parameters: Judge) -> Asks:
         parameters.model,
         parameters.context,
         task_of(given | {"criteria": [each.model_dump() for each in parameters.criteria]}),
-        parameters.second_reading is not None,
+        parameters.second_reading,
+        parameters.calls,
     )
 
 
