@@ -363,9 +363,32 @@ def test_each_of_several_documents_in_a_file_is_judged_by_itself(house: Callable
 
 
 def test_the_demo_sorts_the_calls_of_the_visitor_line_and_says_who_told(house: Callable[..., App], stand_in: ModelServer) -> None:
-    app = started(house, stand_in, scenario.calls_flow())
+    app = started(house, stand_in, scenario.judging_flow(scenario.CALLS))
     for name, data in scenario.calls():
         app.arrivals.take(scenario.CALLS, "upload", name, name, data)
     eventually(lambda: states(app) == {"done": 3})
     rows = list(load_workbook(app.home / "calls.xlsx")["Calls"].iter_rows(min_row=2, values_only=True))
     assert [(row[1], row[4]) for row in rows] == [("booking", "a stand-in")] * 3
+
+
+def test_the_demo_marks_applications_and_says_who_told(house: Callable[..., App], stand_in: ModelServer) -> None:
+    app = started(house, stand_in, scenario.judging_flow(scenario.POST))
+    letters = list(scenario.letters())
+    for name, data in letters:
+        app.arrivals.take(scenario.POST, "upload", name, name, data)
+    eventually(lambda: states(app) == {"done": len(letters)})
+    rows = list(load_workbook(app.home / "applications.xlsx")["Applications"].iter_rows(min_row=2, values_only=True))
+    assert {row[6] for row in rows} == {"a stand-in"}
+    assert sorted(str(row[0]) for row in rows) == [name for name, _ in letters]
+
+
+def test_the_demo_tells_of_price_lists_what_matters_and_nothing_of_what_changed_in_form(house: Callable[..., App], stand_in: ModelServer) -> None:
+    app = started(house, stand_in, scenario.judging_flow(scenario.LISTS))
+    for month, settled in (("2026-03", {"stopped": 4}), ("2026-04", {"stopped": 6, "done": 2})):
+        for name, data in scenario.price_lists(month):
+            app.arrivals.take(scenario.LISTS, "upload", name, name, data)
+        eventually(lambda settled=settled: states(app) == settled)  # type: ignore[misc]
+    rows = list(load_workbook(app.home / "prices.xlsx")["Changes"].iter_rows(min_row=2, values_only=True))
+    assert [row[2:4] for row in rows if row[0] == "hartwell-seeds"] == [("Hedera helix 83.33 EUR", "Hedera helix 82.33 EUR")]
+    assert {row[5] for row in rows if row[0] == "zonnehof-bollen"} == {True}, "a notice in place of the list is put before a person"
+    assert {row[0] for row in rows} == {"hartwell-seeds", "zonnehof-bollen"}

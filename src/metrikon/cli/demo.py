@@ -63,7 +63,7 @@ def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         password = _prepare(app)
         _requests(app)
         if stand_in:
-            _calls(app)
+            _judging(app)
         run_server(app, lambda server: _greet(app, server, password, out))
     finally:
         if stand_in:
@@ -129,10 +129,13 @@ def _requests(app: App) -> None:
     _lay(app.home / "requests", scenario.requests())
 
 
-def _calls(app: App) -> None:
-    """The third flow: calls to the visitor line, which it takes a model to sort."""
-    app.catalog.put_flow(scenario.calls_flow())
+def _judging(app: App) -> None:
+    """The flows that it takes a model for: calls to the visitor line, applications, price lists."""
+    for name in (scenario.CALLS, scenario.POST, scenario.LISTS):
+        app.catalog.put_flow(scenario.judging_flow(name))
     _lay(app.home / "calls", scenario.calls())
+    _lay(app.home / "applications", scenario.letters())
+    _lay(app.home / "prices", scenario.price_lists("2026-03"))
 
 
 def _lay(folder: Path, files: Iterator[tuple[str, bytes]]) -> None:
@@ -157,7 +160,7 @@ def _drop(app: App, *, again: bool) -> None:
 
 
 def _drop_again(app: App) -> None:
-    """A repeat comes when what it repeats has been written."""
+    """A repeat comes when what it repeats has been written, and a price list when the one before it is kept."""
     first = sum(1 for each in scenario.expected() if scenario.AGAIN not in each.name)
     for _ in range(600):
         if app.engine.stopping:
@@ -168,6 +171,8 @@ def _drop_again(app: App) -> None:
             break
         time.sleep(0.2)
     _drop(app, again=True)
+    if (app.home / "prices").exists():
+        _lay(app.home / "prices", scenario.price_lists("2026-04"))
 
 
 def _greet(app: App, server: Server, password: str, out: TextIO) -> None:

@@ -37,6 +37,12 @@ def main(arguments: list[str] | None = None) -> int:
             _write(given.folder / one.name, one.data, {"record": one.right, "outcome": one.outcome, "because": one.because})
         from metrikon.demo.mixed import mixed
 
+        from metrikon.demo.letters import letters, lists
+
+        for part, files in (("applications", letters()), ("prices", lists())):
+            (given.folder.parent / part).mkdir(exist_ok=True)
+            for name, data in files:
+                (given.folder.parent / part / name).write_bytes(data)
         post = given.folder.parent / "mixed"
         post.mkdir(exist_ok=True)
         for each in mixed():

@@ -14,6 +14,8 @@ from metrikon.core.values.exact import loads
 FLOW = "supplier-invoices"
 REQUESTS = "order-requests"
 CALLS = "visitor-line"
+POST = "garden-post"
+LISTS = "price-lists"
 RIGHT = ".right.json"
 AGAIN = "sent-again"  # in the name of a file that repeats another in other bytes
 
@@ -79,9 +81,19 @@ def calls() -> Iterator[tuple[str, bytes]]:
     yield from ((path.name, path.read_bytes()) for path in sorted(post_folder().glob("2*-visitor-line-call.*")) if RIGHT not in path.name)
 
 
-def calls_flow() -> str:
-    """The demo's flow of calls, which judges."""
-    return (folder() / "flows" / f"{CALLS}.yaml").read_text("utf-8")
+def letters() -> Iterator[tuple[str, bytes]]:
+    """Applications for a post, by name."""
+    yield from ((path.name, path.read_bytes()) for path in sorted((folder() / "applications").glob("*.pdf")))
+
+
+def price_lists(month: str) -> Iterator[tuple[str, bytes]]:
+    """The price lists of a month (2026-03 or 2026-04), by name."""
+    yield from ((path.name, path.read_bytes()) for path in sorted((folder() / "prices").glob(f"* {month}.html")))
+
+
+def judging_flow(name: str) -> str:
+    """A flow of the demo that judges: `CALLS`, `POST` or `LISTS`."""
+    return (folder() / "flows" / f"{name}.yaml").read_text("utf-8")
 
 
 def invoice_type() -> str:

@@ -55,6 +55,10 @@ def judged(head: str, document: str, schema: dict[str, Any]) -> dict[str, Any] |
         return {
             name: _mark(f"{name} {told.get(name, '')}", document, each["properties"]["mark"].get("enum") or [0]) for name, each in properties.items()
         }
+    if properties and all(set(each.get("properties") or ()) == {"why", "material"} for each in properties.values()):
+        lines = dict(line.split(". ", 1) for line in document.splitlines() if ". " in line)
+        figures = {name: bool(re.search(r"\d", lines.get(name, ""))) for name in properties}
+        return {name: {"why": "There are figures in it." if found else "", "material": "yes" if found else "no"} for name, found in figures.items()}
     return None
 
 

@@ -77,7 +77,7 @@ def _changes(task: Compare, index: Index) -> Sequence[Change]:
 
 def lines_of(index: Index) -> list[str]:
     """The lines of a document."""
-    return [line_text(page, line) for page in index.document.pages for line in page.lines]
+    return [" ".join(line_text(page, line).split()) for page in index.document.pages for line in page.lines]
 
 
 def settled(task: Compare, index: Index, given: Sequence[Given], asking: Asking) -> Verdict:

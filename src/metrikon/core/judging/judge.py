@@ -159,13 +159,21 @@ def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -
         "total": total,
         "evidence": next((each["evidence"] for each in sorted(marks, key=lambda each: -each["weight"]) if each["evidence"]), None),
         "marks": marks,
-        "speaks_for": [f"{each['name']}: {each['reason']}" for each in marks if each["mark"] == each["of"] and each["reason"]],
-        "missing": [f"{each['name']}: {each['missing']}" for each in marks if each["missing"]],
-        "to_ask": [_question(each) for each in task.criteria if each.name in first and first[each.name].evidence is None],
+        **summed_up(task, marks),
         "left_out": _left_out(task, index, asking) if task.blind else [],
         "anchors": [each.id for each in task.anchors],
     }
     return Verdict(result, tuple(findings))
+
+
+def summed_up(task: Judge, marks: Sequence[Mapping[str, Any]]) -> dict[str, list[str]]:
+    """What speaks for a document, what is missing in it, and what to ask of where nothing was said."""
+    silent = {str(each["name"]) for each in marks if each["evidence"] is None and not each.get("by")}
+    return {
+        "speaks_for": [f"{each['name']}: {each['reason'] or each['earns']}" for each in marks if each["mark"] == each["of"]],
+        "missing": [f"{each['name']}: {each['missing']}" for each in marks if each["missing"]],
+        "to_ask": [f"Ask about {each.name}: {each.about}" for each in task.criteria if each.name in silent],
+    }
 
 
 def _left_out(task: Judge, index: Index, asking: Asking) -> list[str]:
@@ -303,7 +311,3 @@ def _alike(task: Judge, said: Mapping[str, _Said]) -> list[Finding]:
         where = "the highest of its scale" if shares == {Decimal(1)} else "at the same place of its scale"
         return [Finding("all alike", "warn", f"Every mark is {where}: the model may not have told the criteria apart.")]
     return []
-
-
-def _question(criterion: Criterion) -> str:
-    return f"Ask about {criterion.name}: {criterion.about}"

@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.judging.judge import Criterion, Judge, totalled
+from metrikon.core.judging.judge import Criterion, Judge, summed_up, totalled
 
 
 class Move(msgspec.Struct, frozen=True):
@@ -45,7 +45,7 @@ def corrected(task: Judge, result: Mapping[str, Any], marks: Mapping[str, int], 
     criteria = {each.name: each for each in task.criteria}
     given = [_set(each, criteria[each["name"]], marks[each["name"]], by) if each["name"] in marks else each for each in result["marks"]]
     total, label = totalled(task, {str(each["name"]): int(each["mark"]) for each in given})
-    return {**result, "marks": given, "total": total, "outcome": label}
+    return {**result, "marks": given, "total": total, "outcome": label, **summed_up(task, given)}
 
 
 def _set(told: Mapping[str, Any], criterion: Criterion, mark: int, by: str) -> dict[str, Any]:
