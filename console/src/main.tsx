@@ -18,6 +18,7 @@ import { Desk } from "./places/Desk";
 import { FlowPlace } from "./places/flows/FlowPlace";
 import { Flows } from "./places/flows/Flows";
 import { ItemPlace } from "./places/Item";
+import { JudgedPlace } from "./places/judged/JudgedPlace";
 import { QuestionPlace } from "./places/Question";
 import { RecordTypePlace, RecordTypes } from "./places/setup/RecordTypes";
 import { RecordPlace } from "./places/record/RecordPlace";
@@ -80,6 +81,7 @@ function House(): ReactNode {
         <Route path="records/:id" element={<RecordPlace />} />
         <Route path="flows" element={<Flows />} />
         <Route path="flows/:name" element={<FlowPlace />} />
+        <Route path="judged/:run" element={<JudgedPlace />} />
         <Route path="questions/:id" element={<QuestionPlace />} />
         <Route path="setup" element={<RecordTypes />} />
         <Route path="setup/record-types/:name" element={<RecordTypePlace />} />

@@ -9,6 +9,7 @@ describe("what a step gave, in a few words", () => {
     value("paper", null, "context"),
     value("paper.document", "a".repeat(64)),
     value("paper.pages", 2, "number"),
+    value("paper.documents[1].pages[1]", 1, "number"),
     value("request.id", "0".repeat(26)),
     value("request.record.amount", 12, "number"),
     value("request.record.what", "spades"),

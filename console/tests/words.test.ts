@@ -1,6 +1,6 @@
 import { LosslessNumber } from "lossless-json";
 import { describe, expect, it } from "vitest";
-import { ago, figure, shown } from "../src/parts/words";
+import { ago, figure, outline, shown } from "../src/parts/words";
 import { said, stepsOf } from "../src/parts/steps";
 import type { Entry } from "../src/api/call";
 
@@ -44,5 +44,14 @@ describe("the journal", () => {
     const steps = stepsOf(entries);
     expect(steps.map(said)).toEqual(["", "2 pages, pdf", "", "1 of 2 steps done"]);
     expect(said(stepsOf(entries.slice(0, 3))[2] as never)).toBe("The model is down.");
+  });
+});
+
+describe("data in a line", () => {
+  it("names what has a name, and tells the rest with its values", () => {
+    expect(outline([{ name: "propagation", weight: 3 }, { name: "teaching" }])).toBe("propagation, teaching");
+    expect(outline({ unfit: 0, possible: new LosslessNumber("40") })).toBe("unfit 0, possible 40");
+    expect(outline(["Rosa", 2])).toBe("Rosa, 2");
+    expect(outline(null)).toBe("");
   });
 });

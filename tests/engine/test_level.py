@@ -118,6 +118,10 @@ def test_what_a_person_sets_right_counts_and_its_words_speak_no_longer(app: App,
     mark = corrected["marks"][1]
     assert (mark["mark"], mark["was"], mark["evidence"], mark["by"]) == (0, row["marks"][1]["mark"], None, "token tests")
     assert corrected["total"] < row["total"]
+    (step,) = served.judged(row["run_id"])
+    assert [each["said"] for each in step["quotes"]][1] == f"{row['marks'][1]['mark']} of 2", "what the model said stays on record"
+    assert step["judgement"]["marks"][1]["scale"][2] == {"mark": 2, "earns": "every week"}
+    assert step["judgement"]["total"] == corrected["total"]
     assert (corrected["corrected_by"], corrected["comment"]) == ("token tests", "That was a brother.")
     with pytest.raises(ServiceError, match=r"teaching has no mark 7. Give one of 0, 1, 2."):
         served.correct_judgement(row["id"], {"teaching": 7})

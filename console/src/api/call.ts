@@ -49,6 +49,13 @@ export type TriedFlow = Schemas["TriedFlow"];
 export type RunValue = Schemas["ValueView"];
 export type Question = Schemas["QuestionView"];
 export type RecordTypes = Schemas["RecordTypeList"];
+export type Judged = Schemas["Judged"];
+export type JudgedStep = Schemas["JudgedStep"];
+export type JudgementList = Schemas["JudgementList"];
+export type JudgementRow = Schemas["JudgementRow"];
+export type JudgementDetail = Schemas["JudgementDetail"];
+export type JudgeAgain = Schemas["JudgeAgainView"];
+export type Rejudging = Schemas["RejudgingView"];
 
 /** An error of the service, in its own words (RFC 9457). */
 export class ServiceProblem extends Error {

@@ -38,6 +38,17 @@ export function shown(value: unknown): string {
   return isFigure(value) ? figure(value) : String(value);
 }
 
+/** Data in a line: lists and names with values; of what has a name, the name. */
+export function outline(value: unknown): string {
+  if (Array.isArray(value)) return value.map((each) => outline(named(each))).join(", ");
+  if (typeof value !== "object" || value === null || isFigure(value)) return shown(value);
+  return Object.entries(value)
+    .map(([name, each]) => `${name} ${outline(each)}`)
+    .join(", ");
+}
+
+const named = (value: unknown): unknown => (typeof value === "object" && value !== null && "name" in value && typeof value.name === "string" ? value.name : value);
+
 /** A value of a record as text to edit. */
 export function editable(value: unknown): string {
   return value === null || value === undefined ? "" : String(value);

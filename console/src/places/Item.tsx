@@ -71,15 +71,21 @@ function RunBody({ id }: { id: string }): ReactNode {
   const goOn = useMutation({ mutationFn: () => call("POST", `/api/runs/${id}/continue`, {}), onSuccess: () => client.invalidateQueries() });
   if (run.error) return <Problem error={run.error} again={() => void run.refetch()} />;
   if (!run.data) return null;
-  const { state, record_id } = run.data;
+  const { state, record_id, journal } = run.data;
+  const judged = journal.some((each) => typeof each.data.result === "object" && each.data.result !== null && "stand_in" in each.data.result);
   const goes = { parked: "Continue from the step that failed", held: "Run it anyway", waiting: "Try at once" }[state as string];
   return (
     <div style={{ borderTop: "1px solid var(--hair)" }}>
-      {(goes ?? record_id ?? !SETTLED.includes(state)) && (
+      {(goes ?? record_id ?? (judged || !SETTLED.includes(state))) && (
         <div style={{ display: "flex", gap: 10, padding: "10px 14px" }}>
           {record_id && (
             <Button component={Link} to={`/records/${record_id}`} size="compact-md" variant={state === "review" ? "filled" : "default"}>
               {state === "review" ? "Look at the record" : "Open the record"}
+            </Button>
+          )}
+          {judged && (
+            <Button component={Link} to={`/judged/${id}`} size="compact-md" variant="default">
+              See what was judged, and its words
             </Button>
           )}
           {goes && (

@@ -9,6 +9,7 @@ import { OnlyLooking, Problem, When } from "../parts/bits";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
 import { count, shown } from "../parts/words";
+import { fetchJudged } from "./judged/JudgedPlace";
 import { target } from "./Today";
 
 /** Where a value that is shown stands in the document. */
@@ -40,6 +41,7 @@ export function QuestionPlace(): ReactNode {
     onError: () => client.invalidateQueries({ queryKey: ["question", id] }),
   });
   const question = found.data;
+  const judged = useQuery({ ...fetchJudged(question?.run_id ?? ""), enabled: Boolean(question) }).data?.items ?? [];
   const give = (option: { name: string; comment: string }): void => {
     if (option.comment === "wanted" && !comment.trim()) {
       setWanted(option.name);
@@ -88,6 +90,11 @@ export function QuestionPlace(): ReactNode {
           <Link to={`/records/${each.id}`}>See where its values stand: {each.title}</Link>
         </p>
       ))}
+      {judged.length > 0 && (
+        <p style={{ margin: "0 0 8px" }}>
+          <Link to={`/judged/${question.run_id}`}>See the document, with the words that were thought to say so</Link>
+        </p>
+      )}
       {question.state === "open" && !reviewer ? (
         <OnlyLooking what="To answer" />
       ) : question.state === "open" ? (

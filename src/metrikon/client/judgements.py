@@ -21,9 +21,9 @@ class JudgementCalls:
         """One judgement with its marks, reasons and words."""
         return dict(self._ask("GET", f"/api/judgements/{judgement_id}"))
 
-    def judgements_of(self, run_id: str) -> list[dict[str, Any]]:
-        """The judgements of a run."""
-        return list(self._ask("GET", f"/api/runs/{run_id}/judgements")["items"])
+    def judged(self, run_id: str) -> list[dict[str, Any]]:
+        """What the steps of a run have judged: outcome, quotes with their evidence, findings; with criteria the judgement."""
+        return list(self._ask("GET", f"/api/runs/{run_id}/judged")["items"])
 
     def correct_judgement(self, judgement_id: str, marks: Mapping[str, int], comment: str = "") -> dict[str, Any]:
         """Set marks right; total and label are worked out anew."""

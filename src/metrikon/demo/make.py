@@ -35,9 +35,8 @@ def main(arguments: list[str] | None = None) -> int:
 
         for one in sent():
             _write(given.folder / one.name, one.data, {"record": one.right, "outcome": one.outcome, "because": one.because})
-        from metrikon.demo.mixed import mixed
-
         from metrikon.demo.letters import letters, lists
+        from metrikon.demo.mixed import mixed
 
         for part, files in (("applications", letters()), ("prices", lists())):
             (given.folder.parent / part).mkdir(exist_ok=True)

@@ -16,6 +16,7 @@ from metrikon.store import journal
 from metrikon.store.database import Database
 
 MOST = 5000  # values that are listed
+JUDGED = ("done", "asked", "answered")  # entries that hold what was judged
 FIRST = 3  # elements of a list that are listed one by one
 
 
@@ -35,6 +36,18 @@ def state_of(database: Database, catalog: Catalog, files: Files, run_id: str, fl
     with database.reading() as connection:
         entries = journal.to_replay(connection, run_id)
     return replayed(state, [unpacked(entry, files) for _, entry in entries])
+
+
+def judged_in(database: Database, files: Files, run_id: str) -> dict[str, dict[str, Any]]:
+    """What the steps that judge have given in a run, by their paths: what a person answered in place of what was thought before."""
+    found: dict[str, dict[str, Any]] = {}
+    with database.reading() as connection:
+        entries = journal.load(connection, run_id)
+    for _, entry in entries:
+        result = unpacked(entry, files).data.get("result") if entry.event in JUDGED else None
+        if isinstance(result, Mapping) and "stand_in" in result and "outcome" in result:
+            found[entry.path] = {**found.get(entry.path, {}), **result}
+    return found
 
 
 def values_in(state: State) -> list[Value]:

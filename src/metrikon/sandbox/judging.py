@@ -68,7 +68,7 @@ def _mark(about: str, document: str, scale: list[int]) -> dict[str, Any]:
     marks = sorted(scale)
     return {
         "words": words if count else None,
-        "reason": f"{count} words are shared." if count else "",
+        "reason": f"{count} word{' is' if count == 1 else 's are'} shared." if count else "",
         "missing": "",
         "mark": marks[min(count, len(marks) - 1)],
     }

@@ -10,13 +10,27 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
+from metrikon.core.flows.problems import BadFlow
 from metrikon.core.judging.anchors import MOST, USUAL, Anchor, version_of
+from metrikon.core.judging.judge import Criterion
 from metrikon.core.judging.moving import label_of
+from metrikon.core.judging.quotes import quotes
+from metrikon.engine import marking
+from metrikon.engine.answers import NotThere
 from metrikon.engine.level import Chosen
+from metrikon.engine.looking import judged_in
 from metrikon.service.asked import LARGEST, IdPath, NamePath
+from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import EvidenceView, FindingView, View
-from metrikon.store import judged
+from metrikon.store import judged, runs
+
+
+class ScaleMark(View):
+    """A mark of a scale, and what earns it."""
+
+    mark: int
+    earns: str
 
 
 class GivenMark(View):
@@ -35,6 +49,7 @@ class GivenMark(View):
     sure: float = 1.0
     by: str = ""
     was: int | None = None
+    scale: list[ScaleMark] = Field([], description="What marks there are; given with one judgement, not in lists.")
 
 
 class JudgementRow(View):
@@ -99,10 +114,41 @@ class JudgementDetail(JudgementRow):
     findings: list[FindingView] = []
 
 
-class Judgements(View):
-    """The judgements of a run, in order."""
+class QuoteView(View):
+    """What was said of a label, question, criterion or change, and the words of the document for it."""
 
-    items: list[JudgementDetail]
+    name: str
+    said: str
+    sure: float
+    evidence: EvidenceView | None
+    why: str
+
+
+class JudgedStep(View):
+    """What a step that judges gave in a run. `judgement`: with criteria, where it marked."""
+
+    path: str
+    outcome: str
+    sure: float
+    needs_person: bool
+    stand_in: bool
+    model: str
+    by: str
+    comment: str
+    text: str
+    document: str
+    quotes: list[QuoteView]
+    findings: list[FindingView]
+    judgement: JudgementDetail | None = None
+
+
+class Judged(View):
+    """What the steps of a run have judged, in order."""
+
+    item_id: str
+    item_name: str
+    flow: str
+    items: list[JudgedStep]
 
 
 class JudgementsQuery(View):
@@ -197,12 +243,17 @@ def blueprint(app: App) -> APIBlueprint:
         """Set marks right; total and label are worked out anew. What the flow did by them stays done."""
         return reply(_detail(app, app.level.correct(path.id, body.marks, str(g.person), body.comment)))
 
-    @api.get("/api/runs/<string:id>/judgements", responses={200: Judgements}, operation_id="judgementsOfRun")
-    def of_run(path: IdPath) -> Response:
-        """The judgements of a run."""
+    @api.get("/api/runs/<string:id>/judged", responses={200: Judged}, operation_id="judgedInRun")
+    def judged_in_run(path: IdPath) -> Response:
+        """What the steps of a run have judged: labels, answers, marks, changes and texts, each with the words that it rests on."""
         with app.database.reading() as connection:
-            rows = judged.of_run(connection, path.id)
-        return reply(Judgements(items=[_detail(app, each) for each in rows]))
+            run = runs.shown(connection, path.id)
+            rows = {str(each["path"]): _detail(app, each) for each in judged.of_run(connection, path.id)}
+        if run is None:
+            raise Problem(404, "not-there", f"There is no run {path.id}.")
+        found = judged_in(app.database, app.files, path.id)
+        steps = [_judged(where, result, rows.get(where)) for where, result in found.items()]
+        return reply(Judged(item_id=run["item_id"], item_name=run["item_name"], flow=run["flow"], items=steps))
 
     @api.post("/api/flows/<string:name>/judge-again", responses={200: JudgeAgainView}, operation_id="judgeAgain")
     def judge_again(path: NamePath, body: JudgeAgainBody) -> Response:
@@ -263,8 +314,31 @@ def _detail(app: App, row: dict[str, Any]) -> JudgementDetail:
     current = {by.step: version_of(by.task) for by, _ in app.level.steps(str(row["flow"]))}
     told = {name: result.get(name) or [] for name in ("speaks_for", "missing", "to_ask", "left_out", "anchors", "findings")}
     document = given.get("document") or "" if isinstance(given, dict) else ""
+    scales = {each.name: [{"mark": mark.mark, "earns": mark.earns} for mark in each.scale] for each in _criteria(app, row)}
+    marks = [{**each, "scale": scales.get(each["name"], [])} for each in result["marks"]]
     besides = {"flow": row["flow"], "flow_version": row["flow_version"], "document": document, "model": result.get("model", "")}
-    return JudgementDetail(**_row(row, current), **besides, **told)
+    return JudgementDetail(**{**_row(row, current), "marks": marks}, **besides, **told)
+
+
+def _criteria(app: App, row: dict[str, Any]) -> tuple[Criterion, ...]:
+    """The criteria by which it was judged; none where that version of the flow can no longer be read."""
+    try:
+        return marking.at(app.catalog, str(row["flow"]), int(row["flow_version"]), str(row["step"])).task.criteria
+    except (NotThere, KeyError, BadFlow):
+        return ()
+
+
+def _judged(path: str, result: dict[str, Any], judgement: JudgementDetail | None) -> JudgedStep:
+    told = {name: result.get(name) or "" for name in ("outcome", "model", "by", "comment", "text", "document")}
+    found = [QuoteView(**msgspec.to_builtins(each)) for each in quotes(result)]
+    needs = bool(result.get("needs_person")) and not told["by"]
+    besides = {
+        "sure": float(result.get("sure") or 0),
+        "needs_person": needs,
+        "stand_in": bool(result["stand_in"]),
+        "findings": result.get("findings") or [],
+    }
+    return JudgedStep(path=path, quotes=found, judgement=judgement, **told, **besides)
 
 
 def _anchors(anchors: tuple[Anchor, ...]) -> list[AnchorView]:

@@ -52,6 +52,7 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
         "stand_in": STAND_IN in found.model.split(" and "),
         "usage": found.usage.as_json(),
         "asked": found.asked,
+        "document": document_in(given["of"]) or "",
         "by": "",
     }
     question = workshop.new_id()

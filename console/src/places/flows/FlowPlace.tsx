@@ -7,15 +7,17 @@ import { call, type FlowPage } from "../../api/call";
 import { Problem, When } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
-import { count, shown } from "../../parts/words";
+import { count, outline } from "../../parts/words";
+import { fetchJudgements, Ranked } from "../judged/Ranked";
 import { Beside, useBeside } from "./Beside";
 import { CopyFlow } from "./CopyFlow";
 import { FlowText } from "./FlowText";
 import { problemsAt, resultOf, standing, wouldOf } from "./reading";
 
-type Look = "steps" | "text" | "versions";
+type Look = "steps" | "judged" | "text" | "versions";
 const LOOKS: { look: Look; word: string; key: string }[] = [
   { look: "steps", word: "steps", key: "s" },
+  { look: "judged", word: "judged", key: "g" },
   { look: "text", word: "text", key: "t" },
   { look: "versions", word: "versions", key: "v" },
 ];
@@ -24,7 +26,9 @@ export function FlowPlace(): ReactNode {
   const { name = "" } = useParams();
   const flow = useQuery({ queryKey: ["flows", name], queryFn: () => call<FlowPage>("GET", `/api/flows/${encodeURIComponent(name)}`) });
   const [look, setLook] = useState<Look>("steps");
-  const keys = useMemo(() => LOOKS.map((each) => ({ key: each.key, does: `show its ${each.word}`, run: () => setLook(each.look) })), []);
+  const marks = Boolean(useQuery({ ...fetchJudgements(name), retry: false }).data?.steps.length);
+  const looks = useMemo(() => LOOKS.filter((each) => each.look !== "judged" || marks), [marks]);
+  const keys = useMemo(() => looks.map((each) => ({ key: each.key, does: each.look === "judged" ? "show what it has judged" : `show its ${each.word}`, run: () => setLook(each.look) })), [looks]);
   if (flow.error) return <Problem error={flow.error} again={() => void flow.refetch()} />;
   if (!flow.data) return <Head title={name} />;
   const found = flow.data;
@@ -34,7 +38,7 @@ export function FlowPlace(): ReactNode {
       <Head title={name}>{found.about || `${found.comes.join(", ")} → ${found.goes.join(", ")}`}</Head>
       <Switches flow={found} />
       <div className="filters" role="group" aria-label="What is shown">
-        {LOOKS.map((each) => (
+        {looks.map((each) => (
           <button key={each.look} className="word" aria-pressed={look === each.look} onClick={() => setLook(each.look)}>
             {each.word}
           </button>
@@ -46,6 +50,7 @@ export function FlowPlace(): ReactNode {
         )}
       </div>
       {look === "steps" && <Steps flow={found} />}
+      {look === "judged" && <Ranked flow={name} />}
       {look === "text" && <FlowText key={found.version} flow={found} />}
       {look === "versions" && <Versions flow={found} />}
     </>
@@ -133,7 +138,7 @@ function Steps({ flow }: { flow: FlowPage }): ReactNode {
               {flow.settings.map((each) => (
                 <tr key={each.name}>
                   <td className="mono">{each.name}</td>
-                  <td className="mono">{Array.isArray(each.value) ? each.value.map((part) => shown(part)).join(", ") : shown(each.value)}</td>
+                  <td className="mono">{outline(each.value)}</td>
                   <td className="soft">{each.about}</td>
                 </tr>
               ))}

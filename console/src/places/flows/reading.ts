@@ -19,7 +19,8 @@ export function resultOf(step: string, values: RunValue[]): string {
   const lists = found.filter((each) => each.type === "list" && each.path === step);
   const telling = found.filter((each) => each.value !== null && each.value !== undefined && each.type !== "context" && each.type !== "list" && !DULL.test(String(each.value)) && !ASIDE.has(last(each.path)));
   const inRecord = telling.filter((each) => each.path.startsWith(`${step}.record.`));
-  const plain = inRecord.length > 0 ? inRecord : telling;
+  const whole = telling.filter((each) => !each.path.slice(step.length).includes("["));
+  const plain = inRecord.length > 0 ? inRecord : whole.length > 0 && own.length > 0 ? whole : telling;
   const parts = plain.slice(0, MOST).map((each) => `${last(each.path)} ${clipped(shown(each.value))}`);
   if (lists[0]) return `${lists[0].count ?? 0} elements`;
   if (parts.length === 0) return found.length > 0 ? "nothing" : "";

@@ -9,6 +9,8 @@ import { OnlyLooking, Problem, Stamp } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
 import { at } from "../../parts/pointers";
 import { count, isFigure, shown } from "../../parts/words";
+import { evidenceOf, fetchJudged } from "../judged/JudgedPlace";
+import { Quotes } from "../judged/Quotes";
 import { Carried } from "./Carried";
 import { given as asGiven, useDraft, type Draft } from "./draft";
 import { Rows } from "./Rows";
@@ -42,12 +44,15 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
   const go = useNavigate();
   const reviewer = useMay("reviewer");
   const may = record.state === "waits" && reviewer;
+  const found = useQuery(fetchJudged(record.run_id)).data?.items;
+  const judged = useMemo(() => found ?? [], [found]);
+  const quoted = useMemo(() => ({ ...draft.evidence, ...evidenceOf(judged.filter((each) => each.document === record.document)) }), [draft.evidence, judged, record.document]);
   const header = useMemo(() => inOrder(record.fields.filter((each) => !each.shape.includes("/*")), record.evidence), [record]);
   const lists = useMemo(() => listsOf(record.fields), [record.fields]);
   const pointers = useMemo(() => {
     const rows = lists.flatMap(([list, fields]) => ((at(draft.values, list) as unknown[] | undefined) ?? []).flatMap((_, number) => fields.map((field) => `${list}/${number}/${field.name}`)));
-    return [...header.map((each) => each.shape), ...rows];
-  }, [header, lists, draft.values]);
+    return [...header.map((each) => each.shape), ...rows, ...judged.flatMap((step) => step.quotes.map((_, number) => `/${step.path}/${number}`))];
+  }, [header, lists, draft.values, judged]);
   const stops = draft.findings.filter((each) => each.level === "stop");
   const troubled = useMemo(() => new Set(draft.findings.flatMap((each) => each.fields)), [draft.findings]);
   const [active, setActive] = useState(() => params.get("field") ?? draft.findings[0]?.fields[0] ?? header[0]?.shape ?? "");
@@ -60,7 +65,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
   const choose = (pointer: string): void => {
     setActive(pointer);
     setEditing(false);
-    setPage(draft.evidence[pointer]?.page || page);
+    setPage(quoted[pointer]?.page || page);
     window.requestAnimationFrame(() => document.querySelector(`[data-pointer="${pointer}"]`)?.scrollIntoView({ block: "nearest" }));
   };
   const edit = (pointer: string): void => {
@@ -88,7 +93,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
     if (record.next_waiting) void client.prefetchQuery(fetchRecord(record.next_waiting)); // loaded before it is asked for
   }, [client, record.next_waiting]);
   const doubted = useMemo(() => doubtfulFirst(pointers, draft.evidence, troubled), [pointers, draft.evidence, troubled]);
-  const pageCount = Math.max(1, ...Object.values(draft.evidence).map((each) => each.page));
+  const pageCount = Math.max(1, ...Object.values(quoted).map((each) => each.page));
   const keys = [
     { key: "j", does: "next field", run: () => step(1) },
     { key: "k", does: "field before", run: () => step(-1) },
@@ -115,7 +120,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
       <Keys keys={keys} />
       <Viewer
         sha256={record.document}
-        evidence={draft.evidence}
+        evidence={quoted}
         active={active}
         troubled={troubled}
         zoom={zoom}
@@ -178,6 +183,12 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
         ) : (
           <Written record={record} />
         )}
+        {judged.map((each) => (
+          <section key={each.path} aria-label={`Judged: ${each.path}`}>
+            <Quotes step={each} active={active} choose={choose} />
+            {each.judgement && <Link to={`/judged/${record.run_id}`}>Set its marks right</Link>}
+          </section>
+        ))}
         <Carried sha256={record.document} />
         <Refuse opened={refusing} close={() => setRefusing(false)} refuse={(comment) => refuse.mutate(comment)} />
       </section>

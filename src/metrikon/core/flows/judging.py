@@ -72,6 +72,7 @@ def result_of(**own: Schema) -> Schema:
         "stand_in": {"type": "boolean"},
         "usage": ANYTHING,
         "asked": {"type": "integer"},
+        "document": text,
         "thought": ANYTHING,
         "by": text,
         "comment": text,
