@@ -145,3 +145,59 @@ def test_any_text_whatever_it_holds_is_looked_through(text: str) -> None:
 
 def test_a_task_is_sent_and_read_again_as_it_was() -> None:
     assert tasks.unpacked(tasks.packed(TASK)) == TASK
+
+
+LONG = Index(
+    set_out("\n".join(f"In week {n} Ida Wren raised {n * 7} ferns, and {n} trays were lost to frost in the house of Moorgate." for n in range(1, 61)))
+)
+SMALL = Asking("2026-11-27", room=1500)
+
+
+def written(notes: Any, *texts: Any) -> tuple[Verdict, list[Any]]:
+    """What a long document comes to whose parts are noted so, and what was asked."""
+    given: list[Given] = []
+    asked: list[Any] = []
+    left = list(texts)
+    following = tasks.asks(TASK, LONG, SMALL)
+    while following:
+        asked += following
+        for each in following:
+            said = {"text": left.pop(0)} if each.stage == ASK else notes(each)
+            given.append(Given(each.stage, json.dumps(said), "m", each.part, tries=each.tries))
+        verdict = tasks.settled(TASK, LONG, given, SMALL)
+        following = list(verdict.next)
+    return verdict, asked
+
+
+def numbered(request: Any) -> dict[str, Any]:
+    """A note of the first line of a part, as it stands there."""
+    return {"notes": [request.messages[1]["content"].partition("<document>\n")[2].splitlines()[0][:100]]}
+
+
+def test_of_a_long_document_each_part_is_noted_and_the_text_is_written_from_the_notes() -> None:
+    verdict, asked = written(numbered, "In week 1 Ida Wren raised 7 ferns.")
+    assert [each.stage for each in asked] == ["notes"] * (len(asked) - 1) + [ASK]
+    assert len(asked) > 4
+    last = asked[-1].messages[1]["content"]
+    assert all(numbered(each)["notes"][0] in last for each in asked[:-1])
+    assert verdict.findings == ()
+    assert verdict.result["text"] == "In week 1 Ida Wren raised 7 ferns."
+
+
+def test_a_note_of_something_that_is_not_in_the_document_is_left_out_of_what_the_text_is_written_from() -> None:
+    verdict, asked = written(lambda each: {"notes": [*numbered(each)["notes"], "Jorge Ibarra lost 9,999 ferns."]}, "Ida Wren raised ferns.")
+    assert "Ibarra" not in asked[-1].messages[1]["content"]
+    assert [(each.check, each.level) for each in verdict.findings] == [("left out", "warn")]
+
+
+def test_a_part_of_which_nothing_can_be_noted_is_asked_again_and_then_put_before_a_person() -> None:
+    verdict, asked = written(lambda each: {"notes": 7} if each.part == 1 else numbered(each), "Ida Wren raised ferns.")
+    assert sum(each.part == 1 for each in asked) == 2
+    assert [(each.check, each.level) for each in verdict.findings] == [("not whole", "stop")]
+
+
+def test_a_long_document_is_priced_with_its_notes_and_its_text() -> None:
+    short, long = tasks.estimate(TASK, INDEX, SMALL), tasks.estimate(TASK, LONG, SMALL)
+    assert short.requests == 1
+    assert long.requests == len(written(numbered, "Ida Wren raised ferns.")[1])
+    assert long.prompt > 5 * short.prompt

@@ -16,6 +16,7 @@ from metrikon.app.settings import Settings
 from metrikon.cli import main
 from metrikon.client import Client, NotAllowed, ServiceError
 from metrikon.core.judging.anchors import Anchor, Marked, chosen, shown, version_of
+from metrikon.core.judging.judge import totalled
 from metrikon.demo.judged import POST, applications
 from metrikon.engine.level import Chosen
 from metrikon.ports.model import ModelAnswer, ModelRequest, Usage
@@ -24,7 +25,8 @@ from metrikon.service.serving import Server
 from metrikon.store import calls, judged
 from tests.helpers import eventually, states
 
-GIVEN = applications(12)
+GIVEN = applications(200)
+FEW = 12
 NUMBER = re.compile(r"Application (\d+) for")
 
 
@@ -47,7 +49,8 @@ class Judging:
         teaching = answer["teaching"]
         if self.kind and "<earlier>" not in text and 0 < teaching["mark"] < 2:
             answer["teaching"] = {**teaching, "mark": 2}
-        return ModelAnswer(json.dumps({name: answer[name] for name in wanted}), Usage(900, 90, 1))
+        told = json.dumps({name: answer[name] for name in wanted})
+        return ModelAnswer(told, Usage(sum(len(each["content"]) for each in request.messages) // 4, len(told) // 4, 1))
 
 
 def flow(weight: int = 3, earns: str = "every week", more: str = "") -> str:
@@ -87,10 +90,10 @@ def served(app: App) -> Iterator[Client]:
         server.close()
 
 
-def sent(app: App, count: int = 12, first: int = 0) -> None:
+def sent(app: App, count: int = FEW, first: int = 0) -> None:
     for number in range(first, first + count):
         app.arrivals.take("post", "upload", str(number), f"{number + 1}.txt", GIVEN[number].text.encode())
-    eventually(lambda: states(app) == {"done": first + count})
+    eventually(lambda: states(app) == {"done": first + count}, 120)
 
 
 def again(client: Client, **wanted: Any) -> dict[str, Any]:
@@ -102,13 +105,30 @@ def again(client: Client, **wanted: Any) -> dict[str, Any]:
 def test_judgements_are_listed_the_best_first_with_what_they_cost(app: App, served: Client, model: Judging) -> None:
     sent(app)
     found = served.judgements("post")
-    right = {f"{n + 1}.txt": each.marks for n, each in enumerate(GIVEN)}
+    right = {f"{n + 1}.txt": each.marks for n, each in enumerate(GIVEN[:FEW])}
     assert {each["item_name"]: {mark["name"]: mark["mark"] for mark in each["marks"]} for each in found["items"]} == right
     totals = [each["total"] for each in found["items"]]
     assert totals == sorted(totals, reverse=True)
     assert len(set(totals)) > 3
     assert found["steps"] == [{"step": "marks", "anchors": [], "since": None, "by": ""}]
     assert [each["item_name"] for each in served.judgements("post", search="12.txt")["items"]] == ["12.txt"]
+
+
+def test_two_hundred_applicants_stand_in_the_right_order_at_the_cost_that_was_told(app: App, served: Client, model: Judging) -> None:
+    newest = app.catalog.newest_flow("post")
+    told = [app.estimating.of(newest, GIVEN[number].text.encode()) for number in range(0, 200, 20)]
+    assert not model.asked
+    sent(app, 200)
+    rows = served.judgements("post")["items"]
+    assert len(rows) == 200
+    right = {f"{n + 1}.txt": totalled(POST, each.marks) for n, each in enumerate(GIVEN)}
+    assert [each["total"] for each in rows] == sorted((total for total, _ in right.values()), reverse=True)
+    assert all((each["total"], each["label"]) == right[each["item_name"]] for each in rows)
+    with app.database.reading() as connection:
+        spent = connection.exec_driver_sql("SELECT sum(calls), sum(input_tokens), sum(output_tokens) FROM runs").one()
+    assert spent[0] == 20 * sum(each.requests for each in told) == 200
+    assert 20 * sum(each.input_tokens for each in told) == pytest.approx(spent[1], rel=0.1)
+    assert 20 * sum(each.output_tokens for each in told) == pytest.approx(spent[2], rel=0.5)
 
 
 def test_what_a_person_sets_right_counts_and_its_words_speak_no_longer(app: App, served: Client) -> None:

@@ -49,6 +49,8 @@ def judged(head: str, document: str, schema: dict[str, Any]) -> dict[str, Any] |
             count, words = _best(f"{name} {told.get(name, '')}", document)
             answers[name] = {"words": words, "answer": "yes"} if count >= 2 else {"words": None, "answer": "no"}
         return answers
+    if set(properties) == {"notes"}:
+        return {"notes": [" ".join(line.split()) for line in document.splitlines() if line.strip()][:3]}
     if set(properties) == {"text"}:
         return {"text": " ".join(" ".join(line for line in document.splitlines() if line.strip()).split()[:30])}
     if properties and all(set(each.get("properties") or ()) == {"words", "reason", "missing", "mark"} for each in properties.values()):

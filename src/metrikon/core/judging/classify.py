@@ -9,8 +9,9 @@ import msgspec
 
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.extraction.chances import chance_of, chances
+from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.index import Index, squeezed
-from metrikon.core.judging.putting import again, answers, no_answer, objects, requests, suspicious, unsure, words_schema, yes_or_no
+from metrikon.core.judging.putting import again, answers, no_answer, objects, readings, requests, suspicious, taken, unsure, words_schema, yes_or_no
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Answer, Option, Verdict
 from metrikon.core.records.evidence import Evidence
@@ -60,21 +61,20 @@ def asks(task: Classify, index: Index, asking: Asking, stage: str = ASK) -> list
     return list(requests(rules, [head, *lines], schema, about, index, asking, stage))
 
 
+def estimated(task: Classify, index: Index, asking: Asking) -> Estimate:
+    """What asking would take."""
+    return taken(asks(task, index, asking), twice=asking.second)
+
+
 def settled(task: Classify, index: Index, given: Sequence[Given], asking: Asking) -> Verdict:
     """What the answers come to, and what is asked next."""
-    found, problems, following = _read(task, index, given, asking, ASK)
+    read, problems, following = readings(
+        lambda stage: _read(task, index, given, asking, stage), lambda stage: asks(task, index, asking, stage), given, twice=asking.second
+    )
     if following:
-        return Verdict({}, (), tuple(following))
-    second: list[_Said] = []
-    if asking.second:
-        if not any(each.stage == SECOND for each in given):
-            return Verdict({}, (), tuple(asks(task, index, asking, SECOND)))
-        second, more, following = _read(task, index, given, asking, SECOND)
-        problems += more
-        if following:
-            return Verdict({}, (), tuple(following))
+        return Verdict({}, (), following)
     findings = [*problems, *suspicious(index)]
-    made = (_labelled if task.labels else _answered)(task, found, second if asking.second else None, findings)
+    made = (_labelled if task.labels else _answered)(task, read[0], read[1] if asking.second else None, findings)
     outcome, sure, told = made
     findings += unsure(outcome, sure, task.least)
     result = {

@@ -10,9 +10,10 @@ import msgspec
 from metrikon.core.documents.text import line_text
 from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.index import Index
 from metrikon.core.judging.differences import Change, lines_differ
-from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, suspicious, unsure, yes_or_no
+from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, readings, suspicious, taken, unsure, yes_or_no
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.findings import Finding
@@ -80,6 +81,11 @@ def lines_of(index: Index) -> list[str]:
     return [" ".join(line_text(page, line).split()) for page in index.document.pages for line in page.lines]
 
 
+def estimated(task: Compare, index: Index, asking: Asking) -> Estimate:
+    """What asking would take."""
+    return taken(asks(task, index, asking), twice=asking.second)
+
+
 def settled(task: Compare, index: Index, given: Sequence[Given], asking: Asking) -> Verdict:
     """What changed, and whether it matters."""
     changes = _changes(task, index)
@@ -88,18 +94,14 @@ def settled(task: Compare, index: Index, given: Sequence[Given], asking: Asking)
         return _verdict(SAME, 1.0, [], findings)
     if not task.matters:
         return _verdict(MATERIAL, 1.0, [_told(each, True, "", index) for each in changes], findings)
-    said, problems, following = _read(task, index, given, asking, ASK)
+    read, problems, following = readings(
+        lambda stage: _read(task, index, given, asking, stage), lambda stage: asks(task, index, asking, stage), given, twice=asking.second
+    )
     if following:
-        return Verdict({}, (), tuple(following))
-    other: dict[int, tuple[bool, str]] = {}
+        return Verdict({}, (), following)
+    said = read[0]
     if asking.second:
-        if not any(each.stage == SECOND for each in given):
-            return Verdict({}, (), tuple(asks(task, index, asking, SECOND)))
-        other, more, following = _read(task, index, given, asking, SECOND)
-        problems += more
-        if following:
-            return Verdict({}, (), tuple(following))
-        problems += _unlike(changes, said, other)
+        problems += _unlike(changes, said, read[1])
     findings += problems
     if len(changes) > MOST_ASKED:
         findings.append(

@@ -11,10 +11,11 @@ import msgspec
 
 from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.index import Index
 from metrikon.core.judging.anchors import SAYING, Anchor, shown
 from metrikon.core.judging.blind import blinded
-from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, suspicious
+from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, readings, suspicious, taken
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.evidence import Evidence
@@ -123,19 +124,19 @@ class _Said(msgspec.Struct, frozen=True):
     sure: float
 
 
+def estimated(task: Judge, index: Index, asking: Asking) -> Estimate:
+    """What asking would take."""
+    return taken(asks(task, index, asking), twice=asking.second)
+
+
 def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -> Verdict:
     """The marks, the total and the label, and what is asked next."""
-    first, problems, following = _read(task, index, given, asking, ASK)
+    read, problems, following = readings(
+        lambda stage: _read(task, index, given, asking, stage), lambda stage: asks(task, index, asking, stage), given, twice=asking.second
+    )
     if following:
-        return Verdict({}, (), tuple(following))
-    second: dict[str, _Said] = {}
-    if asking.second:
-        if not any(each.stage == SECOND for each in given):
-            return Verdict({}, (), tuple(asks(task, index, asking, SECOND)))
-        second, more, following = _read(task, index, given, asking, SECOND)
-        problems += more
-        if following:
-            return Verdict({}, (), tuple(following))
+        return Verdict({}, (), following)
+    first, second = read[0], read[1] if asking.second else {}
     findings = [*problems, *suspicious(index)]
     marks = []
     for each in task.criteria:

@@ -23,6 +23,8 @@ Task = Classify | Judge | Compare | Draft
 class _How(Protocol):
     def asks(self, task: Any, index: Index, asking: Asking) -> list[Request]: ...
 
+    def estimated(self, task: Any, index: Index, asking: Asking) -> Estimate: ...
+
     def settled(self, task: Any, index: Index, given: Sequence[Given], asking: Asking) -> Verdict: ...
 
 
@@ -41,10 +43,7 @@ def settled(task: Task, index: Index, given: Sequence[Given], asking: Asking) ->
 
 def estimate(task: Task, index: Index, asking: Asking) -> Estimate:
     """What asking would take, counted on the very requests."""
-    made = asks(task, index, asking) * (2 if asking.second and not isinstance(task, Draft) else 1)
-    prompt = sum(len(message["content"]) for each in made for message in each.messages)
-    answer = 6 * task.words if isinstance(task, Draft) else sum(len(msgspec.json.encode(each.schema)) // 2 for each in made)
-    return Estimate(len(made), prompt, answer, tuple(len(each.pages) for each in made))
+    return _HOW[type(task)].estimated(task, index, asking)
 
 
 def packed(task: Task) -> bytes:
