@@ -27,6 +27,7 @@ from metrikon.engine.calling import Switchboard
 from metrikon.engine.carrying import Carrying
 from metrikon.engine.catalog import Catalog, Lists
 from metrikon.engine.delivering import Deliveries
+from metrikon.engine.ending import Ending
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
 from metrikon.engine.judgingagain import JudgingAgain
@@ -112,7 +113,7 @@ class App:
             fetch_limits=(settings.fetches_a_minute, settings.fetches_at_once),
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred)
-        self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination)
+        self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination, Ending(bench.states))
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
         self.arrivals = Arrivals(
             *(self.database, self.files, self.room, self.clock, self.engine.wake),

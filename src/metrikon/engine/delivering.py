@@ -13,6 +13,7 @@ from sqlalchemy import Connection
 
 from metrikon.core.flows.keys import MARK, row_key
 from metrikon.engine.catalog import Catalog
+from metrikon.engine.ending import Ending
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, Unusable
 from metrikon.ports.machine import short_of
@@ -21,7 +22,7 @@ from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 
 log = logging.getLogger("metrikon.deliveries")
-GATHER_ALL = 0.03  # seconds that rows gather before they are looked at
+GATHER_ALL = 0.005  # seconds that rows gather before they are looked at; a destination gathers more by its rest after a batch
 SOON = 0.02  # seconds until a destination that could not be built is looked at again
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 
@@ -29,11 +30,12 @@ FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 class Deliveries:
     """Writes what runs have entered. `build` makes the adapter of a destination as a flow names it."""
 
-    def __init__(self, database: Database, catalog: Catalog, clock: Clock, build: Callable[[Any], Destination]) -> None:
+    def __init__(self, database: Database, catalog: Catalog, clock: Clock, build: Callable[[Any], Destination], ending: Ending) -> None:
         self._database = database
         self._catalog = catalog
         self._clock = clock
         self._build = build
+        self._ending = ending
         self._adapters: dict[str, Destination] = {}
         self._busy: set[str] = set()
         self._not_before: dict[str, float] = {}
@@ -149,23 +151,30 @@ class Deliveries:
 
     def _written(self, rows: list[dict[str, Any]], receipts: list[Receipt]) -> None:
         by_key = {row["key"]: (row, receipt) for row, receipt in zip(rows, receipts, strict=True)}
+        now = self._clock.now()
+        entries: dict[str, list[Written]] = {}
+        for key, (row, receipt) in by_key.items():
+            result = {"key": key, "result": receipt.result, "place": receipt.place}
+            entries.setdefault(row["run_id"], []).append(_done(row, row["path"], result, now))
+        ended = self._ending.ended(entries)
 
-        def job(connection: Connection) -> None:
-            now = self._clock.now()
+        def job(connection: Connection) -> list[str]:
             deliveries.done(connection, [(key, receipt.place) for key, (_, receipt) in by_key.items()], now)
-            entries: dict[str, list[Written]] = {}
-            for key, (row, receipt) in by_key.items():
-                result = {"key": key, "result": receipt.result, "place": receipt.place}
-                entries.setdefault(row["run_id"], []).append(Written("done", row["path"], {"result": result}, "write", now, now - row["begun_at"]))
+            every = {run_id: list(written) for run_id, written in entries.items()}
             for key, run_id, path in deliveries.waiting(connection, list(by_key)):
                 row, receipt = by_key[key]
-                result = {"key": key, "result": "there already", "place": receipt.place, "by": row["run_id"]}
-                entries.setdefault(run_id, []).append(Written("done", path, {"result": result}, "write", now, now - row["begun_at"]))
-            for run_id, written in entries.items():
-                journal.append(connection, run_id, written)
-            runs.wake(connection, list(entries), now)
+                every.setdefault(run_id, []).append(
+                    _done(row, path, {"key": key, "result": "there already", "place": receipt.place, "by": row["run_id"]}, now)
+                )
+            settled = []
+            for run_id, written in every.items():
+                total = journal.append(connection, run_id, written)
+                if self._ending.settle(connection, run_id, total, ended.get(run_id), now):
+                    settled.append(run_id)
+            runs.wake(connection, [each for each in every if each not in settled], now)
+            return settled
 
-        self._database.write(job)
+        self._ending.forget(self._database.write(job))
 
     def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, short: bool = False) -> None:
         """A batch was not taken: try it again later, however often when the machine was `short` of something, or give it up and let its runs park."""
@@ -195,6 +204,10 @@ class Deliveries:
             self._database.write(job)
         except StoreFailed as error:
             log.error("a failed delivery could not be noted: %s", error)
+
+
+def _done(row: dict[str, Any], path: str, result: dict[str, Any], now: int) -> Written:
+    return Written("done", path, {"result": result}, "write", now, now - row["begun_at"])
 
 
 def handed_over(connection: Connection, entries: dict[str, list[Written]], keys: list[str], now: int) -> None:

@@ -39,6 +39,11 @@ class States:
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)
 
+    def look(self, run_id: str) -> Kept | None:
+        """The state of a run, which goes on being kept."""
+        with self._lock:
+            return self._kept.get(run_id)
+
     def take(self, run_id: str) -> Kept | None:
         """The state of a run, which is not kept any longer."""
         with self._lock:

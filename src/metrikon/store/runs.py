@@ -31,6 +31,12 @@ _MOVE = Hot(
         lease_until=null(),
     )
 )
+_END = Hot(  # of a run that no worker has, and of which nobody waits for the end
+    update(runs)
+    .where(runs.c.id == bindparam("run"), runs.c.state == "waiting", runs.c.used_by.is_(None))
+    .values(state=bindparam("to"), reason=bindparam("why"), wake_at=null(), changed_at=bindparam("now"), settled_at=bindparam("now"))
+    .returning(runs.c.id)
+)
 _WAKE = (
     update(runs)
     .where(runs.c.id.in_(bindparam("ids", expanding=True)), runs.c.state.in_(("waiting", "parked", "review")))
@@ -52,6 +58,14 @@ def move(connection: Connection, run_id: str, state: str, at: int, reason: str =
     settled = at if state in SETTLED else None
     _MOVE.run(connection, {"run": run_id, "to": state, "why": reason, "wake": wake_at, "now": at, "settled": settled})
     changes.note(connection, "run", [run_id], at)
+
+
+def end_waiting(connection: Connection, run_id: str, state: str, reason: str, at: int) -> bool:
+    """Settle a run that waits; whether it did, and no other run uses it."""
+    ended = bool(_END.run(connection, {"run": run_id, "to": state, "why": reason, "now": at}))
+    if ended:
+        changes.note(connection, "run", [run_id], at)
+    return ended
 
 
 def wake(connection: Connection, run_ids: Sequence[str], at: int) -> None:
