@@ -14,7 +14,7 @@ from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given
 from metrikon.core.extraction.index import Index
 from metrikon.core.judging import tasks
 from metrikon.core.judging.blind import blinded
-from metrikon.core.judging.judge import Criterion, Judge, Mark, Threshold
+from metrikon.core.judging.criteria import Criterion, Judge, Mark, Threshold
 from metrikon.core.judging.matter import set_out
 from metrikon.core.judging.verdict import Verdict
 

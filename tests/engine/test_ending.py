@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import pytest
@@ -72,7 +73,7 @@ def test_a_run_of_which_more_was_journaled_meanwhile_is_worked_on_by_a_worker(ho
     def late(entries: Any) -> Any:
         found = reckoned(entries)
         for run_id in entries:
-            app.database.write(lambda connection, run_id=run_id: journal.append(connection, run_id, [Written("woken", "row", {}, at=1)]))
+            app.database.write(partial(journal.append, run_id=run_id, entries=[Written("woken", "row", {}, at=1)]))
         return found
 
     app.deliveries._ending.ended = late  # type: ignore[method-assign]

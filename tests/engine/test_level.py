@@ -15,7 +15,8 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.cli import main
 from metrikon.client import Client, NotAllowed, ServiceError
-from metrikon.core.judging.anchors import Anchor, Marked, chosen, shown, version_of
+from metrikon.core.judging.anchors import chosen, shown, version_of
+from metrikon.core.judging.criteria import Anchor, Marked
 from metrikon.core.judging.judge import totalled
 from metrikon.demo.judged import POST, applications
 from metrikon.engine.level import Chosen

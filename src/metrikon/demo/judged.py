@@ -8,7 +8,7 @@ from typing import Any
 
 from metrikon.core.judging.classify import Classify
 from metrikon.core.judging.compare import MATERIAL, NOT_MATERIAL, SAME
-from metrikon.core.judging.judge import Criterion, Judge, Mark, Threshold
+from metrikon.core.judging.criteria import Criterion, Judge, Mark, Threshold
 from metrikon.core.judging.verdict import Option
 
 NAMES = ["Ada Fenwick", "Jorge Ibarra", "Linnea Brook", "Tove Holm", "Ida Wren", "Marek Sol", "Priya Dell", "Owen Thorne", "Sena Abay", "Niko Vale"]

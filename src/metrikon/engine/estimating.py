@@ -14,7 +14,7 @@ from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.tokens import TYPICAL
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.judging.anchors import version_of
-from metrikon.core.judging.judge import Judge
+from metrikon.core.judging.criteria import Judge
 from metrikon.core.judging.tasks import Task
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool

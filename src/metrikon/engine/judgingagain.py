@@ -10,8 +10,7 @@ from typing import Any
 import msgspec
 
 from metrikon.core.extraction.asking import Asking
-from metrikon.core.judging.anchors import Anchor
-from metrikon.core.judging.judge import Judge
+from metrikon.core.judging.criteria import Anchor, Judge
 from metrikon.drivers.judge import JudgesNothing, judge
 from metrikon.engine.answers import NotNow
 from metrikon.engine.calling import Switchboard

@@ -9,8 +9,8 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.judging.anchors import MOST, USUAL, Anchor, anchor_of, chosen, version_of
-from metrikon.core.judging.judge import Judge
+from metrikon.core.judging.anchors import MOST, USUAL, anchor_of, chosen, version_of
+from metrikon.core.judging.criteria import Anchor, Judge
 from metrikon.core.judging.moving import Move, corrected, label_of, moves, wrong_marks
 from metrikon.core.values.text import clean
 from metrikon.engine import marking

@@ -13,7 +13,7 @@ from metrikon.core.decisions.model import Table
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
 from metrikon.core.flows.model import Said
-from metrikon.core.judging.anchors import Anchor
+from metrikon.core.judging.criteria import Anchor
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.drivers.paper import WorkerPaper

@@ -9,7 +9,7 @@ from typing import Any, Literal, Protocol
 
 from metrikon.core.decisions.model import Table
 from metrikon.core.documents.model import Document, Summary, Within
-from metrikon.core.judging.anchors import Anchor
+from metrikon.core.judging.criteria import Anchor
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.ports.destination import Destination

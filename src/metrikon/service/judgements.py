@@ -11,8 +11,8 @@ from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.core.flows.problems import BadFlow
-from metrikon.core.judging.anchors import MOST, USUAL, Anchor, version_of
-from metrikon.core.judging.judge import Criterion
+from metrikon.core.judging.anchors import MOST, USUAL, version_of
+from metrikon.core.judging.criteria import Anchor, Criterion
 from metrikon.core.judging.moving import label_of
 from metrikon.core.judging.quotes import quotes
 from metrikon.engine import marking

@@ -10,7 +10,7 @@ import msgspec
 
 from metrikon.core.flows.kinds.judge import task_of
 from metrikon.core.judging.anchors import version_of
-from metrikon.core.judging.judge import Judge
+from metrikon.core.judging.criteria import Judge
 from metrikon.ports.step import Call, Outcome, Transaction, Workshop
 from metrikon.steps.judging import document_in, judged
 from metrikon.store import judged as store

@@ -9,7 +9,7 @@ import msgspec
 from sqlalchemy import Connection, delete, func, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from metrikon.core.judging.anchors import Anchor
+from metrikon.core.judging.criteria import Anchor
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import fold
 from metrikon.store.tables import anchors, items, judgements, questions, rejudged, rejudgings

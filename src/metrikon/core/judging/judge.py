@@ -13,8 +13,9 @@ from metrikon.core.extraction import prompt
 from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.extraction.estimate import Estimate
 from metrikon.core.extraction.index import Index
-from metrikon.core.judging.anchors import SAYING, Anchor, shown
+from metrikon.core.judging.anchors import SAYING, shown
 from metrikon.core.judging.blind import blinded
+from metrikon.core.judging.criteria import Criterion, Judge
 from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, readings, suspicious, taken
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Verdict
@@ -29,53 +30,6 @@ _RULES = """You judge one document by criteria, with one JSON object. For each c
 - missing: what the next higher mark wants and is not said.
 - mark: the one whose description fits; the lowest where nothing is said of it.
 Only what was done, learnt or shown earns a mark, never praise or who somebody is."""
-
-
-class Mark(msgspec.Struct, frozen=True):
-    """A mark of a scale, and what earns it."""
-
-    mark: int
-    earns: str
-
-
-class Criterion(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What is judged: its scale from the lowest mark to the highest, how much it weighs, whether it must be met.
-
-    `sees`: what of a person it needs (`blind.KINDS`), which is then shown.
-    """
-
-    name: str
-    about: str
-    scale: tuple[Mark, ...]
-    weight: int = 1
-    must: bool = False
-    sees: tuple[str, ...] = ()
-
-
-class Threshold(msgspec.Struct, frozen=True):
-    """A label, and the total from which it holds, in per cent."""
-
-    label: str
-    least: int
-
-
-class Judge(msgspec.Struct, frozen=True, omit_defaults=True, tag="judge", tag_field="task"):
-    """A document against criteria. `labels` from the lowest to the highest; `hide`: names that are not to be seen; `least`: how sure every mark must be.
-
-    `anchors`: earlier judged documents that the level is kept by.
-    """
-
-    criteria: tuple[Criterion, ...]
-    labels: tuple[Threshold, ...]
-    hide: tuple[str, ...] = ()
-    blind: bool = True
-    least: float = 0.6
-    anchors: tuple[Anchor, ...] = ()
-
-    @property
-    def seen(self) -> tuple[str, ...]:
-        """What of a person the criteria need."""
-        return tuple(dict.fromkeys(kind for each in self.criteria for kind in each.sees))
 
 
 def asks(task: Judge, index: Index, asking: Asking, stage: str = ASK) -> list[Request]:

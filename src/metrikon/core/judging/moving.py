@@ -7,7 +7,8 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.judging.judge import Criterion, Judge, summed_up, totalled
+from metrikon.core.judging.criteria import Criterion, Judge
+from metrikon.core.judging.judge import summed_up, totalled
 
 
 class Move(msgspec.Struct, frozen=True):

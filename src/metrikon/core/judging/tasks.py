@@ -13,8 +13,8 @@ from metrikon.core.extraction.index import Index
 from metrikon.core.judging import classify, compare, draft, judge
 from metrikon.core.judging.classify import Classify
 from metrikon.core.judging.compare import Compare
+from metrikon.core.judging.criteria import Judge
 from metrikon.core.judging.draft import Draft
-from metrikon.core.judging.judge import Judge
 from metrikon.core.judging.verdict import Verdict
 
 Task = Classify | Judge | Compare | Draft

@@ -11,8 +11,8 @@ from metrikon.core.flows.around import Around
 from metrikon.core.flows.form import NAME, Form
 from metrikon.core.flows.judging import Judging, check_models, result_of, shown, told_by
 from metrikon.core.flows.kind import ANYTHING, Asks, Kind, Said, Schema
-from metrikon.core.judging.judge import Criterion, Mark, Threshold
-from metrikon.core.judging.judge import Judge as Task
+from metrikon.core.judging.criteria import Criterion, Mark, Threshold
+from metrikon.core.judging.criteria import Judge as Task
 
 Earns = Annotated[str, Field(min_length=1, max_length=300)]
 Label = Annotated[str, Field(min_length=1, max_length=60)]
