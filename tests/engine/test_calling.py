@@ -343,6 +343,19 @@ steps:
 """
 
 
+def test_reading_is_broken_off_when_the_time_of_its_step_is_over_and_that_is_not_the_files_fault(house: Callable[..., App]) -> None:
+    app = house(flow=LIMITED.replace("read: {}", "limit: 0.4, read: {}"))
+    app.start()
+    start = time.monotonic()
+    scan = app.arrivals.take("limited", "upload", None, "scan.pdf", scenario.document("05-oakhanger-garden-scan.pdf")).run_id
+    eventually(lambda: run_state(app, scan)[0] == "parked")
+    assert time.monotonic() - start < 2
+    assert run_state(app, scan)[1] == "It took longer than its limit of 0.4 seconds."
+    quick = app.arrivals.take("limited", "upload", None, "a.txt", b"Invoice 17\nTotal 12.00 EUR").run_id
+    eventually(lambda: run_state(app, quick)[0] not in ("ready", "running", "waiting"))
+    assert run_state(app, quick)[0] != "refused", "the next one has a reader"
+
+
 def test_a_call_is_broken_off_when_the_time_of_its_step_is_over_and_is_counted(house: Callable[..., App]) -> None:
     server = ThreadingHTTPServer(("127.0.0.1", 0), _Slow)
     threading.Thread(target=server.serve_forever, daemon=True).start()

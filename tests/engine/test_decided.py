@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +15,8 @@ from metrikon.app.settings import Settings
 from metrikon.demo import scenario
 from metrikon.engine.answers import NotNow
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRequest
+from metrikon.sandbox.model_server import ModelServer
+from metrikon.store import calls
 from tests.engine.test_several import EACH, NAMES, merged, rows
 from tests.helpers import answer_here, delivered, eventually, run_state
 
@@ -197,3 +200,25 @@ def test_a_cancelled_run_writes_no_more_and_asks_nobody(house: Callable[..., App
     with pytest.raises(NotNow, match="stopped already"):
         app.answers.cancel(run, "ada")
     assert len(rows(app, "number")) == 1
+
+
+def test_a_second_reading_is_in_the_cost_that_is_told_beforehand(house: Callable[..., App], stand_in: ModelServer) -> None:
+    app = house(model_url=stand_in.url, model_name="stand-in")
+    kind = {
+        "type": "object",
+        "properties": {"title": {"type": "string"}, "frozen": {"type": "boolean", "description": "Whether it was lost to frost."}},
+    }
+    app.catalog.put_record_type("loss", json.dumps(kind))
+    flow = (
+        "metrikon: 1\nname: losses\nintakes: [{kind: upload}]\nsteps:\n  - {name: paper, read: {}}\n"
+        '  - {name: found, extract: {document: "${paper}", record_type: loss SECOND}}\n'
+    )
+    data = b"Loss of the mist house\nAll primulas were lost to frost in the night.\n"
+    for second, requests in (("", 1), (", second_reading: stand-in", 2)):
+        app.catalog.put_flow(flow.replace(" SECOND", second))
+        assert app.estimating.of(app.catalog.newest_flow("losses"), data).requests == requests
+    app.start()
+    run = app.arrivals.take("losses", "upload", None, "a.txt", data).run_id
+    eventually(lambda: run_state(app, run)[0] not in ("ready", "running", "waiting"))
+    with app.database.reading() as connection:
+        assert len(calls.of_run(connection, run)) == 2

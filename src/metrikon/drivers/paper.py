@@ -45,7 +45,7 @@ class LocalPaper:
         return self._plan(kind, asking).asks
 
     def estimate(self, kind: RecordType, asking: Asking) -> Estimate:
-        return estimate(kind, self.index, self._plan(kind, asking), loads(pattern_given(kind, self.index).text))
+        return estimate(kind, self.index, self._plan(kind, asking), loads(pattern_given(kind, self.index).text), asking)
 
     def patterns(self, kind: RecordType) -> Given:
         return pattern_given(kind, self.index)

@@ -20,12 +20,14 @@ from metrikon.core.values.exact import dumps, loads
 from metrikon.drivers.fair import FairShare
 from metrikon.drivers.frames import OURS, SHORT, receive, send
 from metrikon.drivers.surroundings import COMMAND, environment
+from metrikon.ports.behalf import UNTIL
 from metrikon.ports.machine import MachineShort
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied, WorkFailed
 
 JOBS_A_WORKER = 2000  # then it is replaced, so that memory stays flat whatever libraries keep
 KNOWN = 32  # documents that it may have at hand
+OVER = "The limit of the step was over before it was read."
 WATCH = 0.1  # seconds between looks at how long they take
 
 
@@ -78,6 +80,8 @@ class _Worker:
             killed = False
         if killed:
             return WorkFailed("The process that read the file was ended from outside; the machine may be short of memory.")
+        if self.late and time.monotonic() >= UNTIL.get():
+            return WorkFailed(OVER)
         why = f"took longer than {seconds:g} seconds (setting seconds)" if self.late else "made the process that read it end"
         return ReaderDied(f"Reading the file {why}.")
 
@@ -166,6 +170,9 @@ class ReaderPool:
                     worker.watch(time.monotonic())
 
     def _ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
+        seconds = min(seconds, UNTIL.get() - time.monotonic())
+        if seconds <= 0:
+            raise WorkFailed(OVER)
         worker = self._free.take(lambda each: each is not None and request["path"] in each.knows)
         if worker is None:
             try:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 import time
 from collections import deque
 from collections.abc import Callable, Mapping
@@ -22,7 +23,7 @@ from metrikon.engine.results import packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
-from metrikon.ports.behalf import BEHALF, party
+from metrikon.ports.behalf import BEHALF, UNTIL, party
 from metrikon.ports.machine import LOOK, short_of
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
 from metrikon.store import events, items, journal, leases, questions, runs
@@ -168,12 +169,16 @@ class Work:
             self.journal.write([self._written(effect, "begun", {"attempt": effect.attempt})])
         start = self.clock.now()
         runner: Runner = self.bench.runners[effect.step.kind.name]
+        call = self._call(effect)
+        UNTIL.set(math.inf if call.seconds is None else time.monotonic() + call.seconds)
         try:
-            return [self._keep(effect, runner(self._call(effect), self.bench.workshop), start)]
+            return [self._keep(effect, runner(call, self.bench.workshop), start)]
         except (LeaseLost, StoreFailed):
             raise
         except Exception as error:
             return [self._failed(effect, error, start)]
+        finally:
+            UNTIL.set(math.inf)
 
     def _perform_all(self, effects: list[Perform]) -> list[Entry]:
         """Do steps of a kind that is gathered, all in one commit; the entries to fold."""

@@ -1,10 +1,12 @@
-"""On whose behalf a thread works, so that whatever many want is shared fairly between them."""
+"""On whose behalf a thread works, so that whatever many want is shared fairly between them, and until when it may."""
 
 from __future__ import annotations
 
+import math
 from contextvars import ContextVar
 
 BEHALF: ContextVar[str] = ContextVar("behalf", default="")  # the party: a flow, or its back-fills; nothing for the house itself
+UNTIL: ContextVar[float] = ContextVar("until", default=math.inf)  # when the limit of a step is over, by the clock `time.monotonic`
 
 _LATER = " later"
 

@@ -7,8 +7,10 @@ from typing import Any
 
 import msgspec
 
+from metrikon.core.extraction.asking import Asking
 from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.plan import Plan
+from metrikon.core.extraction.second import ask_again
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps
 
@@ -24,10 +26,21 @@ class Estimate(msgspec.Struct, frozen=True):
     pages: tuple[int, ...] = ()
 
 
-def estimate(kind: RecordType, index: Index, plan: Plan, other: Mapping[str, Any]) -> Estimate:
-    """The first requests of a plan; `other`: the record of a reading that costs nothing, which tells how long answers will be."""
+def estimate(kind: RecordType, index: Index, plan: Plan, other: Mapping[str, Any], asking: Asking) -> Estimate:
+    """The first requests of a plan, and those of the second reading; `other`: the record of a reading that costs nothing, which tells how long answers will be."""
     if not plan.asks:
         return Estimate(0, 0, 0)
+    first = _first(kind, index, plan, other)
+    again = list(ask_again(kind, index, other, asking)) if asking.second else []
+    if not again:
+        return first
+    prompt = sum(len(message["content"]) for ask in again for message in ask.messages)
+    answer = sum(len(msgspec.json.encode(ask.schema)) // 2 for ask in again)
+    pages = tuple(len(ask.pages) for ask in again)
+    return Estimate(first.requests + len(again), first.prompt + prompt, first.answer + answer, first.pages + pages)
+
+
+def _first(kind: RecordType, index: Index, plan: Plan, other: Mapping[str, Any]) -> Estimate:
     prompt = sum(len(message["content"]) for ask in plan.asks for message in ask.messages)
     answer: dict[str, Any] = {}
     for name, schema in kind.schema["properties"].items():

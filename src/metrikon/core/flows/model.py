@@ -61,7 +61,7 @@ class Common(Form):
     limit: Duration | None = Field(
         None,
         description="How long it may take, calls of models and waiting for a moment, an event, a person, another flow, a row to be written included: "
-        "seconds, or a duration such as PT4H or P3D. A call that is under way then is broken off, and the step has failed.",
+        "seconds, or a duration such as PT4H or P3D. A call or a reading that is under way then is broken off, and the step has failed.",
     )
     on_failure: OnFailure | None = Field(None, description="What is done when it has failed for good.")
 

@@ -79,6 +79,6 @@ KIND = Kind(
     needs=("document",),
     outward=True,
     uses=lambda parameters: (("record type", parameters.record_type),),
-    asks=lambda parameters: Asks(parameters.record_type, parameters.model, parameters.context),
+    asks=lambda parameters: Asks(parameters.record_type, parameters.model, parameters.context, None, parameters.second_reading, parameters.calls),
     tell=_tell,
 )
