@@ -6,7 +6,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
 from sqlalchemy import Connection
@@ -23,6 +23,7 @@ from metrikon.store.journal import Written
 
 log = logging.getLogger("metrikon.deliveries")
 GATHER_ALL = 0.005  # seconds that rows gather before they are looked at; a destination gathers more by its rest after a batch
+NOTED_AT_ONCE = 8  # runs whose rows are noted in one job
 SOON = 0.02  # seconds until a destination that could not be built is looked at again
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 
@@ -150,7 +151,18 @@ class Deliveries:
         return self._adapters[destination]
 
     def _written(self, rows: list[dict[str, Any]], receipts: list[Receipt]) -> None:
-        by_key = {row["key"]: (row, receipt) for row, receipt in zip(rows, receipts, strict=True)}
+        """Note rows that were written, a few runs at a time, so that whoever wants the database meanwhile has not to wait for all of them."""
+        by_run: dict[str, list[tuple[dict[str, Any], Receipt]]] = {}
+        for row, receipt in zip(rows, receipts, strict=True):
+            by_run.setdefault(row["run_id"], []).append((row, receipt))
+        every = list(by_run.values())
+        noted = [self._noted([each for one in every[at : at + NOTED_AT_ONCE] for each in one]) for at in range(0, len(every), NOTED_AT_ONCE)]
+        for future in noted:
+            self._ending.forget(future.result())
+
+    def _noted(self, some: list[tuple[dict[str, Any], Receipt]]) -> Future[list[str]]:
+        """Note all rows of a few runs; the runs that have come to their end by that."""
+        by_key = {row["key"]: (row, receipt) for row, receipt in some}
         now = self._clock.now()
         entries: dict[str, list[Written]] = {}
         for key, (row, receipt) in by_key.items():
@@ -163,9 +175,8 @@ class Deliveries:
             every = {run_id: list(written) for run_id, written in entries.items()}
             for key, run_id, path in deliveries.waiting(connection, list(by_key)):
                 row, receipt = by_key[key]
-                every.setdefault(run_id, []).append(
-                    _done(row, path, {"key": key, "result": "there already", "place": receipt.place, "by": row["run_id"]}, now)
-                )
+                result = {"key": key, "result": "there already", "place": receipt.place, "by": row["run_id"]}
+                every.setdefault(run_id, []).append(_done(row, path, result, now))
             settled = []
             for run_id, written in every.items():
                 total = journal.append(connection, run_id, written)
@@ -174,7 +185,7 @@ class Deliveries:
             runs.wake(connection, [each for each in every if each not in settled], now)
             return settled
 
-        self._ending.forget(self._database.write(job))
+        return self._database.submit(job)
 
     def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, short: bool = False) -> None:
         """A batch was not taken: try it again later, however often when the machine was `short` of something, or give it up and let its runs park."""
