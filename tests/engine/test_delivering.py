@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -58,6 +59,40 @@ def test_a_row_that_cannot_be_taken_keeps_no_other_from_being_written(error: typ
     assert set(rows.values()) == {"done", "given up"}
     assert not any("Moorgate" in str(row["Vendor"]) and row["Line"] == 2 for row in picky.rows.values())
     assert any("Moorgate" in str(row["Vendor"]) for row in picky.rows.values())
+
+
+class Resting(MemoryDestination):
+    """Rests for long after each batch."""
+
+    gather = 20.0
+
+
+TWO = """
+metrikon: 1
+name: NAME
+intakes: [{kind: upload}]
+destinations: {table: {kind: sql, url: "sqlite:///NAME.db", table: rows}}
+steps:
+  - {name: row, write: {to: table, key: ["${item.id}"], columns: {Name: "${item.name}"}}}
+"""
+
+
+def test_a_destination_that_rests_keeps_no_other_from_its_rows(house: Callable[..., App]) -> None:
+    app = house(flow=TWO.replace("NAME", "slow"))
+    app.catalog.put_flow(TWO.replace("NAME", "quick"))
+    places: dict[str, MemoryDestination] = {"slow.db": Resting(), "quick.db": MemoryDestination()}
+    app.deliveries._build = lambda said: next(place for name, place in places.items() if name in said.form.url)
+    app.start()
+    for number in range(2):
+        app.arrivals.take("slow", "upload", str(number), "a.txt", b"%d" % number)
+        eventually(lambda: len(places["slow.db"].rows) == 1)
+    eventually(lambda: states(app) == {"done": 1, "waiting": 1})
+    time.sleep(0.3)  # until it was looked at, and rests
+    start = time.monotonic()
+    quick = app.arrivals.take("quick", "upload", "1", "b.txt", b"quick").run_id
+    eventually(lambda: run_state(app, quick)[0] == "done")
+    assert time.monotonic() - start < 5
+    assert len(places["slow.db"].rows) == 1, "it rests still"
 
 
 def test_an_error_while_looking_for_rows_leaves_no_destination_busy(house: Callable[..., App], monkeypatch: pytest.MonkeyPatch) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
@@ -14,6 +14,7 @@ from sqlalchemy import Connection
 from metrikon.core.flows.keys import MARK, row_key
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
+from metrikon.ports.behalf import BEHALF
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, Unusable
 from metrikon.ports.machine import short_of
@@ -22,8 +23,9 @@ from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 
 log = logging.getLogger("metrikon.deliveries")
+LOOK = 0.5  # seconds between looks, whether anybody woke it or not
 GATHER_ALL = 0.005  # seconds that rows gather before they are looked at; a destination gathers more by its rest after a batch
-NOTED_AT_ONCE = 8  # runs whose rows are noted in one job
+NOTED_AT_ONCE = 16  # rows that are noted in one job; more where one run has more
 SOON = 0.02  # seconds until a destination that could not be built is looked at again
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 
@@ -63,8 +65,9 @@ class Deliveries:
         self._wake.set()
 
     def _loop(self) -> None:
+        again = 0.0
         while not self._stop.is_set():
-            if self._wake.wait(0.5):
+            if self._wake.wait(min(again or LOOK, LOOK)):  # one destination that rests keeps no other from its rows
                 self._stop.wait(GATHER_ALL)  # what comes close together goes together
             self._wake.clear()
             try:
@@ -72,9 +75,6 @@ class Deliveries:
             except Exception:
                 log.exception("deliveries could not be looked up")
                 again = 1.0
-            if again:
-                self._stop.wait(again)
-                self._wake.set()
 
     def _hand_out(self) -> float:
         """Start a batch for every destination that is free; seconds until one that is resting is due."""
@@ -151,12 +151,8 @@ class Deliveries:
         return self._adapters[destination]
 
     def _written(self, rows: list[dict[str, Any]], receipts: list[Receipt]) -> None:
-        """Note rows that were written, a few runs at a time, so that whoever wants the database meanwhile has not to wait for all of them."""
-        by_run: dict[str, list[tuple[dict[str, Any], Receipt]]] = {}
-        for row, receipt in zip(rows, receipts, strict=True):
-            by_run.setdefault(row["run_id"], []).append((row, receipt))
-        every = list(by_run.values())
-        noted = [self._noted([each for one in every[at : at + NOTED_AT_ONCE] for each in one]) for at in range(0, len(every), NOTED_AT_ONCE)]
+        """Note rows that were written, each on behalf of its flow and few at a time: whoever wants the database meanwhile has not to wait for all of them."""
+        noted = [self._noted(some) for some in _few(list(zip(rows, receipts, strict=True)))]
         for future in noted:
             self._ending.forget(future.result())
 
@@ -185,7 +181,11 @@ class Deliveries:
             runs.wake(connection, [each for each in every if each not in settled], now)
             return settled
 
-        return self._database.submit(job)
+        mine = BEHALF.set(str(some[0][0]["flow"]))
+        try:
+            return self._database.submit(job)
+        finally:
+            BEHALF.reset(mine)
 
     def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, short: bool = False) -> None:
         """A batch was not taken: try it again later, however often when the machine was `short` of something, or give it up and let its runs park."""
@@ -215,6 +215,21 @@ class Deliveries:
             self._database.write(job)
         except StoreFailed as error:
             log.error("a failed delivery could not be noted: %s", error)
+
+
+def _few(written: list[tuple[dict[str, Any], Receipt]]) -> Iterator[list[tuple[dict[str, Any], Receipt]]]:
+    """Rows with their receipts, few at a time: of one flow each, and all of a run together, so that it goes on once."""
+    by_run: dict[tuple[str, str], list[tuple[dict[str, Any], Receipt]]] = {}
+    for row, receipt in written:
+        by_run.setdefault((str(row["flow"]), str(row["run_id"])), []).append((row, receipt))
+    some: list[tuple[dict[str, Any], Receipt]] = []
+    for (flow, _), rows in sorted(by_run.items(), key=lambda pair: pair[0][0]):
+        if some and (some[0][0]["flow"] != flow or len(some) + len(rows) > NOTED_AT_ONCE):
+            yield some
+            some = []
+        some = some + rows
+    if some:
+        yield some
 
 
 def _done(row: dict[str, Any], path: str, result: dict[str, Any], now: int) -> Written:

@@ -1,0 +1,118 @@
+"""connections: outside services with a way of signing in; made, tested, removed, their key changed."""
+
+from __future__ import annotations
+
+import argparse
+import getpass
+import sys
+from collections.abc import Mapping
+from typing import Any, TextIO
+
+from metrikon.cli.common import client, print_json, reaching, table, when
+from metrikon.core.flows.connecting import WAYS
+
+
+def add(commands: Any) -> None:
+    """Add the commands."""
+    found = commands.add_parser("connections", help="outside services: address, way of signing in, secret; each can be tested").add_subparsers(
+        title="connections", metavar="ACTION", required=True
+    )
+    putting = found.add_parser(
+        "put",
+        help="keep a connection, and test it",
+        description="Keep a connection, and test it with a real call that changes nothing. The secret is asked for, or read from standard input with "
+        "--secret-stdin; without one that before stays, as long as it goes to the same place. It is sealed, and never shown. "
+        f"Ways of signing in: {'; '.join(f'{name}: {about}' for name, about in WAYS.items())}. Exit 1 when the test fails; it is kept all the same.",
+    )
+    putting.add_argument("name")
+    putting.add_argument("address", help="such as https://plants.example/api; flows name what comes after it")
+    putting.add_argument("--way", choices=tuple(WAYS), default="none", help="how one signs in (default: none)")
+    putting.add_argument("--user", default="", help="of basic, or the id of an OAuth 2 client")
+    putting.add_argument("--header", default="", metavar="NAME", help="of --way header")
+    putting.add_argument("--parameter", default="", metavar="NAME", help="of --way query")
+    putting.add_argument("--token-url", default="", metavar="URL", help="of --way client")
+    putting.add_argument("--scope", default="", help="of --way client")
+    putting.add_argument("--probe", default="", metavar="PATH", help="what is asked for when it is tested, after its address")
+    putting.add_argument("--secret-stdin", action="store_true", help="read the secret from standard input")
+    putting.add_argument("--same-secret", action="store_true", help="leave the secret as it is")
+    reaching(putting)
+    putting.set_defaults(run=run_put)
+    listing = found.add_parser("list", help="every connection, without secrets")
+    reaching(listing)
+    listing.set_defaults(run=run_list)
+    testing = found.add_parser("test", help="make a real call that changes nothing, and say what it did")
+    testing.add_argument("name")
+    reaching(testing)
+    testing.set_defaults(run=run_test)
+    removing = found.add_parser("remove", help="keep a connection no longer; not while flows name it")
+    removing.add_argument("name")
+    reaching(removing)
+    removing.set_defaults(run=run_remove)
+    changing = found.add_parser("new-key", help="seal every secret with a new key")
+    reaching(changing)
+    changing.set_defaults(run=run_new_key)
+
+
+def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Keep a connection."""
+    secret = None
+    if given.way != "none" and not given.same_secret:
+        secret = sys.stdin.readline().rstrip("\r\n") if given.secret_stdin else getpass.getpass("Secret: ")
+    more = {"name": given.header or given.parameter, "token_url": given.token_url, "scope": given.scope}
+    with client(given) as service:
+        found = service.put_connection(given.name, given.address, way=given.way, secret=secret, probe=given.probe, user=given.user, **more)
+    return _told(given, found, out)
+
+
+def run_test(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Test a connection."""
+    with client(given) as service:
+        found = service.test_connection(given.name)
+    return _told(given, found, out)
+
+
+def _told(given: argparse.Namespace, found: Mapping[str, Any], out: TextIO) -> int:
+    if given.json:
+        print_json(found, out)
+    else:
+        print(f"{found['name']}: {'it fails. ' if found['failing_since'] else ''}{found['told']}", file=out)
+    return 1 if found["failing_since"] else 0
+
+
+def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Every connection."""
+    with client(given) as service:
+        found = service.connections()
+    if given.json:
+        print_json(found, out)
+        return 0
+    rows = [
+        [
+            each["name"],
+            each["address"],
+            each["way"]["kind"],
+            f"fails since {when(each['failing_since'])}" if each["failing_since"] else "",
+            each["told"],
+        ]
+        for each in found
+    ]
+    table(rows, ["name", "address", "way", "", "last told"], out) if rows else print(
+        "There is no connection yet. Make one with `connections put`.", file=out
+    )
+    return 0
+
+
+def run_remove(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Keep a connection no longer."""
+    with client(given) as service:
+        service.remove_connection(given.name)
+    print_json({"removed": given.name}, out) if given.json else print(f"{given.name} is kept no longer.", file=out)
+    return 0
+
+
+def run_new_key(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Seal every secret anew."""
+    with client(given) as service:
+        count = service.new_key()
+    print_json({"sealed": count}, out) if given.json else print(f"{count} secrets are sealed with a new key.", file=out)
+    return 0

@@ -1,0 +1,42 @@
+"""Calls about connections."""
+
+from __future__ import annotations
+
+from typing import Any
+
+
+class ConnectionCalls:
+    """The part of the client that is about connections."""
+
+    def _ask(self, method: str, path: str, *, body: Any = None, content: bytes | None = None, params: dict[str, Any] | None = None) -> Any:
+        raise NotImplementedError
+
+    def connections(self) -> list[dict[str, Any]]:
+        """Every connection, without secrets."""
+        return list(self._ask("GET", "/api/connections")["items"])
+
+    def connection(self, name: str) -> dict[str, Any]:
+        """One connection, without its secret."""
+        return dict(self._ask("GET", f"/api/connections/{name}"))
+
+    def put_connection(
+        self, name: str, address: str, *, way: str = "none", secret: str | None = None, probe: str = "", user: str = "", **more: str
+    ) -> dict[str, Any]:
+        """Keep a connection and test it: `told` says what came of that, `failing_since` whether it failed.
+
+        `way`: none, bearer, basic (`user`), header or query (`name`), client (`user`, `token_url`, `scope`).
+        """
+        body = {"address": address, "way": {"kind": way, "user": user, **more}, "probe": probe, "secret": secret}
+        return dict(self._ask("PUT", f"/api/connections/{name}", body=body))
+
+    def test_connection(self, name: str) -> dict[str, Any]:
+        """Make a real call that changes nothing."""
+        return dict(self._ask("POST", f"/api/connections/{name}/test"))
+
+    def remove_connection(self, name: str) -> None:
+        """Keep a connection no longer; not while flows name it."""
+        self._ask("DELETE", f"/api/connections/{name}")
+
+    def new_key(self) -> int:
+        """Seal every secret with a new key; how many."""
+        return int(self._ask("POST", "/api/connections-key")["sealed"])

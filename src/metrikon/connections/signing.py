@@ -1,0 +1,67 @@
+"""Signing in at an outside service: what is sent along, to its own origin alone."""
+
+from __future__ import annotations
+
+import base64
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from metrikon.connections.fetching import FetchFailed, posted
+from metrikon.core.flows.connecting import Way, origin
+from metrikon.core.values.exact import NotJson, loads
+
+EARLY = 30.0  # seconds before its end that a token is asked for anew
+USUAL, LONGEST = 300.0, 86_400.0  # seconds that a token is used: when its server does not say, and at most
+
+
+@dataclass(frozen=True)
+class Signed:
+    """Headers and parameters that are sent to one origin, and to no other; they hold a secret, and are shown nowhere."""
+
+    to: tuple[str, str, int]
+    headers: Mapping[str, str] = field(default_factory=dict, repr=False)
+    parameters: Mapping[str, str] = field(default_factory=dict, repr=False)
+
+
+@dataclass(frozen=True)
+class Token:
+    """An access token (RFC 6749, 5.1), until when it is used (by `time.monotonic`), and what it lets one do, as its server says."""
+
+    value: str = field(repr=False)
+    until: float
+    scope: str = ""
+
+
+def signed(address: str, way: Way, secret: str, token: Callable[[], Token]) -> Signed:
+    """What is sent along to an address. `token`: an access token, where one is wanted; raises `FetchFailed` from it."""
+    to = origin(address)
+    if way.kind == "bearer":
+        return Signed(to, {"Authorization": f"Bearer {secret}"})
+    if way.kind == "basic":
+        return Signed(to, {"Authorization": f"Basic {base64.b64encode(f'{way.user}:{secret}'.encode()).decode()}"})
+    if way.kind == "header":
+        return Signed(to, {way.name: secret})
+    if way.kind == "query":
+        return Signed(to, {}, {way.name: secret})
+    if way.kind == "client":
+        return Signed(to, {"Authorization": f"Bearer {token().value}"})
+    return Signed(to)
+
+
+def token_of(way: Way, secret: str, *, private: bool) -> Token:
+    """An access token for a client (RFC 6749, 4.4). Raises `FetchFailed`, with the error that the server names."""
+    form = {"grant_type": "client_credentials", **({"scope": way.scope} if way.scope else {})}
+    login = base64.b64encode(f"{way.user}:{secret}".encode()).decode()
+    answer = posted(way.token_url, form, {"Authorization": f"Basic {login}", "Accept": "application/json"}, private=private)
+    try:
+        told = loads(answer.data or b"")
+    except NotJson as error:
+        raise FetchFailed(f"{way.token_url} gave no token: its answer is no JSON.") from error
+    value = told.get("access_token") if isinstance(told, dict) else None
+    if answer.status != 200 or not isinstance(value, str) or not value.isprintable():
+        why = told.get("error_description") or told.get("error") if isinstance(told, dict) else None
+        raise FetchFailed(f"{way.token_url} gave no token to {way.user}: it answered {answer.status}{f', {str(why)[:200]}' if why else ''}.")
+    lasts = told.get("expires_in")
+    seconds = min(float(lasts), LONGEST) if isinstance(lasts, int) and lasts > 0 else USUAL
+    return Token(value, time.monotonic() + max(seconds - EARLY, seconds / 2), str(told.get("scope") or way.scope))

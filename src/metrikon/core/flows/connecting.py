@@ -1,0 +1,70 @@
+"""What a connection is, as far as flows and people see it: an address and a way of signing in; its secret is never part of it."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+import msgspec
+
+WAYS = {
+    "none": "nothing is sent",
+    "bearer": "the secret as a bearer token (RFC 6750)",
+    "basic": "user and password (RFC 7617); the secret is the password",
+    "header": "the secret in a header of its own",
+    "query": "the secret as a parameter of the address",
+    "client": "OAuth 2, client credentials (RFC 6749, 4.4); the secret is that of the client",
+}
+
+
+class Way(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How one signs in. `user`: of basic, or the id of an OAuth 2 client; `name`: of the header or parameter; `token_url`, `scope`: of OAuth 2."""
+
+    kind: str = "none"
+    user: str = ""
+    name: str = ""
+    token_url: str = ""
+    scope: str = ""
+
+    def wrong(self) -> str:
+        """What is missing or wrong; nothing when it can be used."""
+        if self.kind not in WAYS:
+            return f"There is no way {self.kind!r} of signing in. Known: {', '.join(WAYS)}."
+        wants = {"basic": ("user",), "header": ("name",), "query": ("name",), "client": ("user", "token_url")}.get(self.kind, ())
+        missing = [each for each in wants if not getattr(self, each)]
+        if missing:
+            return f"The way {self.kind} wants {' and '.join(missing)} as well."
+        if any(c < " " or c in ":\x7f" for c in self.name) or any(c < " " for c in self.user):
+            return "Names and users are plain text in one line, a name without a colon."
+        return wrong_address(self.token_url) if self.kind == "client" else ""
+
+
+def wrong_address(address: str) -> str:
+    """What is wrong with the address of a connection; nothing when it can be used."""
+    try:
+        parts = urlsplit(address)
+        _ = parts.port
+    except ValueError:
+        return f"{address!r} is no address."
+    if parts.scheme not in ("http", "https") or not parts.hostname:
+        return f"{address!r} is no address; give one that begins with https:// or http://."
+    if parts.username or parts.password:
+        return "The address holds a name or a password. Give the password as the secret."
+    return "The address holds parameters or a part after #. Leave them out." if parts.query or parts.fragment else ""
+
+
+def origin(address: str) -> tuple[str, str, int]:
+    """Scheme, host and port: a secret goes nowhere else (RFC 6454)."""
+    parts = urlsplit(address)
+    return parts.scheme.lower(), (parts.hostname or "").lower(), parts.port or (443 if parts.scheme.lower() == "https" else 80)
+
+
+def joined(address: str, path: str) -> str:
+    """The address of something under a connection: the path after its address, or a whole address of the same origin. Raises ValueError for any other."""
+    if path.startswith(("http://", "https://")):
+        if origin(path) != origin(address):
+            raise ValueError(f"{path} is not at {address}, and the connection signs in nowhere else.")
+        return path
+    found = f"{address.rstrip('/')}/{path.lstrip('/')}" if path else address
+    if origin(found) != origin(address):
+        raise ValueError(f"{path!r} leads away from {address}.")
+    return found

@@ -1,0 +1,224 @@
+"""Connections: kept with their secrets sealed, tested by a real and harmless call, and signed in with when a flow that names them calls."""
+
+from __future__ import annotations
+
+import re
+import threading
+import time
+from typing import Any
+
+import msgspec
+from sqlalchemy import Connection
+
+from metrikon.connections.fetching import FetchFailed, Wanted, fetch
+from metrikon.connections.sealing import CannotOpen, Sealing, keys_of, new_key, put_keys
+from metrikon.connections.signing import Signed, Token, signed, token_of
+from metrikon.core.flows.connecting import Way, joined, origin, wrong_address
+from metrikon.core.flows.form import NAME
+from metrikon.core.values.near import meant
+from metrikon.core.values.text import clean
+from metrikon.engine.answers import NotNow, NotThere
+from metrikon.engine.catalog import Catalog
+from metrikon.ports.clock import Clock
+from metrikon.store import connections
+from metrikon.store.database import Database
+from metrikon.store.files import DiskFiles
+
+LARGEST = 2_000_000  # bytes of what a test gets
+SECONDS = 20.0  # of a test
+LONGEST = 400  # characters that are told of a call
+
+
+class BadConnection(ValueError):
+    """A connection that cannot be kept so; the message says why."""
+
+
+class Connections:
+    """The connections of a service. `private`: whether addresses of private networks may be called; `given`: keys that the environment gives."""
+
+    def __init__(self, database: Database, files: DiskFiles, catalog: Catalog, sealing: Sealing, clock: Clock, *, private: bool, given: str) -> None:
+        self._database, self._root, self._catalog, self._clock = database, files.root, catalog, clock
+        self._sealing, self._private, self._given = sealing, private, given
+        self._tokens: dict[str, tuple[int, Token]] = {}
+        self._lock = threading.Lock()
+
+    def all(self) -> list[dict[str, Any]]:
+        """Every connection, by name, without its secret."""
+        with self._database.reading() as connection:
+            return [_shown(row) for row in connections.all_connections(connection)]
+
+    def one(self, name: str) -> dict[str, Any]:
+        """One of them. Raises `NotThere`."""
+        return _shown(self._row(name))
+
+    def failing(self) -> list[dict[str, Any]]:
+        """Those that fail, since the longest first."""
+        with self._database.reading() as connection:
+            return [_shown(row) for row in connections.failing(connection)]
+
+    def put(self, name: str, address: str, way: Way, secret: str | None, by: str, probe: str = "") -> dict[str, Any]:
+        """Keep a connection and test it; what the test told stands with it. Without a secret the one before stays, as long as it goes to the same place.
+
+        Raises `BadConnection`.
+        """
+        wrong = _wrong_name(name) or wrong_address(address) or way.wrong()
+        if wrong:
+            raise BadConnection(wrong)
+        try:
+            joined(address, probe)
+        except ValueError as error:
+            raise BadConnection(str(error)) from error
+        now = self._clock.now()
+        row = {
+            "name": name,
+            "address": address,
+            "way": msgspec.json.encode(way),
+            "probe": probe,
+            "sealed": self._sealed(name, address, way, secret),
+            "put_at": now,
+            "put_by": by,
+            "tested_at": None,
+            "told": "",
+            "failing_since": None,
+        }
+        self._database.write(lambda connection: connections.put(connection, row))
+        self._catalog.changed()
+        return self.test(name)
+
+    def _sealed(self, name: str, address: str, way: Way, secret: str | None) -> bytes | None:
+        if way.kind == "none":
+            return None
+        if secret:
+            return self._sealing.seal(secret, name)
+        try:
+            before = self._row(name)
+        except NotThere:
+            before = None
+        if before is None or before["sealed"] is None:
+            raise BadConnection("Give the secret: it was not given before.")
+        old = msgspec.json.decode(before["way"], type=Way)
+        if origin(str(before["address"])) != origin(address) or (old.kind, old.token_url) != (way.kind, way.token_url):
+            raise BadConnection("It goes to another place, or signs in otherwise than before: give the secret anew.")
+        return bytes(before["sealed"])
+
+    def remove(self, name: str) -> None:
+        """Keep a connection no longer. Raises `NotThere`, and `NotNow` while flows name it."""
+        self._row(name)
+        users = self.users(name)
+        if users:
+            raise NotNow(f"The connection {name} is named by {', '.join(users)}. Change or switch off what uses it first.")
+        self._database.write(lambda connection: connections.remove(connection, name))
+        self._catalog.changed()
+
+    def users(self, name: str) -> list[str]:
+        """The flows that name a connection."""
+        return self._catalog.naming("connection", name)
+
+    def test(self, name: str) -> dict[str, Any]:
+        """Ask for what it is tested by; the connection with what came of it. Raises `NotThere`."""
+        row = self._row(name)
+        start = time.monotonic()
+        try:
+            along = self.signed(name)
+            found = fetch(Wanted(joined(str(row["address"]), str(row["probe"])), LARGEST, SECONDS, private=self._private, signed=along))
+        except FetchFailed as error:
+            self._note(name, str(error), failed=True, tested=True)
+        else:
+            took = time.monotonic() - start
+            kind = f", {found.media}" if found.media else ""
+            self._note(name, f"{found.url} answered {found.status} in {took:.2f} s{kind}{self._as(name)}.", failed=False, tested=True)
+        return self.one(name)
+
+    def _as(self, name: str) -> str:
+        """As whom it signed in, and what that lets one do, as far as it is told."""
+        way = msgspec.json.decode(self._row(name)["way"], type=Way)
+        token = self._tokens.get(name)
+        may = f", which may {token[1].scope}" if token is not None and token[1].scope else ""
+        return f"; signed in as {way.user}{may}" if way.user else "; signed in by its secret" if way.kind != "none" else ""
+
+    def signed(self, name: str) -> Signed:
+        """What is sent along to the address of a connection. Raises `FetchFailed`."""
+        try:
+            row = self._row(name)
+            secret = self._sealing.open(bytes(row["sealed"]), name) if row["sealed"] is not None else ""
+        except (NotThere, CannotOpen) as error:
+            raise FetchFailed(str(error)) from error
+        way = msgspec.json.decode(row["way"], type=Way)
+        return signed(str(row["address"]), way, secret, lambda: self._token(name, int(row["put_at"]), way, secret))
+
+    def at(self, name: str, path: str) -> str:
+        """The address of something under a connection. Raises `FetchFailed`."""
+        try:
+            return joined(str(self._row(name)["address"]), path)
+        except (NotThere, ValueError) as error:
+            raise FetchFailed(str(error)) from error
+
+    def _token(self, name: str, put_at: int, way: Way, secret: str) -> Token:
+        with self._lock:
+            kept = self._tokens.get(name)
+            if kept is None or kept[0] != put_at or kept[1].until < time.monotonic():
+                self._tokens.pop(name, None)
+                kept = self._tokens[name] = (put_at, token_of(way, secret, private=self._private))
+            return kept[1]
+
+    def came(self, name: str, problem: str = "") -> None:
+        """A call was made by a connection; what went wrong, or nothing. It is noted where that is news."""
+        with self._database.reading() as connection:
+            row = connections.get(connection, name)
+        if row is not None and bool(problem) != (row["failing_since"] is not None):
+            self._note(name, problem or "It answers again.", failed=bool(problem), tested=False)
+        if problem:
+            self._tokens.pop(name, None)  # it may have been withdrawn
+
+    def _note(self, name: str, told: str, *, failed: bool, tested: bool) -> None:
+        now = self._clock.now()
+
+        def job(connection: Connection) -> None:
+            row = connections.get(connection, name)
+            if row is None:
+                return
+            since = (row["failing_since"] or now) if failed else None
+            connections.change(connection, name, told=clean(told)[:LONGEST], failing_since=since, **({"tested_at": now} if tested else {}))
+
+        self._database.write(job)
+
+    def new_key(self) -> int:
+        """Seal every secret with a new key, or with the first of those that the environment gives; how many.
+
+        Whenever that is cut off, every secret can still be opened. Raises `CannotOpen` before anything is changed.
+        """
+        keys = keys_of(self._root, self._given)
+        if not self._given:
+            keys = put_keys(self._root, [new_key(), *keys])
+        fresh = Sealing(keys)
+
+        def job(connection: Connection) -> int:
+            rows = [row for row in connections.all_connections(connection) if row["sealed"] is not None]
+            for row in rows:
+                secret = fresh.open(bytes(row["sealed"]), str(row["name"]))
+                connections.change(connection, str(row["name"]), sealed=fresh.seal(secret, str(row["name"])))
+            return len(rows)
+
+        count = self._database.write(job)
+        if not self._given:
+            put_keys(self._root, keys[:1])
+        self._sealing = Sealing(keys[:1])
+        return count
+
+    def _row(self, name: str) -> dict[str, Any]:
+        with self._database.reading() as connection:
+            row = connections.get(connection, name)
+            known = [str(each["name"]) for each in connections.all_connections(connection)] if row is None else []
+        if row is None:
+            raise NotThere(f"There is no connection {name!r}{meant(name, known)} Known: {', '.join(known) or 'none'}.")
+        return row
+
+
+def _wrong_name(name: str) -> str:
+    return "" if re.fullmatch(NAME, name) else f"{name!r} is no name: letters, figures and underscores, at most 40, not a figure first."
+
+
+def _shown(row: dict[str, Any]) -> dict[str, Any]:
+    """A connection as anybody may see it."""
+    told = {name: row[name] for name in ("name", "address", "probe", "put_at", "put_by", "tested_at", "told", "failing_since")}
+    return {**told, "way": msgspec.json.decode(row["way"], type=Way), "secret": row["sealed"] is not None}

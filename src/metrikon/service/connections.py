@@ -1,0 +1,114 @@
+"""Connections: outside services with a way of signing in. Secrets go in and never come out."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import msgspec
+from flask import Response, g
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import Field
+
+from metrikon.app.assemble import App
+from metrikon.connections.sealing import CannotOpen
+from metrikon.core.flows.connecting import Way
+from metrikon.engine.connecting import BadConnection
+from metrikon.service.asked import NamePath
+from metrikon.service.problems import Problem
+from metrikon.service.reply import reply
+from metrikon.service.views import View
+
+
+class WayView(View):
+    """How one signs in: none, bearer, basic (`user`), header or query (`name`), client (OAuth 2 client credentials: `user`, `token_url`, `scope`)."""
+
+    kind: Literal["none", "bearer", "basic", "header", "query", "client"] = "none"
+    user: str = Field("", max_length=200)
+    name: str = Field("", max_length=100)
+    token_url: str = Field("", max_length=1000)
+    scope: str = Field("", max_length=500)
+
+
+class ConnectionBody(View):
+    """A connection. Without a secret the one before stays, as long as it goes to the same place."""
+
+    address: str = Field(..., max_length=1000)
+    way: WayView = WayView()
+    probe: str = Field("", max_length=1000, description="What is asked for when it is tested, after its address; something that changes nothing.")
+    secret: str | None = Field(None, max_length=10_000)
+
+
+class ConnectionView(View):
+    """A connection without its secret. `told`: what came of the last test or call; `failing_since`: from when on calls fail."""
+
+    name: str
+    address: str
+    way: WayView
+    probe: str
+    secret: bool
+    put_at: int
+    put_by: str
+    tested_at: int | None
+    told: str
+    failing_since: int | None
+    flows: list[str] = Field([], description="The flows that name it.")
+
+
+class ConnectionList(View):
+    items: list[ConnectionView]
+
+
+class KeyView(View):
+    """How many secrets were sealed with a new key."""
+
+    sealed: int
+
+
+def blueprint(app: App) -> APIBlueprint:
+    """The routes."""
+    api = APIBlueprint("connections", __name__, abp_tags=[Tag(name="connections")])
+
+    @api.get("/api/connections", responses={200: ConnectionList}, operation_id="listConnections")
+    def list_connections() -> Response:
+        """Every connection, without secrets."""
+        return reply(ConnectionList(items=[_view(app, each) for each in app.connections.all()]))
+
+    @api.get("/api/connections/<string:name>", responses={200: ConnectionView}, operation_id="getConnection")
+    def get_connection(path: NamePath) -> Response:
+        """One connection, without its secret."""
+        return reply(_view(app, app.connections.one(path.name)))
+
+    @api.put("/api/connections/<string:name>", responses={200: ConnectionView}, operation_id="putConnection")
+    def put_connection(path: NamePath, body: ConnectionBody) -> Response:
+        """Keep a connection, and test it: `told` says what came of that. It is kept though the test fails."""
+        way = Way(**body.way.model_dump())
+        try:
+            found = app.connections.put(path.name, body.address.strip(), way, body.secret, str(g.person), body.probe.strip())
+        except BadConnection as error:
+            raise Problem(422, "bad-connection", str(error)) from error
+        return reply(_view(app, found))
+
+    @api.post("/api/connections/<string:name>/test", responses={200: ConnectionView}, operation_id="testConnection")
+    def test_connection(path: NamePath) -> Response:
+        """Make a real call that changes nothing, and say what it did and as whom."""
+        return reply(_view(app, app.connections.test(path.name)))
+
+    @api.delete("/api/connections/<string:name>", responses={204: None}, operation_id="removeConnection")
+    def remove_connection(path: NamePath) -> Response:
+        """Keep a connection no longer; not while flows name it."""
+        app.connections.remove(path.name)
+        return Response(status=204)
+
+    @api.post("/api/connections-key", responses={200: KeyView}, operation_id="newKey")
+    def new_key() -> Response:
+        """Seal every secret with a new key."""
+        try:
+            return reply(KeyView(sealed=app.connections.new_key()))
+        except CannotOpen as error:
+            raise Problem(409, "cannot-open", str(error)) from error
+
+    return api
+
+
+def _view(app: App, row: dict[str, Any]) -> ConnectionView:
+    return ConnectionView(**{**row, "way": msgspec.to_builtins(row["way"])}, flows=app.connections.users(row["name"]))
