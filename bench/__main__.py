@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, growth, judging, kills, language, misbehaving, reading, throughput
+from bench import accuracy, growth, judging, kills, language, misbehaving, reading, throughput, urgent
 from bench.report import Result, write
 
 ALL = {
@@ -24,7 +24,7 @@ ALL = {
     "journal": language.journal_steps,
     "many waiting": language.many_waiting,
     "kills": kills.kills,
-    "one urgent": language.one_urgent,
+    "one urgent": urgent.one_urgent,
     "text PDFs": reading.text_pdfs,
     "grounding": reading.grounding,
     "without a model": reading.without_a_model,

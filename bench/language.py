@@ -25,7 +25,7 @@ from metrikon.core.feel import evaluate
 from metrikon.core.values.exact import dumps
 from metrikon.drivers.rubbish import look_seldom
 from metrikon.engine.looking import state_of
-from metrikon.store import flows, journal, listing
+from metrikon.store import journal, listing
 from metrikon.store.journal import Written
 from metrikon.store.tables import items, runs
 
@@ -255,42 +255,3 @@ def _wait(connection: Any, made: list[tuple[str, str]], far: int) -> None:
 def _epoch(app: App, run: str) -> int:
     with app.database.reading() as connection:
         return int(connection.execute(runs.select().where(runs.c.id == run)).mappings().one()["epoch"])
-
-
-def one_urgent(folder: Path, less: int) -> list[Result]:
-    """From upload to its row, of one item beside a back-fill of 2,000 of another flow, against the same alone."""
-    steps = (
-        '  - {name: paper, read: {file: "${item.file}"}}\n  - {name: row, write: {to: table, key: ["${item.id}"], columns: {N: "${paper.pages}"}}}\n'
-    )
-    app = App(Settings(home=folder))
-    for name in ("crowd", "urgent"):
-        app.catalog.put_flow(HEAD.format(name=name) + steps)
-    app.start()
-    try:
-        alone = [_one(app, number) for number in range(6)][1:]
-        app.database.write(lambda connection: flows.pause_flow(connection, "crowd", True, "bench", app.clock.now()))
-        for number in range(2000 // less):
-            app.arrivals.begin("crowd", "upload", str(number), f"{number}.txt", f"a note {number}\n".encode() * 20)
-        app.database.write(lambda connection: flows.pause_flow(connection, "crowd", False, "bench", app.clock.now()))
-        app.engine.wake()
-        time.sleep(1)
-        beside = [_one(app, 100 + number) for number in range(5)]
-        with app.database.reading() as connection:
-            moving = sum(count for state, count in listing.state_counts(connection).items() if state in ("ready", "running", "waiting"))
-    finally:
-        app.close()
-    one, two = statistics.median(beside), statistics.median(alone)
-    behind = f"{one:.2f} s and {two:.2f} s; {moving:,} were still on their way"
-    return [result("one item beside a back-fill of 2,000 / alone", one / two, "at most 3", lambda r: r <= 3, behind)]
-
-
-def _one(app: App, number: int) -> float:
-    start = time.perf_counter()
-    sent = app.arrivals.take("urgent", "upload", str(number), "mail.txt", f"urgent {number}\n".encode() * 20)
-    while time.perf_counter() - start < 60:
-        with app.database.reading() as connection:
-            state = connection.execute(runs.select().where(runs.c.id == sent.run_id)).mappings().one()["state"]
-        if state == "done":
-            break
-        time.sleep(0.003)
-    return time.perf_counter() - start
