@@ -15,6 +15,7 @@ from metrikon.app.kinds import kinds
 from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
 from metrikon.app.watching import Watching
+from metrikon.connections.sealing import Sealing, keys_of
 from metrikon.core.flows.model import Said
 from metrikon.core.flows.problems import BadFlow
 from metrikon.drivers.reading import ReaderPool
@@ -26,6 +27,7 @@ from metrikon.engine.budget import Breaker, Budget
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.carrying import Carrying
 from metrikon.engine.catalog import Catalog, Lists
+from metrikon.engine.connecting import Connections
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.ending import Ending
 from metrikon.engine.engine import Engine, EngineSettings
@@ -103,12 +105,17 @@ class App:
         self.places = Places(self.database, self.clock, self.home, folders, settings.servers.split(","), self._touched)
         heads: Lists = lambda: self.workshop.lists.heads()  # noqa: E731
         self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self.places.problems)
+        sealing = Sealing(keys_of(self.home, settings.secret_key))
+        self.connections = Connections(
+            *(self.database, self.files, self.catalog, sealing, self.clock), private=settings.fetch_private, given=settings.secret_key
+        )
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
         self.workshop = EngineWorkshop(
             *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model),
             *(self._places, self._destination, self.transcriber, self.passwords.of),
+            connections=self.connections,
             fetch_private=settings.fetch_private,
             fetch_limits=(settings.fetches_a_minute, settings.fetches_at_once),
         )

@@ -53,6 +53,9 @@ class Settings:
     spend_day: Decimal = _setting(Decimal(0), "Most that all flows may spend on models a day (UTC); 0: no limit.")
     calls_a_minute: int = _setting(0, "Most calls of the model a minute; 0: no limit.")
     tokens_a_minute: int = _setting(0, "Most tokens that the model reads and writes a minute; 0: no limit.")
+    secret_key: str = _setting(
+        "", "Keys of the secrets of connections (32 bytes in base64), the newest first; empty: secret.key in the folder. Set it in the environment."
+    )
     fetch_private: bool = _setting(False, "Let flows fetch pages from private addresses, such as those of the own network.")
     fetches_a_minute: int = _setting(0, "Most pages that are fetched from one host a minute; 0: no limit.")
     fetches_at_once: int = _setting(4, "Most pages that are fetched from one host at once; 0: no limit.")

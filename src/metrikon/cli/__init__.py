@@ -13,6 +13,7 @@ from typing import TextIO
 
 from metrikon import __version__
 from metrikon.cli import (
+    connections,
     demo,
     documents,
     items,
@@ -57,7 +58,24 @@ def parser() -> argparse.ArgumentParser:
     )
     top.add_argument("--version", action="version", version=f"metrikon {__version__}")
     commands = top.add_subparsers(title="commands", metavar="COMMAND", required=True)
-    for room in (demo, service, people, reading, documents, judging, judgements, trial, items, records, models, keeping, lists, language, setup):
+    for room in (
+        demo,
+        service,
+        people,
+        reading,
+        documents,
+        judging,
+        judgements,
+        trial,
+        items,
+        records,
+        models,
+        keeping,
+        connections,
+        lists,
+        language,
+        setup,
+    ):
         room.add(commands)
     return top
 

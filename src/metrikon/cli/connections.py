@@ -58,7 +58,7 @@ def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     secret = None
     if given.way != "none" and not given.same_secret:
         secret = sys.stdin.readline().rstrip("\r\n") if given.secret_stdin else getpass.getpass("Secret: ")
-    more = {"name": given.header or given.parameter, "token_url": given.token_url, "scope": given.scope}
+    more = {"sent_as": given.header or given.parameter, "token_url": given.token_url, "scope": given.scope}
     with client(given) as service:
         found = service.put_connection(given.name, given.address, way=given.way, secret=secret, probe=given.probe, user=given.user, **more)
     return _told(given, found, out)

@@ -12,6 +12,7 @@ from typing import Any, Self
 
 import httpx
 
+from metrikon.client.connections import ConnectionCalls
 from metrikon.client.errors import NotAllowed, NotFound, NotSettled, Refused, ServiceError, Unreachable
 from metrikon.client.flows import FlowCalls
 from metrikon.client.judgements import JudgementCalls
@@ -19,7 +20,7 @@ from metrikon.client.people import PeopleCalls
 from metrikon.client.things import Arrived, Entry, Item, Record, Run
 
 
-class Client(FlowCalls, JudgementCalls, PeopleCalls):
+class Client(ConnectionCalls, FlowCalls, JudgementCalls, PeopleCalls):
     """A service at an address. `token` comes from `metrikon tokens add`."""
 
     def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None) -> None:

@@ -20,13 +20,24 @@ class ConnectionCalls:
         return dict(self._ask("GET", f"/api/connections/{name}"))
 
     def put_connection(
-        self, name: str, address: str, *, way: str = "none", secret: str | None = None, probe: str = "", user: str = "", **more: str
+        self,
+        name: str,
+        address: str,
+        *,
+        way: str = "none",
+        secret: str | None = None,
+        probe: str = "",
+        user: str = "",
+        sent_as: str = "",
+        token_url: str = "",
+        scope: str = "",
     ) -> dict[str, Any]:
         """Keep a connection and test it: `told` says what came of that, `failing_since` whether it failed.
 
-        `way`: none, bearer, basic (`user`), header or query (`name`), client (`user`, `token_url`, `scope`).
+        `way`: none, bearer, basic (`user`), header or query (`sent_as`: the name of that header or parameter), client (`user`, `token_url`, `scope`).
         """
-        body = {"address": address, "way": {"kind": way, "user": user, **more}, "probe": probe, "secret": secret}
+        how = {"kind": way, "user": user, "name": sent_as, "token_url": token_url, "scope": scope}
+        body = {"address": address, "way": how, "probe": probe, "secret": secret}
         return dict(self._ask("PUT", f"/api/connections/{name}", body=body))
 
     def test_connection(self, name: str) -> dict[str, Any]:

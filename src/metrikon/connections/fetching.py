@@ -7,16 +7,23 @@ moment later leads nowhere. Private addresses are refused unless the settings al
 from __future__ import annotations
 
 import ipaddress
+import logging
 import re
 import socket
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
+from typing import Protocol
 from urllib.parse import unquote, urljoin, urlsplit
 from urllib.robotparser import RobotFileParser
 
 import httpx
+
+from metrikon.core.flows.connecting import origin
+
+for _library in ("httpx", "httpcore"):
+    logging.getLogger(_library).setLevel(logging.WARNING)  # they log whole addresses and headers, and a parameter of these may be a secret
 
 AGENT = "Metrikon"
 LARGEST_ROBOTS = 500_000  # bytes (RFC 9309)
@@ -35,6 +42,19 @@ class FetchFailed(Exception):
         self.wait = wait
 
 
+class SentAlong(Protocol):
+    """Headers and parameters that are sent to one origin (scheme, host, port), and to no other that it leads on to."""
+
+    @property
+    def to(self) -> tuple[str, str, int]: ...
+
+    @property
+    def headers(self) -> Mapping[str, str]: ...
+
+    @property
+    def parameters(self) -> Mapping[str, str]: ...
+
+
 @dataclass(frozen=True)
 class Wanted:
     """What is to be fetched, and its limits. `types`: beginnings of media types that are taken, all when empty; `known`: validators of what is kept."""
@@ -47,6 +67,13 @@ class Wanted:
     robots: bool = False
     private: bool = False
     known: Mapping[str, str] = field(default_factory=dict)
+    signed: SentAlong | None = None
+    connection: str = ""  # by which it is signed in
+
+    @property
+    def kept_as(self) -> str:
+        """Under what it is kept: what comes by one connection is not given to what comes by another, or by none."""
+        return f"{self.connection} {self.url}" if self.connection else self.url
 
 
 @dataclass(frozen=True)
@@ -73,6 +100,28 @@ def fetch(wanted: Wanted, resolve: Resolve | None = None) -> Fetched:
             return answer
         url = answer
     raise FetchFailed(f"{wanted.url} leads on more than {wanted.redirects} times.")
+
+
+def posted(url: str, form: Mapping[str, str], headers: Mapping[str, str], *, private: bool, seconds: float = 20.0, most: int = 100_000) -> Fetched:
+    """What a form that is sent comes back with, whatever its status; nothing that it leads on to is followed. Raises `FetchFailed`."""
+    wanted = Wanted(url, most, seconds, private=private)
+    host, port, address = _address(url, wanted, resolved)
+    target, sent = _target(url, host, port, address)
+    try:
+        with (
+            httpx.Client(trust_env=False, follow_redirects=False, timeout=seconds) as client,
+            client.stream("POST", target, data=dict(form), headers={**sent, **headers}, extensions={"sni_hostname": host}) as response,
+        ):
+            data = b""
+            for part in response.iter_bytes():
+                data += part
+                if len(data) > most:
+                    raise FetchFailed(f"{url} answers with more than {most:,} bytes.")
+            return Fetched(url, response.status_code, "", "", data, {})
+    except httpx.TimeoutException as error:
+        raise FetchFailed(f"{url} did not answer in time.", cause="slow") from error
+    except httpx.HTTPError as error:
+        raise FetchFailed(f"{url} could not be reached: {error}.", cause="unreachable") from error
 
 
 def resolved(host: str, port: int) -> list[str]:
@@ -112,12 +161,11 @@ def _public(address: str) -> bool:
 def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched | str:
     """What came, or the address that it leads on to."""
     host, port, address = _address(url, wanted, resolve)
-    parts = urlsplit(url)
-    usual = port == (443 if parts.scheme == "https" else 80)
-    shown = f"[{address}]" if ":" in address else address
-    target = httpx.URL(url).copy_with(host=shown.strip("[]"), port=None if usual else port)
-    name = f"[{host}]" if ":" in host else host
-    headers = {"Host": name if usual else f"{name}:{port}", "User-Agent": AGENT, "Accept-Encoding": "gzip, deflate", **wanted.known}
+    target, sent = _target(url, host, port, address)
+    headers = {**sent, **wanted.known}
+    if wanted.signed is not None and wanted.signed.to == origin(url):
+        headers |= wanted.signed.headers
+        target = target.copy_merge_params(dict(wanted.signed.parameters)) if wanted.signed.parameters else target
     left = until - time.monotonic()
     if left <= 0:
         raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", cause="slow")
@@ -131,6 +179,14 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
         raise FetchFailed(f"{url} did not answer in time.", cause="slow") from error
     except httpx.HTTPError as error:
         raise FetchFailed(f"{url} could not be fetched: {error}.", cause="unreachable") from error
+
+
+def _target(url: str, host: str, port: int, address: str) -> tuple[httpx.URL, dict[str, str]]:
+    """The address that is connected to, and the headers that say which host is meant."""
+    usual = port == (443 if urlsplit(url).scheme == "https" else 80)
+    name = f"[{host}]" if ":" in host else host
+    target = httpx.URL(url).copy_with(host=address, port=None if usual else port)
+    return target, {"Host": name if usual else f"{name}:{port}", "User-Agent": AGENT, "Accept-Encoding": "gzip, deflate"}
 
 
 def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> Fetched | str:

@@ -17,7 +17,7 @@ from metrikon.core.flows.checking import checked
 from metrikon.core.flows.copying import BadCopy, copied
 from metrikon.core.flows.kind import Known, Language
 from metrikon.core.flows.lines import with_lines
-from metrikon.core.flows.model import Flow, Limits, every_step
+from metrikon.core.flows.model import Flow, Limits, Step, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
@@ -25,7 +25,7 @@ from metrikon.core.flows.verify import verify
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.ports.clock import Clock
-from metrikon.store import flows
+from metrikon.store import connections, flows
 from metrikon.store.database import Database
 
 RECORD_TYPE_NAME = r"[\w][\w .\-]{0,59}"
@@ -194,21 +194,30 @@ class Catalog:
         with self._database.reading() as connection:
             tables = [str(row["name"]) for row in flows.all_decision_tables(connection)]
             kept = flows.newest_versions(connection)
+            connected = frozenset(str(row["name"]) for row in connections.all_connections(connection))
         used = {name: self._used_in(name, version) for name, version in kept}
-        return Known(self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists(), used)
+        return Known(self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists(), used, connected)
 
     def _used_in(self, name: str, version: int) -> list[str]:
         """The flows that a flow uses."""
-        try:
-            flow = self.flow(name, version)
-        except BadFlow:
-            return []  # kept by an older version of the program
-        return [used for step in every_step(flow.steps) for what, used in step.kind.uses(step.parameters) if what == "flow"]
+        return [used for step in self._steps(name, version) for what, used in step.kind.uses(step.parameters) if what == "flow"]
 
     def texts(self) -> list[tuple[str, str]]:
         """The text of every flow in its newest version, by its name."""
         with self._database.reading() as connection:
             return [(str(row["name"]), str(row["text"])) for row in flows.all_flows(connection)]
+
+    def naming(self, what: str, name: str) -> list[str]:
+        """The flows that name something ("connection", "list", …) in their newest version."""
+        with self._database.reading() as connection:
+            kept = flows.newest_versions(connection)
+        return [flow for flow, version in kept if any((what, name) in step.kind.uses(step.parameters) for step in self._steps(flow, version))]
+
+    def _steps(self, name: str, version: int) -> list[Step]:
+        try:
+            return list(every_step(self.flow(name, version).steps))
+        except BadFlow:
+            return []  # kept by an older version of the program
 
     def touched(self, name: str, text: str | None = None) -> list[tuple[str, list[Problem]]]:
         """The flows that extract a record type, each with what would be wrong with it if the type were as in `text`.

@@ -42,6 +42,9 @@ _BUILDER = {
     "record-types.touched",
     "record-types.start_type",
     "record-types.meaning_of_fields",
+    "connections.put_connection",
+    "connections.test_connection",
+    "connections.remove_connection",
     "judgements.judge_again",
     "judgements.stop_rejudging",
     "judgements.continue_rejudging",
@@ -60,6 +63,7 @@ _ADMIN = {
     "places.list_places",
     "places.allow_place",
     "places.refuse_place",
+    "connections.new_key",
     "keeping.carry_out",
     "keeping.forget",
 }

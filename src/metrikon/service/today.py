@@ -50,7 +50,7 @@ def blueprint(app: App) -> APIBlueprint:
             waiting=[_waiting(row) for row in waits],
             flows=[_flow_today(name, counts) for name in names],
             spend=spend,
-            problems=[each["message"] for each in app.watching.problems()],
+            problems=[*(each["message"] for each in app.watching.problems()), *(_failing(each) for each in app.connections.failing())],
             model=app.default_model,
             empty=empty,
         )
@@ -66,6 +66,11 @@ def blueprint(app: App) -> APIBlueprint:
         return reply(ChangesView(last=found["last"], gap=found["gap"], changes=[ChangeView(**row) for row in found["changes"]]))
 
     return api
+
+
+def _failing(row: dict[str, Any]) -> str:
+    since = datetime.fromtimestamp(row["failing_since"] / 1000, UTC).astimezone()
+    return f"The connection {row['name']} fails since {since:%Y-%m-%d %H:%M}: {row['told']}"
 
 
 def _waiting(row: dict[str, Any]) -> WaitingView:

@@ -28,13 +28,14 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         redirects=int(given["redirects"]),
         types=tuple(str(each) for each in given["types"]),
         robots=bool(given["robots"]),
+        connection=str(given.get("connection") or ""),
     )
     if call.said.pages is not None:
         return Outcome(_pages(call, wanted, workshop))
     found = _fetched(wanted, workshop)
 
     def commit(connection: Transaction, at: int) -> Made:
-        fetched.keep(connection, wanted.url, found, at)
+        fetched.keep(connection, wanted.kept_as, found, at)
         shown = {"file": found.file, "name": found.name, "type": found.media, "size": found.size, "url": found.url, "changed": found.changed}
         return Made("done", {"result": shown})
 

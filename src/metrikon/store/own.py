@@ -6,7 +6,19 @@ import os
 from pathlib import Path
 
 DATABASE = "metrikon.db"
-NAMES = ("files", "derived", "lists", "local.json", "passwords.json", "passwords.new", "links.key", "models.yaml", "sign-in.txt")
+NAMES = (
+    "files",
+    "derived",
+    "lists",
+    "local.json",
+    "passwords.json",
+    "passwords.new",
+    "links.key",
+    "secret.key",
+    "secret.key.new",
+    "models.yaml",
+    "sign-in.txt",
+)
 
 
 def is_own(name: str) -> bool:

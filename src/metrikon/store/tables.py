@@ -384,3 +384,17 @@ rejudged = Table(
     Column("judgement_id", _ID, primary_key=True),
     Column("result", LargeBinary, nullable=False),
 )
+connections = Table(  # outside services: an address and a way of signing in; the secret is sealed
+    "connections",
+    metadata,
+    Column("name", String(60), primary_key=True),
+    Column("address", Text, nullable=False),
+    Column("way", LargeBinary, nullable=False),
+    Column("probe", Text, nullable=False),  # what is asked for when it is tested, after its address
+    Column("sealed", LargeBinary),
+    Column("put_at", BigInteger, nullable=False),
+    Column("put_by", String(80), nullable=False),
+    Column("tested_at", BigInteger),
+    Column("told", Text, nullable=False),  # what came of the last test or call
+    Column("failing_since", BigInteger),
+)

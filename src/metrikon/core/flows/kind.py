@@ -161,6 +161,7 @@ class Known:
     tables: Mapping[str, Table] = field(default_factory=dict)
     lists: Mapping[str, Sequence[str]] = field(default_factory=dict)  # with the heads of their columns
     flows: Mapping[str, Sequence[str]] = field(default_factory=dict)  # each with those that it uses
+    connections: frozenset[str] = frozenset()
     whole: bool = True  # whether that is all there is; else a name that is not here may be known elsewhere
 
 

@@ -7,9 +7,10 @@ from collections.abc import Iterable
 from pydantic import Field
 
 from metrikon.core.flows.around import Around, closed
-from metrikon.core.flows.form import Condition, Form
+from metrikon.core.flows.form import NAME, Condition, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
 from metrikon.core.flows.words import shown
+from metrikon.core.values.near import meant
 
 
 class Pages(Form):
@@ -23,7 +24,12 @@ class Pages(Form):
 class Fetch(Form):
     """Fetch a page or a file; the read step after it makes it readable. One that did not change since is not sent again by its server."""
 
-    url: str = Field(..., min_length=1, description="Its address, such as https://seeds.example/prices.html.")
+    url: str = Field(
+        ...,
+        min_length=1,
+        description="Its address, such as https://seeds.example/prices.html; with a connection what comes after the address of that.",
+    )
+    connection: str | None = Field(None, pattern=NAME, description="Name of a connection, by which it is signed in: at its address and nowhere else.")
     types: list[str] = Field(
         default_factory=list, max_length=20, description="Beginnings of media types that are taken, such as text/html; all when left out."
     )
@@ -37,7 +43,11 @@ class Fetch(Form):
 
 
 def _check(parameters: Fetch, around: Around) -> Iterable[Said]:
-    if "${" not in parameters.url and not parameters.url.startswith(("http://", "https://")):
+    known = around.known.connections
+    if parameters.connection is not None and parameters.connection not in known and around.known.whole:
+        told = ", ".join(sorted(known)) or "none"
+        yield "connection", f"There is no connection {parameters.connection!r}{meant(parameters.connection, sorted(known))} Known: {told}."
+    if parameters.connection is None and "${" not in parameters.url and not parameters.url.startswith(("http://", "https://")):
         yield "url", f"{parameters.url!r} is no address of a page; give one that begins with https:// or http://."
 
 
@@ -50,11 +60,20 @@ def _result(parameters: Fetch, around: Around) -> Schema:
 
 
 def _tell(parameters: Fetch) -> str:
+    by = f" of the connection {parameters.connection}" if parameters.connection else ""
     if parameters.pages is not None:
-        return f"Fetch the list at {shown(parameters.url)}, page by page."
-    return f"Fetch {shown(parameters.url)}{', as its host allows robots to' if parameters.robots else ''}."
+        return f"Fetch the list at {shown(parameters.url)}{by}, page by page."
+    return f"Fetch {shown(parameters.url)}{by}{', as its host allows robots to' if parameters.robots else ''}."
 
 
 KIND = Kind(
-    "fetch", Fetch, result=_result, check=_check, needs=("url",), outward=True, sees=lambda parameters, around: {"page": ANYTHING}, tell=_tell
+    "fetch",
+    Fetch,
+    result=_result,
+    check=_check,
+    needs=("url",),
+    outward=True,
+    sees=lambda parameters, around: {"page": ANYTHING},
+    uses=lambda parameters: (("connection", parameters.connection),) if parameters.connection else (),
+    tell=_tell,
 )

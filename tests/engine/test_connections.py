@@ -1,0 +1,385 @@
+"""Connections: signed in with at their own address and nowhere else, tested when kept, their secrets sealed and shown nowhere."""
+
+from __future__ import annotations
+
+import base64
+import json
+import logging
+import os
+import threading
+from collections.abc import Callable, Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from metrikon.app.assemble import App
+from metrikon.cli import main
+from metrikon.client import NotAllowed, ServiceError
+from metrikon.connections.sealing import FILE, BadKey, CannotOpen, Sealing, keys_of, new_key, put_keys
+from metrikon.core.flows.connecting import Way, joined, wrong_address
+from metrikon.service.auth import add_token
+from metrikon.store import connections
+from tests.helpers import Running, eventually, run_state, states
+
+SECRET = "saffron-crocus-17"
+
+
+class Garden(ThreadingHTTPServer):
+    """A service that wants to be signed in at; it remembers what it was sent, and can fail."""
+
+    daemon_threads = True
+
+    def __init__(self) -> None:
+        super().__init__(("127.0.0.1", 0), _Answers)
+        self.url = f"http://127.0.0.1:{self.server_address[1]}"
+        self.seen: list[tuple[str, dict[str, str]]] = []
+        self.tokens: list[str] = []
+        self.down = False
+        self.lead_to = ""
+
+
+class _Answers(BaseHTTPRequestHandler):
+    server: Garden
+
+    def log_message(self, *_: Any) -> None: ...
+
+    def do_GET(self) -> None:
+        self.server.seen.append((self.path, dict(self.headers.items())))
+        path, query = urlsplit(self.path).path, parse_qs(urlsplit(self.path).query)
+        given = self.headers.get("Authorization", "")
+        right = {
+            "/bearer/plants": given == f"Bearer {SECRET}",
+            "/basic/plants": given == "Basic " + base64.b64encode(f"ada:{SECRET}".encode()).decode(),
+            "/header/plants": self.headers.get("X-Garden-Key") == SECRET,
+            "/query/plants": query.get("key") == [SECRET],
+            "/client/plants": given.removeprefix("Bearer ") in self.server.tokens,
+            "/open/plants": True,
+        }
+        if self.server.lead_to and path.endswith("/away"):
+            self._send(302, b"", ("Location", self.server.lead_to))
+        elif self.server.down:
+            self._send(503, b"down")
+        else:
+            self._send(200, b'["Rosa", "Ilex"]') if right.get(path) else self._send(401, b"who are you?")
+
+    def do_POST(self) -> None:
+        form = parse_qs(self.rfile.read(int(self.headers["Content-Length"])).decode())
+        good = self.headers.get("Authorization") == "Basic " + base64.b64encode(f"greenhouse:{SECRET}".encode()).decode()
+        if not good or form.get("grant_type") != ["client_credentials"]:
+            self._send(401, b'{"error": "invalid_client", "error_description": "The client is not known."}')
+            return
+        self.server.tokens.append(f"token-{len(self.server.tokens)}")
+        self._send(200, json.dumps({"access_token": self.server.tokens[-1], "expires_in": 3600, "scope": form["scope"][0]}).encode())
+
+    def _send(self, status: int, body: bytes, *headers: tuple[str, str]) -> None:
+        self.send_response(status)
+        for name, value in (("Content-Type", "application/json"), ("Content-Length", str(len(body))), *headers):
+            self.send_header(name, value)
+        self.end_headers()
+        self.wfile.write(body)
+
+
+def serving() -> Garden:
+    made = Garden()
+    threading.Thread(target=made.serve_forever, daemon=True).start()
+    return made
+
+
+@pytest.fixture
+def garden() -> Iterator[Garden]:
+    made = serving()
+    yield made
+    made.shutdown()
+    made.server_close()
+
+
+@pytest.fixture
+def service(running: Callable[..., Running]) -> Running:
+    return running(fetch_private=True)
+
+
+FLOW = """
+metrikon: 1
+name: plants
+intakes: [{kind: upload}]
+steps:
+  - {name: got, fetch: {connection: CONNECTION, url: PATH}}
+  - {name: paper, read: {file: "${got.file}"}}
+  - {name: end, stop: {reason: "${got.name} has ${got.size} bytes."}}
+"""
+
+
+def kept(service: Running, garden: Garden, way: str, **more: Any) -> dict[str, Any]:
+    return service.client.put_connection("plants", f"{garden.url}/{way}", **{"way": way, "secret": SECRET, "probe": "plants", **more})
+
+
+WAYS: list[tuple[str, dict[str, Any]]] = [
+    ("bearer", {}),
+    ("basic", {"user": "ada"}),
+    ("header", {"sent_as": "X-Garden-Key"}),
+    ("query", {"sent_as": "key"}),
+    ("client", {"user": "greenhouse", "scope": "plants.read"}),
+]
+
+
+@pytest.mark.parametrize(("way", "more"), WAYS)
+def test_a_flow_fetches_by_a_connection_however_one_signs_in(way: str, more: dict[str, Any], service: Running, garden: Garden) -> None:
+    more = more | ({"token_url": f"{garden.url}/token"} if way == "client" else {})
+    told = kept(service, garden, way, **more)
+    assert told["failing_since"] is None, told["told"]
+    assert "answered 200" in told["told"]
+    assert ("signed in as" in told["told"]) == ("user" in more)
+    assert ("may plants.read" in told["told"]) == (way == "client")
+    service.client.put_flow("plants", FLOW.replace("CONNECTION", "plants").replace("PATH", "plants"))
+    run = service.client.upload("plants", b"go", name="a.txt").run_id
+    assert service.client.wait(run).reason == "plants has 16 bytes."
+    assert len(garden.tokens) == (1 if way == "client" else 0), "a token is used until it ends"
+    _nowhere(service.app, service, run)
+
+
+def _nowhere(app: App, service: Running, run: str) -> None:
+    """The secret stands in nothing that is kept, told or shown."""
+    told = [service.client.connections(), service.client.flow("plants"), service.client.run(run), service.client.judged(run)]
+    assert SECRET not in json.dumps(told, default=str)
+    encoded = base64.b64encode(f"ada:{SECRET}".encode())
+    for place in (*app.home.glob("metrikon.db*"), *(each for each in (app.home / "files").rglob("*") if each.is_file())):
+        assert SECRET.encode() not in place.read_bytes()
+        assert encoded not in place.read_bytes()
+
+
+def test_a_secret_goes_to_no_other_place_that_its_own_leads_on_to(service: Running, garden: Garden) -> None:
+    other = serving()
+    garden.lead_to = f"{other.url}/open/plants"
+    kept(service, garden, "bearer")
+    service.client.put_flow("plants", FLOW.replace("CONNECTION", "plants").replace("PATH", "away"))
+    run = service.client.upload("plants", b"go", name="a.txt").run_id
+    assert service.client.wait(run).state == "stopped"
+    assert [headers.get("Authorization") for path, headers in other.seen] == [None]
+    assert ("/bearer/away", f"Bearer {SECRET}") in [(path, headers.get("Authorization")) for path, headers in garden.seen]
+    other.shutdown()
+    other.server_close()
+
+
+@pytest.mark.parametrize("path", ["https://elsewhere.example/plants", "//elsewhere.example/plants", "http://127.0.0.1:1/plants"])
+def test_what_a_flow_says_cannot_lead_a_connection_elsewhere(path: str, service: Running, garden: Garden) -> None:
+    kept(service, garden, "bearer")
+    garden.seen.clear()
+    service.client.put_flow("plants", FLOW.replace("CONNECTION", "plants").replace("PATH", path))
+    run = service.client.upload("plants", b"go", name="a.txt").run_id
+    eventually(lambda: run_state(service.app, run)[0] == "parked")
+    assert all(urlsplit(each).path.startswith("/bearer") for each, _ in garden.seen)
+
+
+def test_a_wrong_secret_is_told_at_once_and_on_today_until_it_works(service: Running, garden: Garden) -> None:
+    told = kept(service, garden, "bearer", secret="wrong")
+    assert told["failing_since"] is not None
+    assert "answered 401" in told["told"]
+    token = kept(service, garden, "client", secret="wrong", user="greenhouse", token_url=f"{garden.url}/token", scope="plants.read")
+    assert "gave no token to greenhouse: it answered 401, The client is not known." in token["told"]
+    assert any("The connection plants fails since" in each for each in service.client._ask("GET", "/api/today")["problems"])
+    assert kept(service, garden, "bearer")["failing_since"] is None
+    assert service.client._ask("GET", "/api/today")["problems"] == []
+
+
+def test_a_connection_that_begins_to_fail_is_noted_by_what_calls_and_so_is_its_end(service: Running, garden: Garden) -> None:
+    kept(service, garden, "bearer")
+    service.client.put_flow("plants", FLOW.replace("CONNECTION", "plants").replace("PATH", "plants").replace("fetch:", "retry: {wait: 0.1}, fetch:"))
+    garden.down = True
+    run = service.client.upload("plants", b"go", name="a.txt").run_id
+    eventually(lambda: service.client.connection("plants")["failing_since"])
+    assert "answered 503" in service.client.connection("plants")["told"]
+    garden.down = False
+    assert service.client.wait(run).state == "stopped"
+    assert service.client.connection("plants")["failing_since"] is None
+
+
+def test_a_connection_is_not_led_elsewhere_with_the_secret_that_it_has(service: Running, garden: Garden) -> None:
+    kept(service, garden, "bearer")
+    with pytest.raises(ServiceError, match="give the secret anew"):
+        service.client.put_connection("plants", "http://127.0.0.1:1/other", way="bearer")
+    with pytest.raises(ServiceError, match="give the secret anew"):
+        service.client.put_connection("plants", f"{garden.url}/query", way="query", sent_as="key")
+    assert service.client.put_connection("plants", f"{garden.url}/bearer/", way="bearer", probe="plants")["failing_since"] is None
+    with pytest.raises(ServiceError, match="Give the secret: it was not given before"):
+        service.client.put_connection("others", f"{garden.url}/bearer", way="bearer")
+
+
+@pytest.mark.parametrize(
+    ("given", "message"),
+    [
+        ({"address": "ftp://a.example"}, "is no address; give one that begins with https"),
+        ({"address": "https://ada:pw@a.example"}, "holds a name or a password"),
+        ({"address": "https://a.example/?key=1"}, "holds parameters"),
+        ({"address": "https://a.example", "way": "basic", "secret": "x"}, "wants user"),
+        ({"address": "https://a.example", "way": "client", "secret": "x"}, "wants user and token_url"),
+        ({"address": "https://a.example", "probe": "https://b.example/"}, "is not at https://a.example"),
+    ],
+)
+def test_what_is_no_connection_is_refused_in_words(given: dict[str, Any], message: str, service: Running) -> None:
+    with pytest.raises(ServiceError, match=message):
+        service.client.put_connection("plants", **given)
+    with pytest.raises(ServiceError, match="is no name"):
+        service.client.put_connection("Plants!", "https://a.example")
+
+
+def test_a_flow_names_connections_that_there_are_and_none_that_is_named_is_removed(service: Running, garden: Garden) -> None:
+    kept(service, garden, "bearer")
+    with pytest.raises(ServiceError, match=r"There is no connection 'plant'\. Is 'plants' meant"):
+        service.client.put_flow("plants", FLOW.replace("CONNECTION", "plant").replace("PATH", "plants"))
+    service.client.put_flow("plants", FLOW.replace("CONNECTION", "plants").replace("PATH", "plants"))
+    assert service.client.connection("plants")["flows"] == ["plants"]
+    with pytest.raises(ServiceError, match="The connection plants is named by plants"):
+        service.client.remove_connection("plants")
+    service.client.put_flow("plants", FLOW.replace("connection: CONNECTION, ", "").replace("PATH", "https://a.example/"))
+    service.client.remove_connection("plants")
+    assert service.client.connections() == []
+
+
+def test_what_comes_by_a_connection_is_not_given_to_who_comes_by_none(service: Running, garden: Garden) -> None:
+    kept(service, garden, "bearer")
+    signed = FLOW.replace("CONNECTION", "plants").replace("PATH", "plants")
+    service.client.put_flow("plants", signed)
+    service.client.wait(service.client.upload("plants", b"go", name="a.txt").run_id)
+    service.client.put_flow("plants", FLOW.replace("connection: CONNECTION, ", "").replace("PATH", f"{garden.url}/bearer/plants"))
+    run = service.client.upload("plants", b"go on", name="b.txt").run_id
+    eventually(lambda: run_state(service.app, run)[0] == "parked")
+    assert "answered 401" in run_state(service.app, run)[1]
+
+
+def test_private_addresses_are_refused_unless_they_are_allowed(running: Callable[..., Running], garden: Garden) -> None:
+    told = kept(running(), garden, "bearer")
+    assert "an address of a private network" in told["told"]
+    assert garden.seen == []
+
+
+def test_readers_make_no_connections_and_only_admins_change_the_key(service: Running) -> None:
+    from metrikon.client import Client
+
+    for role, name in (("reader", "put_connection"), ("builder", "new_key")):
+        _, token = add_token(service.app, role, role=role)
+        with Client(service.url, token) as client, pytest.raises(NotAllowed):
+            client.put_connection("a", "https://a.example") if name == "put_connection" else client.new_key()
+
+
+def test_every_secret_is_sealed_with_a_new_key_and_opens_after_a_restart(house: Callable[..., App], garden: Garden) -> None:
+    app = house(fetch_private=True)
+    app.start()
+    for name in ("plants", "seeds"):
+        app.connections.put(name, f"{garden.url}/bearer", Way("bearer"), SECRET, "ada", "plants")
+    before = (app.home / FILE).read_bytes()
+    assert os.stat(app.home / FILE).st_mode & 0o777 == 0o600
+    assert app.connections.new_key() == 2
+    after = (app.home / FILE).read_bytes()
+    assert after != before
+    assert len(after.split()) == 1
+    assert app.connections.test("seeds")["failing_since"] is None
+    app.close()
+    again = house(fetch_private=True)
+    again.start()
+    assert again.connections.test("plants")["failing_since"] is None
+
+
+def test_a_change_of_keys_that_is_cut_off_loses_no_secret(house: Callable[..., App], garden: Garden, monkeypatch: pytest.MonkeyPatch) -> None:
+    app = house(fetch_private=True)
+    app.start()
+    app.connections.put("plants", f"{garden.url}/bearer", Way("bearer"), SECRET, "ada", "plants")
+
+    def cut(*_: object, **__: object) -> None:
+        raise OSError("the power went")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(connections, "change", cut)
+        with pytest.raises(OSError, match="power"):
+            app.connections.new_key()
+    assert len((app.home / FILE).read_bytes().split()) == 2
+    app.close()
+    again = house(fetch_private=True)
+    again.start()
+    assert again.connections.test("plants")["failing_since"] is None
+    assert again.connections.new_key() == 1
+    assert again.connections.test("plants")["failing_since"] is None
+
+
+def test_another_key_opens_nothing_and_says_what_to_do(house: Callable[..., App], garden: Garden) -> None:
+    app = house(fetch_private=True)
+    app.start()
+    app.connections.put("plants", f"{garden.url}/bearer", Way("bearer"), SECRET, "ada", "plants")
+    app.close()
+    put_keys(app.home, [new_key()])
+    again = house(fetch_private=True)
+    again.start()
+    assert "Bring back secret.key, or give the secret anew" in again.connections.test("plants")["told"]
+
+
+def test_a_key_may_come_from_the_environment(tmp_path: Path) -> None:
+    given = base64.b64encode(b"k" * 32).decode()
+    assert keys_of(tmp_path, given) == [b"k" * 32]
+    assert not (tmp_path / FILE).exists()
+    with pytest.raises(BadKey, match="32 bytes in base64"):
+        keys_of(tmp_path, "short")
+
+
+def test_no_secret_stands_in_the_log(service: Running, garden: Garden, caplog: pytest.LogCaptureFixture) -> None:
+    caplog.set_level(logging.DEBUG)
+    kept(service, garden, "query", sent_as="key")
+    kept(service, garden, "basic", user="ada")
+    assert SECRET not in caplog.text
+    assert base64.b64encode(f"ada:{SECRET}".encode()).decode() not in caplog.text
+
+
+def test_the_command_keeps_tests_lists_and_removes(
+    service: Running, garden: Garden, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import io
+
+    monkeypatch.setenv("METRIKON_URL", service.url)
+    monkeypatch.setenv("METRIKON_TOKEN", service.token)
+
+    def run(*words: str, code: int = 0, secret: str = SECRET) -> str:
+        monkeypatch.setattr("sys.stdin", io.StringIO(secret + "\n"))
+        assert main(["connections", *words]) == code
+        return capsys.readouterr().out
+
+    assert "There is no connection yet." in run("list")
+    put = ("put", "plants", f"{garden.url}/header", "--way", "header", "--header", "X-Garden-Key", "--probe", "plants")
+    assert "plants: it fails." in run(*put, "--secret-stdin", code=1, secret="wrong")
+    assert "answered 200" in run(*put, "--secret-stdin")
+    assert "answered 200" in run(*put, "--same-secret")
+    assert "answered 200" in run("test", "plants")
+    assert "header" in run("list")
+    assert "1 secrets are sealed with a new key." in run("new-key")
+    assert "plants is kept no longer." in run("remove", "plants")
+    assert states(service.app) == {}
+
+
+@given(st.text(min_size=1, max_size=200), st.text(max_size=40), st.text(max_size=40))
+@settings(max_examples=60, deadline=None)
+def test_what_is_sealed_opens_for_what_it_belongs_to_and_for_nothing_else(secret: str, of: str, other: str) -> None:
+    secret = secret.encode("utf-8", "replace").decode()
+    of, other = (each.encode("utf-8", "replace").decode() for each in (of, other))
+    old, new = new_key(), new_key()
+    sealed = Sealing([old]).seal(secret, of)
+    assert Sealing([new, old]).open(sealed, of) == secret
+    for sealing, wanted in ((Sealing([new]), of), *([(Sealing([old]), other)] if other != of else [])):
+        with pytest.raises(CannotOpen):
+            sealing.open(sealed, wanted)
+    with pytest.raises(CannotOpen):
+        Sealing([old]).open(sealed[:-1] + bytes([sealed[-1] ^ 1]), of)
+
+
+@given(st.text(max_size=60))
+@settings(max_examples=200, deadline=None)
+def test_no_path_leads_away_from_the_address_of_a_connection(path: str) -> None:
+    address = "https://plants.example:8443/api"
+    try:
+        found = joined(address, path)
+    except ValueError:
+        return
+    assert urlsplit(found).hostname == "plants.example"
+    assert urlsplit(found).port == 8443
+    assert wrong_address(address) == ""
