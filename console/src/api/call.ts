@@ -49,6 +49,7 @@ export type TriedFlow = Schemas["TriedFlow"];
 export type RunValue = Schemas["ValueView"];
 export type Question = Schemas["QuestionView"];
 export type RecordTypes = Schemas["RecordTypeList"];
+export type Connection = Schemas["ConnectionView"];
 export type Judged = Schemas["Judged"];
 export type JudgedStep = Schemas["JudgedStep"];
 export type JudgementList = Schemas["JudgementList"];

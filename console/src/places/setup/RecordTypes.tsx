@@ -9,6 +9,7 @@ import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
 import { count } from "../../parts/words";
 import { besides } from "./besides";
+import { Connections } from "./Connections";
 import { Lists } from "./Lists";
 import { fieldsOf, MANNERS, TYPES, withRows, type FieldRow } from "./fields";
 
@@ -21,7 +22,7 @@ export function RecordTypes(): ReactNode {
   return (
     <>
       <Keys keys={[]} />
-      <Head title="Setup">What is read from documents, and by which models.</Head>
+      <Head title="Setup">What is read from documents, by which models, and which services flows call.</Head>
       <h2>Record types</h2>
       {types.data?.items.length === 0 && <Empty>There is no record type yet. Start one from a file that came in: it tells which fields it holds. Correct them, then keep it.</Empty>}
       <ul className="list sheet">
@@ -44,6 +45,7 @@ export function RecordTypes(): ReactNode {
         </Button>
       </p>
       <Lists />
+      <Connections />
       <h2>Models</h2>
       <ul className="list sheet">
         {models.data?.items.map((each) => (
