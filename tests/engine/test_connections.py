@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
+import httpx
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -20,7 +21,9 @@ from hypothesis import strategies as st
 from metrikon.app.assemble import App
 from metrikon.cli import main
 from metrikon.client import NotAllowed, ServiceError
+from metrikon.connections.fetching import FetchFailed, Wanted, fetch
 from metrikon.connections.sealing import FILE, BadKey, CannotOpen, Sealing, keys_of, new_key, put_keys
+from metrikon.connections.signing import Signed
 from metrikon.core.flows.connecting import Way, joined, wrong_address
 from metrikon.service.auth import add_token
 from metrikon.store import connections
@@ -217,6 +220,8 @@ def test_a_connection_is_not_led_elsewhere_with_the_secret_that_it_has(service: 
         ({"address": "https://a.example/?key=1"}, "holds parameters"),
         ({"address": "https://a.example", "way": "basic", "secret": "x"}, "wants user"),
         ({"address": "https://a.example", "way": "client", "secret": "x"}, "wants user and token_url"),
+        ({"address": "https://a.example", "way": "basic", "user": "a:b", "secret": "x"}, "has no colon"),
+        ({"address": "https://a.example", "way": "header", "sent_as": "Schlüssel", "secret": "x"}, "the name of a header"),
         ({"address": "https://a.example", "probe": "https://b.example/"}, "is not at https://a.example"),
     ],
 )
@@ -225,6 +230,26 @@ def test_what_is_no_connection_is_refused_in_words(given: dict[str, Any], messag
         service.client.put_connection("plants", **given)
     with pytest.raises(ServiceError, match="is no name"):
         service.client.put_connection("Plants!", "https://a.example")
+
+
+@pytest.mark.parametrize("secret", ["saffron\nX-Evil: 1", "saffron ", "safran-für-alle", "saffron\x00"])
+@pytest.mark.parametrize("way", ["bearer", "header"])
+def test_a_secret_that_cannot_be_sent_is_refused_without_telling_it(secret: str, way: str, service: Running, garden: Garden) -> None:
+    with pytest.raises(ServiceError, match="The secret is sent in a header") as told:
+        kept(service, garden, way, secret=secret, sent_as="X-Garden-Key" if way == "header" else "")
+    assert "saf" not in str(told.value)
+    assert service.client.connections() == []
+
+
+def test_what_the_library_says_of_a_call_that_was_signed_is_not_passed_on(monkeypatch: pytest.MonkeyPatch) -> None:
+    def broken(*_: object, **__: object) -> None:
+        raise httpx.LocalProtocolError(f"Illegal header value b'{SECRET}'")
+
+    monkeypatch.setattr(httpx.Client, "stream", broken)
+    along = Signed(("http", "127.0.0.1", 1), {"Authorization": SECRET})
+    with pytest.raises(FetchFailed, match="LocalProtocolError") as told:
+        fetch(Wanted("http://127.0.0.1:1/", private=True, signed=along))
+    assert SECRET not in str(told.value)
 
 
 def test_a_flow_names_connections_that_there_are_and_none_that_is_named_is_removed(service: Running, garden: Garden) -> None:

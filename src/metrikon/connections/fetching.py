@@ -121,7 +121,7 @@ def posted(url: str, form: Mapping[str, str], headers: Mapping[str, str], *, pri
     except httpx.TimeoutException as error:
         raise FetchFailed(f"{url} did not answer in time.", cause="slow") from error
     except httpx.HTTPError as error:
-        raise FetchFailed(f"{url} could not be reached: {error}.", cause="unreachable") from error
+        raise FetchFailed(f"{url} could not be reached: {type(error).__name__}.", cause="unreachable") from error
 
 
 def resolved(host: str, port: int) -> list[str]:
@@ -178,7 +178,12 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
     except httpx.TimeoutException as error:
         raise FetchFailed(f"{url} did not answer in time.", cause="slow") from error
     except httpx.HTTPError as error:
-        raise FetchFailed(f"{url} could not be fetched: {error}.", cause="unreachable") from error
+        raise FetchFailed(f"{url} could not be fetched: {_why(error, wanted)}.", cause="unreachable") from error
+
+
+def _why(error: Exception, wanted: Wanted) -> str:
+    """What the library says of it; where something secret was sent along only the kind of error, since it may quote that."""
+    return str(error) if wanted.signed is None else type(error).__name__
 
 
 def _target(url: str, host: str, port: int, address: str) -> tuple[httpx.URL, dict[str, str]]:

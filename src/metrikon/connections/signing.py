@@ -59,7 +59,7 @@ def token_of(way: Way, secret: str, *, private: bool) -> Token:
     except NotJson as error:
         raise FetchFailed(f"{way.token_url} gave no token: its answer is no JSON.") from error
     value = told.get("access_token") if isinstance(told, dict) else None
-    if answer.status != 200 or not isinstance(value, str) or not value.isprintable():
+    if answer.status != 200 or not isinstance(value, str) or not (value.isascii() and value.isprintable()):
         why = told.get("error_description") or told.get("error") if isinstance(told, dict) else None
         raise FetchFailed(f"{way.token_url} gave no token to {way.user}: it answered {answer.status}{f', {str(why)[:200]}' if why else ''}.")
     lasts = told.get("expires_in")

@@ -41,6 +41,7 @@ class Connections:
         self._sealing, self._private, self._given = sealing, private, given
         self._tokens: dict[str, tuple[int, Token]] = {}
         self._lock = threading.Lock()
+        self._keys = threading.Lock()  # held while secrets are sealed, so that none is sealed with a key that goes meanwhile
 
     def all(self) -> list[dict[str, Any]]:
         """Every connection, by name, without its secret."""
@@ -61,7 +62,7 @@ class Connections:
 
         Raises `BadConnection`.
         """
-        wrong = _wrong_name(name) or wrong_address(address) or way.wrong()
+        wrong = _wrong_name(name) or wrong_address(address) or way.wrong() or way.wrong_secret(secret or "")
         if wrong:
             raise BadConnection(wrong)
         try:
@@ -74,14 +75,15 @@ class Connections:
             "address": address,
             "way": msgspec.json.encode(way),
             "probe": probe,
-            "sealed": self._sealed(name, address, way, secret),
             "put_at": now,
             "put_by": by,
             "tested_at": None,
             "told": "",
             "failing_since": None,
         }
-        self._database.write(lambda connection: connections.put(connection, row))
+        with self._keys:
+            sealed = self._sealed(name, address, way, secret)
+            self._database.write(lambda connection: connections.put(connection, {**row, "sealed": sealed}))
         self._catalog.changed()
         return self.test(name)
 
@@ -187,6 +189,10 @@ class Connections:
 
         Whenever that is cut off, every secret can still be opened. Raises `CannotOpen` before anything is changed.
         """
+        with self._keys:
+            return self._sealed_anew()
+
+    def _sealed_anew(self) -> int:
         keys = keys_of(self._root, self._given)
         if not self._given:
             keys = put_keys(self._root, [new_key(), *keys])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from urllib.parse import urlsplit
 
 import msgspec
@@ -14,6 +15,9 @@ WAYS = {
     "query": "the secret as a parameter of the address",
     "client": "OAuth 2, client credentials (RFC 6749, 4.4); the secret is that of the client",
 }
+
+
+_HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")  # RFC 9110, 5.1
 
 
 class Way(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -33,9 +37,17 @@ class Way(msgspec.Struct, frozen=True, omit_defaults=True):
         missing = [each for each in wants if not getattr(self, each)]
         if missing:
             return f"The way {self.kind} wants {' and '.join(missing)} as well."
-        if any(c < " " or c in ":\x7f" for c in self.name) or any(c < " " for c in self.user):
-            return "Names and users are plain text in one line, a name without a colon."
+        if not (self.name + self.user).isprintable() or (self.kind == "header" and not _HEADER.fullmatch(self.name)):
+            return "A user is plain text in one line, and the name of a header has letters, figures and hyphens alone."
+        if self.kind == "basic" and ":" in self.user:
+            return "A user has no colon in it (RFC 7617)."
         return wrong_address(self.token_url) if self.kind == "client" else ""
+
+    def wrong_secret(self, secret: str) -> str:
+        """Why a secret cannot be sent so; nothing when it can. It is never told itself."""
+        if self.kind in ("bearer", "header") and (not secret.isascii() or not secret.isprintable() or secret != secret.strip()):
+            return "The secret is sent in a header: it has plain ASCII characters in one line, and no blanks around it. Was it cut from somewhere with more?"
+        return ""
 
 
 def wrong_address(address: str) -> str:
