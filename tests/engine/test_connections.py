@@ -347,6 +347,18 @@ def test_a_key_may_come_from_the_environment(tmp_path: Path) -> None:
     assert not (tmp_path / FILE).exists()
     with pytest.raises(BadKey, match="32 bytes in base64"):
         keys_of(tmp_path, "short")
+    for damaged in (b"", b"\xff\xfe no key"):
+        (tmp_path / FILE).write_bytes(damaged)
+        with pytest.raises(BadKey, match="32 bytes in base64"):
+            keys_of(tmp_path)
+
+
+def test_a_key_that_is_none_is_told_before_anything_begins(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setenv("METRIKON_SECRET_KEY", "short")
+    assert main(["serve", "--home", str(tmp_path / "home")]) == 1
+    assert "32 bytes in base64" in capsys.readouterr().err
 
 
 def test_no_secret_stands_in_the_log(service: Running, garden: Garden, caplog: pytest.LogCaptureFixture) -> None:

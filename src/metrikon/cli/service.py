@@ -13,6 +13,7 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.cli.common import LOCAL, CommandFailed, settings_from
 from metrikon.cli.logs import log_to
+from metrikon.connections.sealing import BadKey
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.drivers.rubbish import look_seldom
 from metrikon.drivers.surroundings import cut_off
@@ -43,7 +44,7 @@ def opened(settings: Settings) -> App:
     """The house, or a message for people."""
     try:
         return App(settings)
-    except (AlreadyOpen, StoreFailed) as error:
+    except (AlreadyOpen, BadKey, StoreFailed) as error:
         raise CommandFailed(str(error)) from error
     except OSError as error:
         raise CommandFailed(f"{settings.home} cannot be used: {error.strerror or error}.") from error

@@ -53,7 +53,7 @@ def keys_of(root: Path, given: str = "") -> list[bytes]:
         return [_key(each) for each in given.split(",")]
     place = root / FILE
     try:
-        return [_key(line) for line in place.read_text("ascii").split()]
+        return [_key(line) for line in place.read_text("ascii", errors="replace").split() or [""]]
     except FileNotFoundError:
         return put_keys(root, [new_key()])
 
