@@ -15,6 +15,7 @@ import httpx
 from metrikon.app.assemble import App
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table, when
 from metrikon.client import Client
+from metrikon.connections.sealing import BadKey
 from metrikon.service.auth import add_token
 from metrikon.service.roles import ROLES
 from metrikon.service.web import create
@@ -84,7 +85,7 @@ def _reached(given: argparse.Namespace) -> Iterator[Client]:
         with client(given) as service:
             yield service
         return
-    except StoreFailed as error:
+    except (BadKey, StoreFailed) as error:
         raise CommandFailed(str(error)) from error
     except OSError as error:
         raise CommandFailed(f"{settings.home} cannot be used: {error.strerror or error}.") from error
