@@ -23,7 +23,7 @@ from metrikon.core.flows.around import closed
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import Kind
 from metrikon.ports.destination import DestinationKind, Receipt
-from metrikon.ports.intake import IntakeKind
+from metrikon.ports.intake import IntakeKind, Piece, Quiet, Thing
 from metrikon.ports.step import Outcome, StepFailed
 from pydantic import Field
 
@@ -81,20 +81,22 @@ class Bell(Form):
     """Someone rings."""
 
 
-class Ringing:
-    problems = {}
+class Ringing(Quiet):
+    def test(self):
+        return "It hangs by the gate."
 
-    def __init__(self):
-        self.rung = False
+    def there(self):
+        yield Thing("first", "visitor", 0, 4, {"rung": 1}, cursor=1)
 
-    def look(self, now, take):
-        if not self.rung:
-            take("first", "visitor", b"ding")()
-        self.rung = True
-        return 1
+    def new(self, cursor, moment):
+        if cursor is None:
+            yield from self.there()
+
+    def get(self, thing):
+        return [Piece(thing.name, b"ding")]
 
 
-BELL = IntakeKind("bell", Bell, lambda said: "a bell", build=lambda said, home, most: Ringing())
+BELL = IntakeKind("bell", Bell, lambda said: "a bell", build=lambda said, here: Ringing())
 '''
 POINTS = """[metrikon.kinds]
 weigh = garden_scales:WEIGH

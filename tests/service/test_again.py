@@ -279,15 +279,16 @@ def test_one_file_of_a_folder_is_taken_on_request_though_the_flow_is_off(seeds: 
     folder.mkdir(exist_ok=True)
     for name in ("larch", "maple"):
         (folder / name).write_text(name)
-    code, out, _ = command(seeds, "flows", "take", "seeds")
-    assert (code, "larch" in out, "maple" in out) == (0, True, True)
+    code, out, _ = command(seeds, "intakes", "preview", "seeds")
+    assert (code, "It would take 2 things" in out, "larch" in out, "maple" in out) == (0, True, True, True)
     assert not list(client.items())
-    assert command(seeds, "flows", "take", "seeds", "larch")[1].startswith("Taken in: item ")
+    assert command(seeds, "intakes", "take", "seeds", "larch")[1].startswith("larch runs as ")
     eventually(lambda: [run.state for run in client.runs()] == ["done"])
     assert rows(seeds) == [("5", "6")]
-    assert [each["taken"] for each in sorted(client.there("seeds"), key=lambda each: each["name"])] == [True, False]
+    there = client.preview_intake("seeds", "folder")["items"]
+    assert {each["name"]: each["why"] for each in there} == {"larch": "It was taken already.", "maple": ""}
     with pytest.raises(ClientError, match="No intake of the flow seeds holds 'elm'"):
         client.take_one("seeds", "elm")
     client.switch_flow("seeds", True)
     eventually(lambda: len(rows(seeds)) == 2)
-    assert command(seeds, "flows", "take", "seeds", "maple")[1].startswith("Known already: item ")
+    assert command(seeds, "intakes", "take", "seeds", "maple")[1].startswith("maple was taken before")

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from sqlalchemy import Connection
 
+from metrikon.app.agreeing import Agreeing
 from metrikon.app.kinds import kinds
 from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
@@ -32,6 +33,7 @@ from metrikon.engine.delivering import Deliveries
 from metrikon.engine.ending import Ending
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
+from metrikon.engine.foreseeing import Foreseeing
 from metrikon.engine.judgingagain import JudgingAgain
 from metrikon.engine.keeping import Days, Keeping
 from metrikon.engine.level import Level
@@ -40,6 +42,7 @@ from metrikon.engine.opening import Opening
 from metrikon.engine.places import Places
 from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
+from metrikon.engine.taking import Taking
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
 from metrikon.engine.turns import Turns
@@ -47,12 +50,12 @@ from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
 from metrikon.ports.destination import Destination, DestinationKind, Unusable
-from metrikon.ports.intake import IntakeKind
+from metrikon.ports.intake import Here, IntakeKind
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
 from metrikon.ports.touching import Touched
 from metrikon.ports.transcription import Transcriber
-from metrikon.store import calls, deliveries
+from metrikon.store import calls, deliveries, items
 from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
@@ -92,6 +95,7 @@ class App:
         migrate(self.database)
         self.database.start()
         self.files = DiskFiles(self.home)
+        self.files.elsewhere = self._body
         self.room = Room(self.home, settings.free_mb)
         made = models_of(settings)
         self._models = made
@@ -140,8 +144,12 @@ class App:
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model, self.background)
         judging = JudgingAgain(self.workshop, self.board, self.estimating, self.clock, self.default_model)
         self.level = Level(self.database, self.catalog, self.clock, judging, self.background)
+        self.taking = Taking(self.database, self.arrivals, self.clock, settings.max_bytes)
+        foreseeing = Foreseeing(self.database, self.taking, self.estimating)
+        self.agreeing = Agreeing(self.database, self.taking, foreseeing, self.clock, settings.ask_items, settings.ask_cost)
+        here = Here(self.home, settings.max_bytes, self.connections)
         self.watching = Watching(
-            *(self.database, self.catalog, self.arrivals, self.room, self.places.problem, self.kinds, self.home, settings.max_bytes),
+            *(self.database, self.catalog, self.taking, self.agreeing, self.room, self.places.problem, self.kinds, here),
             (self.questions.remind,),
             (self.keeping.carry_out,),
         )
@@ -173,6 +181,10 @@ class App:
     def _spent_in_run(self, run_id: str) -> Decimal:
         with self.database.reading() as connection:
             return calls.spent_in_run(connection, run_id)
+
+    def _body(self, sha256: str) -> bytes | None:
+        with self.database.reading() as connection:
+            return items.body(connection, sha256)
 
     def _places(self, said: Said) -> tuple[str, str]:
         kind = self.kinds.destinations[said.kind]

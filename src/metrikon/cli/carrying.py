@@ -39,16 +39,6 @@ def add(flows: Any) -> None:
     importing.add_argument("--dry-run", action="store_true", help="only tell what would become of each thing")
     reaching(importing)
     importing.set_defaults(run=run_import)
-    taking = flows.add_parser(
-        "take",
-        help="take in one file of an intake and run it end to end; without a name, what is there",
-        description="Take in one thing that an "
-        "intake of a flow holds, and run it end to end, though the flow may be switched off. Without a name it is told what is there.",
-    )
-    taking.add_argument("name")
-    taking.add_argument("file", nargs="?", default="", help="what is taken, by its name")
-    reaching(taking)
-    taking.set_defaults(run=run_take)
     listing = flows.add_parser("samples", help="the samples of a flow, and the latest that came in")
     listing.add_argument("name")
     reaching(listing)
@@ -100,23 +90,6 @@ def run_import(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         print_json(found, out)
         return 0
     table([[each["what"], each["name"], each["becomes"]] for each in found], ["what", "name", "would become" if given.dry_run else "became"], out)
-    return 0
-
-
-def run_take(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
-    """Take one thing in, or tell what is there."""
-    with client(given) as service:
-        found = service.take_one(given.name, given.file) if given.file else service.there(given.name)
-    if given.json:
-        print_json(found, out)
-    elif given.file:
-        for each in found:
-            print(f"{'Known already' if each['known'] else 'Taken in'}: item {each['item_id']}, run {each['run_id']}", file=out)
-    elif not found:
-        print(f"Nothing is there that {given.name} would take.", file=out)
-    else:
-        rows = [[each["name"], str(each["size"]), when(each["changed_at"]), "yes" if each["taken"] else ""] for each in found]
-        table(rows, ["file", "bytes", "changed", "taken"], out)
     return 0
 
 

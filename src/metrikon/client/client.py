@@ -15,12 +15,13 @@ import httpx
 from metrikon.client.connections import ConnectionCalls
 from metrikon.client.errors import NotAllowed, NotFound, NotSettled, Refused, ServiceError, Unreachable
 from metrikon.client.flows import FlowCalls
+from metrikon.client.intakes import IntakeCalls
 from metrikon.client.judgements import JudgementCalls
 from metrikon.client.people import PeopleCalls
 from metrikon.client.things import Arrived, Entry, Item, Record, Run
 
 
-class Client(ConnectionCalls, FlowCalls, JudgementCalls, PeopleCalls):
+class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCalls):
     """A service at an address. `token` comes from `metrikon tokens add`."""
 
     def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None) -> None:

@@ -116,14 +116,6 @@ class FlowCalls:
         params = {name: "true" for name, wanted in (("replacing", replacing), ("trying", trying)) if wanted}
         return list(self._ask("POST", "/api/flows-import", content=data, params=params)["items"])
 
-    def there(self, flow: str) -> list[dict[str, Any]]:
-        """What the intakes of a flow would take now, newest first; nothing is taken."""
-        return list(self._ask("GET", f"/api/flows/{flow}/there")["items"])
-
-    def take_one(self, flow: str, name: str) -> list[dict[str, Any]]:
-        """Take in one thing that an intake of a flow holds, though the flow may be switched off; its items and runs."""
-        return list(self._ask("POST", f"/api/flows/{flow}/take", body={"name": name})["items"])
-
     def samples(self, flow: str) -> dict[str, Any]:
         """The samples of a flow under `items`, and the latest that came in under `candidates`."""
         return dict(self._ask("GET", f"/api/flows/{flow}/samples"))

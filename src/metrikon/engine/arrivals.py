@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from concurrent.futures import Future
+from typing import Any
 
+from sqlalchemy import Connection
+
+from metrikon.core.values.exact import dumps
 from metrikon.core.values.text import clean
 from metrikon.engine.opening import Opening
 from metrikon.ports.clock import Clock
@@ -13,6 +18,9 @@ from metrikon.store import flows, items
 from metrikon.store.database import Database
 from metrikon.store.items import Arrival, Arrived
 from metrikon.store.room import Room
+
+Along = Callable[[Connection, Arrived], object]
+IN_ROW = 64_000  # bytes that are kept in the row of an item
 
 
 class NoFlow(Exception):
@@ -53,10 +61,23 @@ class Arrivals:
         sent = [self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256), asked=asked) for each in inner]
         return [each.result() for each in sent]
 
-    def begin(self, flow: str, intake: str, identity: str | None, name: str, data: bytes, *, asked: bool = False) -> Future[Arrived]:
+    def begin(
+        self,
+        flow: str,
+        intake: str,
+        identity: str | None,
+        name: str,
+        data: bytes,
+        *,
+        asked: bool = False,
+        about: Any = None,
+        along: Along | None = None,
+        in_row: bool = False,
+    ) -> Future[Arrived]:
         """As `take`, without waiting: the future is set once item and run are committed. The order of calls is kept.
 
-        `asked`: a person asked for this one, so that it is taken though the flow is switched off.
+        `asked`: a person asked for this one, so that it is taken though the flow is switched off. `about`: what is known of it, as JSON. `along`: done in
+        the same transaction. `in_row`: it may be kept in the row of its item when it is small, and in no file.
         """
         with self._database.reading() as connection:
             found = flows.standing(connection, flow)
@@ -66,11 +87,23 @@ class Arrivals:
         if not running and not asked:
             raise NoFlow(f"The flow {flow!r} is switched off and takes nothing in. Switch it on first.")
         self._room.want()
-        sha256 = self._files.put(data)
+        small = in_row and len(data) <= IN_ROW
+        sha256 = hashlib.sha256(data).hexdigest() if small else self._files.put(data)
         at = self._clock.now()
         ids = (self._clock.new_id(), self._clock.new_id())
         shown = clean(name.replace("\\", "/").rsplit("/", 1)[-1])[:255] or "unnamed"
-        arrival = Arrival(flow, version, intake, identity or ids[0], sha256, shown, len(data))
-        arrived = self._database.submit(lambda connection: items.arrive(connection, arrival, ids, at))
+        told = dumps(about) if about is not None else None
+        if told is not None and len(told) > IN_ROW:
+            told = None  # it is in the file
+        known = items.shortened(identity) if identity else ids[0]
+        arrival = Arrival(flow, version, intake, known, sha256, shown, len(data), told, data if small else None)
+
+        def job(connection: Connection) -> Arrived:
+            arrived = items.arrive(connection, arrival, ids, at)
+            if along is not None:
+                along(connection, arrived)
+            return arrived
+
+        arrived = self._database.submit(job)
         arrived.add_done_callback(lambda _: self._wake())
         return arrived

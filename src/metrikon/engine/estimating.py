@@ -76,6 +76,12 @@ class Estimating:
                 found = _added(found, self.priced(name, takes))
         return found
 
+    def priced_at_all(self, flow: Flow) -> bool:
+        """Whether a model that a flow asks has a price."""
+        asked = [each.kind.asks(each.parameters) for each in every_step(flow.steps)]
+        specs = [self._board.specs.get(each.model or self._default) for each in asked if each is not None]
+        return any(spec is not None and spec.price(10**6, 10**6) > 0 for spec in specs)
+
     def _anchored(self, flow: str, task: Task) -> Task:
         """A task with what earlier judged documents it is shown."""
         if not isinstance(task, Judge):

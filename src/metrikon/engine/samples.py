@@ -30,7 +30,7 @@ class Samples:
             row = items.whole(connection, item_id)
         if row is None:
             raise NotThere(f"There is no item {item_id}.")
-        if not self._files.path(str(row["sha256"])).exists():
+        if not self._files.here(str(row["sha256"])):
             raise BadSample(f"The file of {row['name']} is kept no longer, so that it cannot be a sample.")
         kept = {column: row[column] for column in ("sha256", "intake", "size", "received_at")}
         self._keep(flow, name, why, by, {**kept, "file_name": row["name"]})

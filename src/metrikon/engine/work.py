@@ -137,7 +137,14 @@ class Work:
         self.file_name = str(item["name"])
         received = datetime.fromtimestamp(item["received_at"] / 1000, UTC).isoformat(timespec="seconds")
         data = {
-            "item": {"id": item["id"], "file": item["sha256"], "name": item["name"], "intake": item["intake"], "received": received},
+            "item": {
+                "id": item["id"],
+                "file": item["sha256"],
+                "name": item["name"],
+                "intake": item["intake"],
+                "received": received,
+                "data": loads(item["data"]) if item["data"] is not None else None,
+            },
             "run": {"id": self.claim.run_id, "today": self.today, "flow": f"{self.claim.flow} {self.claim.flow_version}"},
             "versions": self.versions,
         }

@@ -135,7 +135,7 @@ class EngineWorkshop:
 
     def _read(self, sha256: str, flow: str | None) -> Summary:
         path = self.files.path(sha256)
-        if not path.exists():
+        if not self.files.here(sha256):
             raise KeyError(sha256)
         place = self.files.derived_path(_stored(sha256))
         try:
@@ -190,7 +190,7 @@ class EngineWorkshop:
             wanted = replace(wanted, url=self.connections.at(wanted.connection, wanted.url))
         with self.board.database.reading() as connection:
             before = fetched.known(connection, wanted.kept_as)
-        there = before is not None and self.files.path(before.file).exists()
+        there = before is not None and self.files.here(before.file)
         known = before.validators if before is not None and there else {}
         found = self._by_connection(replace(wanted, private=self.fetch_private, known=known))
         if found.data is None and before is not None:

@@ -3,28 +3,24 @@
 from __future__ import annotations
 
 import hashlib
-import logging
 import os
-from collections import deque
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
 from pydantic import Field
 
-from metrikon.core.flows.form import Form
-from metrikon.intakes.upload import OPENED
-from metrikon.ports.intake import IntakeKind, Take, There
+from metrikon.core.flows.coming import OPENED, Gathered
+from metrikon.ports.intake import Here, IntakeFailed, IntakeKind, Piece, Quiet, Thing
 from metrikon.ports.touching import Touched
 
-log = logging.getLogger("metrikon.intakes")
 TAKEN = "taken"  # the folder that taken files are moved to
 _NOT_YET = (".part", ".partial", ".tmp", ".crdownload", ".download")
-AT_ONCE = 16  # files on their way at once, in their order
+Stamp = tuple[int, int]  # when a file was changed, nanoseconds since 1970, and its bytes
 
 
-class WatchedFolder(Form):
+class WatchedFolder(Gathered):
     """Files that appear in a folder. Taken when settled, once each."""
 
     path: str = Field(..., min_length=1, description="The folder; relative paths start at the service's folder.")
@@ -34,107 +30,121 @@ class WatchedFolder(Form):
 
 
 @dataclass(frozen=True)
-class _Sent:
-    """A file on its way in."""
+class _Held:
+    """A file as it was read; without its bytes where it is too large, or could not be read for a reason."""
 
-    path: Path
-    stamp: tuple[int, int]
-    wait: Callable[[], object]
+    stamp: Stamp
+    data: bytes = b""
+    why: str = ""
 
 
-@dataclass
-class Folder:
-    """One folder of one flow, looked at again and again; it remembers what it has seen."""
+class Folder(Quiet):
+    """One folder of one flow. It remembers which files have settled, so that none is read again for nothing; who takes them knows them by identity."""
 
-    path: Path
-    move: bool
-    settled: float  # seconds
-    largest: int  # bytes
-    _seen: dict[str, tuple[tuple[int, int], float]] = field(default_factory=dict)
-    _taken: dict[str, tuple[int, int]] = field(default_factory=dict)
-    problems: dict[str, str] = field(default_factory=dict)
+    every = 0.1
 
-    def look(self, now: float, take: Take) -> int:
-        """Take in what has settled at time `now` (seconds); how many files were taken."""
-        self.path.mkdir(parents=True, exist_ok=True)
-        count = 0
+    def __init__(self, path: Path, *, move: bool, settled: float, largest: int) -> None:
+        self.path, self.move, self.settled, self.largest = path, move, settled, largest
+        self._seen: dict[str, tuple[Stamp, int]] = {}
+        self._given: dict[str, Stamp] = {}
+
+    def test(self) -> str:
+        self._made()
+        count = sum(1 for _ in self._files())
+        return f"{self.path} can be read; {count} file{'s are' if count != 1 else ' is'} there{'' if os.access(self.path, os.W_OK) else ', which cannot be moved'}."
+
+    def there(self) -> Iterator[Thing]:
+        if not self.path.is_dir():
+            return
+        found = [(entry.name, entry.stat(follow_symlinks=False)) for entry in self._files()]
+        for name, stat in sorted(found, key=lambda each: -each[1].st_mtime_ns):
+            taken = self._given.get(name) == (stat.st_mtime_ns, stat.st_size)
+            yield Thing("", name, stat.st_mtime_ns // 1_000_000, stat.st_size, key=name, taken=taken)
+
+    def new(self, cursor: object, moment: int) -> Iterator[Thing]:
+        self._made()
         names = set()
-        on_the_way: deque[_Sent] = deque()
         for entry in self._files():
             names.add(entry.name)
-            if self._ready(entry, now):
-                on_the_way += self._take(Path(entry.path), take)
-                if len(on_the_way) >= AT_ONCE:
-                    count += self._taken_in(on_the_way.popleft())
-        count += sum(self._taken_in(each) for each in on_the_way)
+            if self._ready(entry, moment):
+                thing = self._thing(Path(entry.path))
+                if thing is not None:
+                    yield thing
         for gone in set(self._seen) - names:
             self._seen.pop(gone, None)
-            self._taken.pop(gone, None)
-            self.problems.pop(gone, None)
-        return count
+            self._given.pop(gone, None)
 
-    def there(self) -> list[There]:
-        """The files in the folder, newest first."""
-        if not self.path.is_dir():
-            return []
-        found = []
-        for entry in self._files():
-            stat = entry.stat(follow_symlinks=False)
-            taken = self._taken.get(entry.name) == (stat.st_mtime_ns, stat.st_size)
-            found.append(There(entry.name, stat.st_size, stat.st_mtime_ns // 1_000_000, taken))
-        return sorted(found, key=lambda each: -each.changed_at)
+    def one(self, thing: Thing) -> Thing:
+        found = self._thing(self.path / thing.name)
+        if found is None:
+            raise IntakeFailed(f"{thing.name} is still growing, or gone.", gone=True)
+        return found
 
-    def one(self, name: str, take: Take) -> bool:
-        """Take in one file of the folder."""
-        entry = next((each for each in self._files() if each.name == name), None) if self.path.is_dir() else None
-        return entry is not None and sum(self._taken_in(each) for each in self._take(Path(entry.path), take)) > 0
+    def get(self, thing: Thing) -> list[Piece]:
+        held: _Held = thing.key
+        if held.why:
+            raise IntakeFailed(f"{thing.name} cannot be read: {held.why}.")
+        return [Piece(thing.name, held.data)]
+
+    def settle(self, thing: Thing, *, taken: bool) -> None:
+        self._given[thing.name] = thing.key.stamp
+        if self.move and taken:
+            self._move(self.path / thing.name)
+
+    def _made(self) -> None:
+        try:
+            self.path.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise IntakeFailed(f"The folder {self.path} cannot be made: {error.strerror}.") from error
 
     def _files(self) -> list[os.DirEntry[str]]:
         """The files that may be taken, by name: none that is hidden, or still on its way."""
-        every = sorted(os.scandir(self.path), key=lambda each: each.name)
+        try:
+            every = sorted(os.scandir(self.path), key=lambda each: each.name)
+        except OSError as error:
+            raise IntakeFailed(f"The folder {self.path} cannot be looked into: {error.strerror}.") from error
         return [
             each
             for each in every
             if each.is_file(follow_symlinks=False) and not each.name.startswith((".", "~")) and not each.name.endswith(_NOT_YET)
         ]
 
-    def _ready(self, entry: os.DirEntry[str], now: float) -> bool:
-        stat = entry.stat(follow_symlinks=False)
+    def _ready(self, entry: os.DirEntry[str], now: int) -> bool:
+        try:
+            stat = entry.stat(follow_symlinks=False)
+        except FileNotFoundError:
+            return False
         stamp = (stat.st_mtime_ns, stat.st_size)
-        if self._taken.get(entry.name) == stamp:
+        if self._given.get(entry.name) == stamp:
             return False
         before = self._seen.get(entry.name)
-        if before is None or before[0] != stamp:
+        if before is None or before[0] != stamp or before[1] > now:
             self._seen[entry.name] = (stamp, now)
             return self.settled == 0
-        return now - before[1] >= self.settled
+        return now - before[1] >= self.settled * 1000
 
-    def _take(self, path: Path, take: Take) -> list[_Sent]:
+    def _thing(self, path: Path) -> Thing | None:
+        """A file with its identity and its bytes; None while it grows, or when it is gone."""
         try:
             stat = path.stat()
-            stamp = (stat.st_mtime_ns, stat.st_size)
-            if stat.st_size > self.largest:
-                self.problems[path.name] = (
-                    f"{path.name} has {stat.st_size / 1e6:.0f} MB; the limit is {self.largest / 1e6:.0f} MB (setting max_bytes). It was left where it is."
-                )
-                self._taken[path.name] = stamp
-                return []
+        except FileNotFoundError:
+            return None
+        stamp, at = (stat.st_mtime_ns, stat.st_size), stat.st_mtime_ns // 1_000_000
+        unread = Thing(f"{path.name}:{stat.st_size}:{stat.st_mtime_ns}", path.name, at, stat.st_size, key=_Held(stamp))
+        if stat.st_size > self.largest:
+            return unread
+        try:
             data = path.read_bytes()
-            if len(data) != stat.st_size:
-                return []  # it is still growing
-            return [_Sent(path, stamp, take(f"{path.name}:{hashlib.sha256(data).hexdigest()[:32]}", path.name, data))]
+        except FileNotFoundError:
+            return None
         except OSError as error:
-            self.problems[path.name] = f"{path.name} cannot be read: {error.strerror}."
-            return []
-
-    def _taken_in(self, sent: _Sent) -> int:
-        sent.wait()
-        name = sent.path.name
-        self.problems.pop(name, None)
-        self._taken[name] = sent.stamp
-        if self.move:
-            self._move(sent.path)
-        return 1
+            return replace(unread, key=_Held(stamp, why=str(error.strerror)))
+        if len(data) != stat.st_size:
+            return None  # it is still growing
+        digest = hashlib.sha256(data).hexdigest()[:32]
+        # where files are moved away an equal one is another one, dropped again: it is told from the first by when it was changed
+        identity = f"{path.name}:{digest}:{stat.st_mtime_ns}" if self.move else f"{path.name}:{digest}"
+        return Thing(identity, path.name, at, stat.st_size, key=_Held(stamp, data))
 
     def _move(self, path: Path) -> None:
         target = self.path / TAKEN / path.name
@@ -145,18 +155,26 @@ class Folder:
                 number += 1
                 target = target.with_name(f"{path.stem}-{number}{path.suffix}")
             os.rename(path, target)
+        except FileNotFoundError:
+            return  # it was moved before
         except OSError as error:
-            self.problems[path.name] = f"{path.name} was taken but could not be moved: {error.strerror}."
+            raise IntakeFailed(f"{path.name} was taken but could not be moved: {error.strerror}.") from error
 
 
 def _place(said: WatchedFolder, home: Path) -> str:
     return str(home / said.path)
 
 
-def _build(said: WatchedFolder, home: Path, largest: int) -> Folder:
-    return Folder(home / said.path, said.after == "move", said.settled, largest)
+def _build(said: WatchedFolder, here: Here) -> Folder:
+    return Folder(here.home / said.path, move=said.after == "move", settled=said.settled, largest=here.largest)
 
 
 KIND = IntakeKind(
-    "folder", WatchedFolder, lambda said: f"files in the folder {said.path}", _place, _build, lambda said, home: Touched(home / said.path)
+    "folder",
+    WatchedFolder,
+    lambda said: f"files in the folder {said.path}",
+    _place,
+    _build,
+    lambda said, home: Touched(home / said.path),
+    quick=True,
 )

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from metrikon.core.flows.form import Form
+from metrikon.core.flows.coming import OPENED
+from metrikon.core.flows.form import NAME, Form
 from metrikon.ports.intake import IntakeKind
-
-OPENED = "Whether each file in an archive, and each attachment of a mail, becomes an item of its own."
 
 
 class Upload(Form):
     """Files sent to the service by its API, its client, or the console."""
 
+    name: str | None = Field(None, pattern=NAME, description="What its items stand under; its kind when left out.")
     opened: bool = Field(False, description=OPENED)
 
 

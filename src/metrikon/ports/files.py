@@ -19,6 +19,10 @@ class Files(Protocol):
         """The bytes. Raises KeyError when they are not kept here."""
         ...
 
+    def here(self, sha256: str) -> bool:
+        """Whether the bytes are kept; if they are, they lie at `path` afterwards."""
+        ...
+
     def path(self, sha256: str) -> Path:
         """Where the bytes lie on disk."""
         ...

@@ -1,64 +1,143 @@
-"""Intake: where items come from. What is sent to the service needs nothing more; what must be looked at again and again says how."""
+"""Intake: where items come from. What is sent to the service says how it is taken in; what must be looked at again and again says what is there."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
 
 from metrikon.core.flows.form import Form
 from metrikon.ports.touching import Touched
 
-Take = Callable[[str, str, bytes], Callable[[], object]]  # identity, name, bytes; what it gives waits until they are kept
+
+class IntakeFailed(Exception):
+    """An intake cannot be looked at, or one thing of it cannot be had; the message says why and what to do.
+
+    `wait`: seconds that its server asks to wait. `gone`: it is only this thing that is not there any more.
+    """
+
+    def __init__(self, message: str, *, wait: float | None = None, gone: bool = False) -> None:
+        super().__init__(message)
+        self.wait = wait
+        self.gone = gone
 
 
 @dataclass(frozen=True)
-class There:
-    """Something that an intake would take: its name, size in bytes, when it changed (milliseconds since 1970), and whether it was taken already."""
+class Thing:
+    """Something that an intake holds.
+
+    `identity` tells it from all others of its intake (empty when that is only known once it is had). `at`: when it came or changed, milliseconds since
+    1970. `size`: bytes, 0 when not known. `data`: what is known of it, as JSON: conditions and steps see it as `item.data`. `key`: by what its intake finds
+    it. `cursor`: where the intake stands once it is taken, as JSON; None where identities say all. `taken`: whether it was taken, where the intake knows.
+    """
+
+    identity: str
+    name: str
+    at: int
+    size: int = 0
+    data: Any = None
+    key: Any = None
+    cursor: Any = None
+    taken: bool | None = None
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A part of a thing that becomes an item: its name and bytes. `place` tells it from other parts; empty for a thing that is one item."""
 
     name: str
-    size: int
-    changed_at: int
-    taken: bool
+    data: bytes
+    place: str = ""
 
 
-class Looked(Protocol):
-    """An intake that is looked at again and again. It remembers what it has seen."""
+class Source(Protocol):
+    """An intake that is looked at again and again. All of it may raise `IntakeFailed`."""
 
-    @property
-    def problems(self) -> Mapping[str, str]:
-        """What could not be taken, by name, and why."""
+    every: float  # seconds between looks
+    waits: bool  # whether `wait` is told by its server when something comes
+
+    def test(self) -> str:
+        """Make a real look that changes nothing; what it found, as whom."""
         ...
 
-    def look(self, now: float, take: Take) -> int:
-        """Take in what is there at a moment (seconds); how many items were taken."""
+    def there(self) -> Iterator[Thing]:
+        """All that is there now, newest first, without what it holds."""
         ...
 
-    def there(self) -> Sequence[There]:
-        """What is there now, newest first."""
+    def new(self, cursor: Any, moment: int) -> Iterator[Thing]:
+        """What has come since a cursor (None: everything), in the order in which it is taken, at a moment (milliseconds since 1970)."""
         ...
 
-    def one(self, name: str, take: Take) -> bool:
-        """Take in one thing that is there, whether it has settled or not; whether it was."""
+    def get(self, thing: Thing) -> Sequence[Piece]:
+        """What a thing holds."""
         ...
+
+    def one(self, thing: Thing) -> Thing:
+        """One of those that are there, as it can be taken: with its identity."""
+        ...
+
+    def settle(self, thing: Thing, *, taken: bool) -> None:
+        """A thing is kept now, or was let go: mark it or move it, as the flow says. May be called again for the same."""
+        ...
+
+    def wait(self, seconds: float) -> None:
+        """Wait until something may have come, at most so long."""
+        ...
+
+    def close(self) -> None:
+        """Let go of connections."""
+        ...
+
+
+class Quiet:
+    """What most intakes do not do."""
+
+    every = 60.0
+    waits = False
+
+    def one(self, thing: Thing) -> Thing:
+        """It can be taken as it is."""
+        return thing
+
+    def settle(self, thing: Thing, *, taken: bool) -> None:
+        """Nothing is to be done."""
+
+    def wait(self, seconds: float) -> None:
+        """Nobody tells when something comes."""
+
+    def close(self) -> None:
+        """Nothing is held open."""
+
+
+@dataclass(frozen=True)
+class Here:
+    """What a source is built with: the folder of the service, the most bytes that are taken, how outside services are called, and the zone of its flow."""
+
+    home: Path
+    largest: int
+    calling: Any = None  # engine.connecting.Connections
+    zone: Any = None  # zoneinfo.ZoneInfo
+    destinations: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
 class IntakeKind:
     """A kind of intake, declared beside its adapter.
 
-    `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it, given the form, the
-    folder of the service and the most bytes that are taken; None for a kind that is sent to the service. `tell`: what comes in, in a few words. `touches`: the folder or server
-    that it uses.
+    `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it; None for a kind that is sent
+    to the service. `tell`: what comes in, in a few words. `touches`: the folder or server that it uses. `sent`: whether it has an address of its own.
+    `quick`: whether a look costs next to nothing, so that it is looked at all the time.
     """
 
     name: str
     parameters: type[Form]
     tell: Callable[[Any], str]
     place: Callable[[Any, Path], str] = lambda said, home: ""
-    build: Callable[[Any, Path, int], Looked] | None = None
+    build: Callable[[Any, Here], Source] | None = None
     touches: Callable[[Any, Path], Touched | None] = lambda said, home: None
+    sent: bool = False
+    quick: bool = False
 
 
 def opened(said: Any) -> bool:

@@ -48,6 +48,7 @@ _TITLES = {
     422: "Something in it is not right",
     429: "Too many tries",
     500: "The service met an error",
+    502: "What it was asked of did not answer as it should",
     503: "Not just now",
     507: "There is no room for it",
 }

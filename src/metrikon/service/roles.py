@@ -17,7 +17,7 @@ _REVIEWER = {
     "again.run_again",
     "again.pause_run",
     "questions.send_event",
-    "samples.take_one",
+    "intakes.take_one",
     "judgements.correct",
     "models.estimate_file",
 }
@@ -45,6 +45,8 @@ _BUILDER = {
     "connections.put_connection",
     "connections.test_connection",
     "connections.remove_connection",
+    "intakes.say_yes",
+    "intakes.test_intake",
     "judgements.judge_again",
     "judgements.stop_rejudging",
     "judgements.continue_rejudging",

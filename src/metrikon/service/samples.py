@@ -7,12 +7,11 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
-from metrikon.core.flows.model import Flow
 from metrikon.engine.samples import BadSample
 from metrikon.service.asked import NamePath
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import ArrivedView, View
+from metrikon.service.views import View
 
 
 class SamplePath(NamePath):
@@ -55,28 +54,6 @@ class SampleList(View):
     candidates: list[CandidateView] = Field(..., description="The latest items by each intake of the flow, newest first.")
 
 
-class ThereView(View):
-    """Something that an intake of a flow would take."""
-
-    place: str
-    name: str
-    size: int
-    changed_at: int
-    taken: bool
-
-
-class ThereList(View):
-    items: list[ThereView]
-
-
-class TakeBody(View):
-    name: str = Field(..., min_length=1, max_length=255)
-
-
-class ArrivedList(View):
-    items: list[ArrivedView]
-
-
 def blueprint(app: App) -> APIBlueprint:
     """Routes of samples."""
     api = APIBlueprint("samples", __name__, abp_tags=[Tag(name="flows")])
@@ -103,24 +80,6 @@ def blueprint(app: App) -> APIBlueprint:
         """Keep a sample no longer."""
         app.samples.remove(path.name, path.sample)
         return reply(_list(path.name))
-
-    @api.get("/api/flows/<string:name>/there", responses={200: ThereList}, operation_id="listThere")
-    def list_there(path: NamePath) -> Response:
-        """What the intakes of a flow would take now, newest first, whether the flow is switched on or not; nothing is taken."""
-        found = app.watching.there(_flow(path.name))
-        return reply(ThereList(items=[ThereView(place=place, **vars(each)) for place, each in found]))
-
-    @api.post("/api/flows/<string:name>/take", responses={201: ArrivedList}, operation_id="takeOne")
-    def take_one(path: NamePath, body: TakeBody) -> Response:
-        """Take in one thing that an intake of a flow holds, and run it end to end, though the flow may be switched off."""
-        found = app.watching.take_one(_flow(path.name), body.name)
-        return reply(ArrivedList(items=[ArrivedView(**vars(each)) for each in found]), 201)
-
-    def _flow(name: str) -> Flow:
-        try:
-            return app.catalog.newest_flow(name)
-        except KeyError as error:
-            raise Problem(404, "not-there", str(error.args[0])) from error
 
     def _list(flow: str) -> SampleList:
         kept, candidates = app.samples.of(flow)

@@ -12,7 +12,7 @@ LARGEST_TEXT = 600_000  # bytes of a flow, record type or decision table
 
 def kept_file(app: App, sha256: str) -> str:
     """The hash of a file that is kept here. Raises `Problem`."""
-    if not app.files.path(sha256).exists():
+    if not app.files.here(sha256):
         raise Problem(404, "not-there", "There is no such file here.")
     return sha256
 

@@ -11,6 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from metrikon.app.assemble import App
 from metrikon.service.asked import ChangesQuery
+from metrikon.service.intakes import waiting_told
 from metrikon.service.reply import reply
 from metrikon.service.views import (
     ChangesView,
@@ -50,7 +51,11 @@ def blueprint(app: App) -> APIBlueprint:
             waiting=[_waiting(row) for row in waits],
             flows=[_flow_today(name, counts) for name in names],
             spend=spend,
-            problems=[*(each["message"] for each in app.watching.problems()), *(_failing(each) for each in app.connections.failing())],
+            problems=[
+                *(each["message"] for each in app.watching.problems()),
+                *waiting_told(app),
+                *(_failing(each) for each in app.connections.failing()),
+            ],
             model=app.default_model,
             empty=empty,
         )

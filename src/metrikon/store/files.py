@@ -6,6 +6,7 @@ import hashlib
 import os
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 
@@ -14,6 +15,7 @@ class DiskFiles:
 
     def __init__(self, root: Path) -> None:
         self.root = root
+        self.elsewhere: Callable[[str], bytes | None] = lambda sha256: None  # bytes that are kept in no file until one is wanted
         for part in ("files", "derived"):
             (root / part).mkdir(parents=True, exist_ok=True)
 
@@ -27,10 +29,20 @@ class DiskFiles:
         return sha256
 
     def get(self, sha256: str) -> bytes:
-        try:
-            return self.path(sha256).read_bytes()
-        except FileNotFoundError as error:
-            raise KeyError(sha256) from error
+        if not self.here(sha256):
+            raise KeyError(sha256)
+        return self.path(sha256).read_bytes()
+
+    def here(self, sha256: str) -> bool:
+        """Whether the bytes are kept; if they are, they lie in a file afterwards."""
+        place = self.path(sha256)
+        if place.exists():
+            return True
+        data = self.elsewhere(sha256)
+        if data is None:
+            return False
+        _write(place, data, sync=True)
+        return True
 
     def path(self, sha256: str) -> Path:
         if len(sha256) != 64 or not all(c in "0123456789abcdef" for c in sha256):

@@ -14,6 +14,8 @@ from metrikon.store import changes
 from metrikon.store.hot import Hot
 from metrikon.store.tables import items, runs
 
+LONGEST = 200  # characters of an identity
+
 
 @dataclass(frozen=True)
 class Arrival:
@@ -26,6 +28,8 @@ class Arrival:
     sha256: str
     name: str
     size: int
+    data: bytes | None = None  # what its intake knows of it, as JSON
+    body: bytes | None = None  # its bytes, where they are kept in its row and in no file
 
 
 @dataclass(frozen=True)
@@ -61,6 +65,11 @@ _ITEM = Hot(insert(items).inline())
 _RUN = Hot(insert(runs).inline())
 
 
+def shortened(identity: str) -> str:
+    """An identity as it is kept: the beginning and a hash of one that is too long."""
+    return identity if len(identity) <= LONGEST else f"{identity[:100]} {hashlib.sha256(identity.encode()).hexdigest()}"
+
+
 def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: int) -> Arrived:
     """Take an item in and start its run, in one transaction; a known identity changes nothing.
 
@@ -87,6 +96,8 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
         "name": arrival.name,
         "size": arrival.size,
         "received_at": at,
+        "data": arrival.data,
+        "body": arrival.body,
     }
     _ITEM.run(connection, row)
     reason = f"Its content is the same as that of {twin}. Run it anyway if both are meant." if twin else ""
@@ -111,7 +122,7 @@ def known_as(identity: str) -> str:
     return f"forgotten-{hashlib.sha256(identity.encode()).hexdigest()}"
 
 
-_COLUMNS = ("id", "sha256", "name", "intake", "received_at")
+_COLUMNS = ("id", "sha256", "name", "intake", "received_at", "data")
 _GET = Hot(select(*(items.c[name] for name in _COLUMNS)).where(items.c.id == bindparam("of")))
 
 
@@ -125,6 +136,13 @@ def whole(connection: Connection, item_id: str) -> dict[str, Any] | None:
     """An item; None when there is none."""
     row = connection.execute(select(items).where(items.c.id == item_id)).mappings().first()
     return dict(row) if row else None
+
+
+def body(connection: Connection, sha256: str) -> bytes | None:
+    """The bytes of an item that are kept in its row."""
+    query = select(items.c.body).where(items.c.sha256 == sha256, items.c.body.is_not(None)).limit(1)
+    found: bytes | None = connection.execute(query).scalar()
+    return found
 
 
 def with_content(connection: Connection, flow: str, sha256: str) -> str | None:

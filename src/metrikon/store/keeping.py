@@ -120,7 +120,7 @@ def forget_item(connection: Connection, item_id: str, at: int) -> dict[str, int]
     gone["keys of records"] = connection.execute(delete(claims).where(claims.c.item_id == item_id)).rowcount
     gone["samples"] = connection.execute(delete(samples).where(samples.c.sha256 == row["sha256"], samples.c.flow == row["flow"])).rowcount
     connection.execute(update(runs).where(runs.c.item_id == item_id).values(reason=FORGOTTEN))
-    named = {"name": FORGOTTEN, "identity": known_as(str(row["identity"])), "sha256": "0" * 64, "size": 0}
+    named = {"name": FORGOTTEN, "identity": known_as(str(row["identity"])), "sha256": "0" * 64, "size": 0, "data": None, "body": None}
     connection.execute(update(items).where(items.c.id == item_id).values(named))
     return gone
 
@@ -153,6 +153,8 @@ def items_with(connection: Connection, value: str) -> set[str]:
     found = set(connection.execute(select(records.c.item_id).where(records.c.words.like(pattern, escape="\\"))).scalars())
     found |= set(connection.execute(select(items.c.id).where(func.lower(items.c.name).like(pattern, escape="\\"))).scalars())
     inside = select(runs.c.item_id).join(journal, journal.c.run_id == runs.c.id).where(func.instr(journal.c.data, _encoded(value)) > 0)
+    holding = or_(func.instr(items.c.data, _encoded(value)) > 0, func.instr(items.c.body, value.encode()) > 0)
+    found |= set(connection.execute(select(items.c.id).where(holding)).scalars())
     found |= judged.anchored_items(connection, _encoded(value))
     return found | set(connection.execute(inside.distinct()).scalars())
 

@@ -53,6 +53,8 @@ items = Table(
     Column("name", String(255), nullable=False),
     Column("size", Integer, nullable=False),
     Column("received_at", BigInteger, nullable=False),
+    Column("data", LargeBinary),  # what its intake knows of it, as JSON
+    Column("body", LargeBinary),  # its bytes, where they are few and came by themselves
     UniqueConstraint("flow", "intake", "identity"),
     Index("items_by_content", "flow", "sha256"),
 )
@@ -397,4 +399,35 @@ connections = Table(  # outside services: an address and a way of signing in; th
     Column("tested_at", BigInteger),
     Column("told", Text, nullable=False),  # what came of the last test or call
     Column("failing_since", BigInteger),
+)
+intakes = Table(  # where each intake of a flow stands
+    "intakes",
+    metadata,
+    Column("flow", String(60), primary_key=True),
+    Column("name", String(40), primary_key=True),
+    Column("place", Text, nullable=False),  # that the cursor belongs to
+    Column("said", String(32), nullable=False),  # a hash of what the flow says of it
+    Column("agreed", Boolean, nullable=False),  # whether it may take what is there
+    Column("would", LargeBinary),  # what it would take, where it waits for a yes
+    Column("cursor", LargeBinary),
+    Column("taken", Integer, nullable=False),  # since it was last changed
+    Column("let_go", Integer, nullable=False),
+    Column("looked_at", BigInteger),
+    Column("told", Text, nullable=False),  # what came of the last look
+    Column("failing_since", BigInteger),
+    Column("address", String(64)),  # of one that is sent to
+    Column("sealed", LargeBinary),  # its secret
+    Index("intakes_by_address", "address", unique=True),
+)
+let_go = Table(  # what intakes did not take, the latest of each, with the reason
+    "let_go",
+    metadata,
+    Column("flow", String(60), primary_key=True),
+    Column("intake", String(40), primary_key=True),
+    Column("identity", String(200), primary_key=True),
+    Column("name", String(255), nullable=False),
+    Column("came_at", BigInteger, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("why", Text, nullable=False),
+    Index("let_go_latest", "flow", "intake", "at"),
 )

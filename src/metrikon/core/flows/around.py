@@ -31,7 +31,10 @@ def listed(element: Schema) -> Schema:
     return {"type": "array", "items": element}
 
 
-ITEM = text(id="Its id.", file="Its file, by hash.", name="The name it came under.", intake="The kind of intake.", received="When it came in.")
+ITEM: Schema = text(
+    id="Its id.", file="Its file, by hash.", name="The name it came under.", intake="The name of its intake.", received="When it came in."
+)
+ITEM["properties"]["data"] = {"description": "What its intake knows of it, such as a payload or a row; null for a plain file."}
 RUN = text(id="Its id.", today="The day it began.", flow="The flow and its version.")
 
 

@@ -69,6 +69,9 @@ def _condition(value: Any) -> Any:
 Condition = Annotated[str, Field(min_length=1), BeforeValidator(_condition), Marked("condition")]  # a FEEL expression without `${ … }`
 
 
+ConnectionName = Annotated[str, Field(pattern=NAME), Marked("connection")]  # of a connection that is kept
+
+
 def fields(form: Form, holds: str) -> Iterator[tuple[Where, Form, str, Any]]:
     """Every field of a form, and of those within it, that is marked so: its place, the form it is in, its name there, its value."""
     for name, field in type(form).model_fields.items():
@@ -99,7 +102,7 @@ def plain(form: Form) -> dict[str, Any]:
     """The parameters as plain data, holes still in them; blocks of steps and conditions are left out, as they are worked out by themselves."""
     found: dict[str, Any] = {}
     for name, field in type(form).model_fields.items():
-        if _marks(field):
+        if _marks(field) - {"connection"}:
             continue
         found[field.alias or name] = _plain(getattr(form, name))
     return found | {name: _plain(value) for name, value in (form.model_extra or {}).items()}

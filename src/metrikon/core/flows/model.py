@@ -122,6 +122,11 @@ class Said:
     form: Any  # of the kind
     where: Where = ()
 
+    @property
+    def name(self) -> str:
+        """Under what the items of an intake stand: its name, or else its kind."""
+        return getattr(self.form, "name", None) or self.kind
+
 
 @dataclass(frozen=True, eq=False)
 class Flow:

@@ -21,6 +21,7 @@ from metrikon.core.flows.problems import Problem
 from metrikon.core.flows.reading import UNREAD, read_flow
 from metrikon.core.flows.secret import secrets_in
 from metrikon.core.flows.settings import schema_of
+from metrikon.core.flows.verify_intakes import wrong_with
 
 
 def check_flow(data: Any, language: Language, known: Known) -> tuple[Flow | None, list[Problem]]:
@@ -32,7 +33,7 @@ def check_flow(data: Any, language: Language, known: Known) -> tuple[Flow | None
 def verify(flow: Flow, known: Known) -> list[Problem]:
     """Everything found wrong with what a flow means; an empty list when nothing was."""
     walk = _walked(flow, known)
-    return [*walk.problems, *secrets_in(flow)]
+    return [*walk.problems, *wrong_with(flow, known), *secrets_in(flow)]
 
 
 def results_of(flow: Flow, known: Known) -> Mapping[str, Schema | None]:

@@ -26,7 +26,11 @@ _LABELS = """You read one document and say which of some labels fits it, with on
 - label: the name of the one label that fits best by what the document is about as a whole; where none does, "{none}"."""
 _QUESTIONS = """You read one document and answer questions about it with yes or no, with one JSON object.
 - words: the words of the document that say yes, copied letter by letter, at most twenty; null where the answer is no.
-- answer: "yes" only where the document itself says so; where somebody changes their mind the last word counts; else "no"."""
+- answer: "yes" only where the document itself says so; where somebody changes their mind the last word counts; else "no".
+An example. Questions: late: Did something come late? discount: Does the writer ask to pay less? visit: Does somebody come to visit? open: Is something still to be paid?
+A document: Your boxes came a week after the day. We do not ask for a discount. My brother comes on Monday.
+{"late": {"words": "Your boxes came a week after the day", "answer": "yes"}, "discount": {"words": null, "answer": "no"}, "visit": {"words": "My brother comes on Monday", "answer": "yes"}, "open": {"words": null, "answer": "no"}}
+End of the example."""
 
 
 class Classify(msgspec.Struct, frozen=True, omit_defaults=True, tag="classify", tag_field="task"):

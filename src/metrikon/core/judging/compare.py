@@ -29,7 +29,14 @@ _TELLS = {"added": "added", "removed": "removed", "number": "a number changed", 
 _RULES = """You are shown what changed between two versions of something, and say of each change whether it matters, with one JSON object.
 - What matters is said under "What matters"; nothing else does.
 - why: a few words, by which part of that.
-- material: "yes" where the change matters by it; else "no"."""
+- material: "yes" where the change matters by it; else "no".
+An example. What matters: another day or hour; talks that are new or cancelled. The look of the page and words of welcome do not matter.
+1. removed: before “Mosses of the north, 3 May”
+2. the words changed: before “Welcome to our talks” now “Good to see you”
+3. a date changed: before “Ferns, 7 May” now “Ferns, 9 May”
+4. added: now “Lichens on old walls, 11 May”
+{"1": {"why": "a talk is cancelled", "material": "yes"}, "2": {"why": "words of welcome", "material": "no"}, "3": {"why": "another day", "material": "yes"}, "4": {"why": "a new talk", "material": "yes"}}
+End of the example."""
 
 
 class Compare(msgspec.Struct, frozen=True, omit_defaults=True, tag="compare", tag_field="task"):

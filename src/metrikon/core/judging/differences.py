@@ -42,11 +42,13 @@ def lines_differ(before: Sequence[str], after: Sequence[str]) -> list[Change]:
     one, two = _Lines(before), _Lines(after)
     same = one.counted & two.counted
     gone, come = one.beyond(same), two.beyond(same)
+    between_one, between_two = one.between(gone), two.between(come)
     flowed_one, flowed_two = one.flow, two.flow
     gone = [line for line in gone[:MOST_PAIRED] if flowed_two.count(line.flow) < flowed_one.count(line.flow)] + gone[MOST_PAIRED:]
     come = [line for line in come[:MOST_PAIRED] if flowed_one.count(line.flow) < flowed_two.count(line.flow)] + come[MOST_PAIRED:]
     found: list[Change] = []
-    for left, right in _paired([_dated(each.tokens) for each in gone], [_dated(each.tokens) for each in come]):
+    pairs = list(_paired([_dated(each.tokens) for each in gone], [_dated(each.tokens) for each in come]))
+    for left, right in _in_place(pairs, gone, come, between_one, between_two):
         if left is None or right is None:
             line = gone[left] if left is not None else come[right] if right is not None else None
             if line is not None:
@@ -54,6 +56,28 @@ def lines_differ(before: Sequence[str], after: Sequence[str]) -> list[Change]:
         elif how := _how(gone[left].tokens, come[right].tokens):
             found.append(Change(how, gone[left].text, come[right].text))
     return found
+
+
+def _in_place(
+    pairs: Sequence[tuple[int | None, int | None]], gone: Sequence[_Line], come: Sequence[_Line], one: Mapping[int, Any], two: Mapping[int, Any]
+) -> Iterator[tuple[int | None, int | None]]:
+    """The pairs, with a line that has none taken for the one that stands in its place now: the only two between the same lines that are still there."""
+    held: dict[Any, list[int]] = defaultdict(list)
+    for left, right in pairs:
+        if left is None and right is not None and id(come[right]) in two:
+            held[two[id(come[right])]].append(right)
+    lone = Counter(one.get(id(gone[left])) for left, right in pairs if right is None and left is not None)
+    taken: dict[int, int] = {}
+    for left, right in pairs:
+        if right is None and left is not None:
+            place = one.get(id(gone[left]))
+            if place is not None and lone[place] == 1 and len(held[place]) == 1:
+                taken[left] = held[place][0]
+    gone_to = set(taken.values())
+    for left, right in pairs:
+        if left is None and right in gone_to:
+            continue
+        yield (left, taken[left]) if left is not None and left in taken else (left, right)
 
 
 def values_differ(before: Any, after: Any, at: str = "") -> Iterator[Change]:
@@ -118,6 +142,20 @@ class _Lines:
     def flow(self) -> str:
         """All words in their order, as if there were no lines; every two words with two spaces between, so that each is found by itself."""
         return "".join(f" {word} " for each in self.lines for word in each.tokens).replace("  ", " ")
+
+    def between(self, some: Sequence[_Line]) -> dict[int, tuple[Any, Any]]:
+        """Between which other lines each of some stands, by what those say; None before the first and after the last."""
+        wanted = {id(each) for each in some}
+        found: dict[int, tuple[Any, Any]] = {}
+        before: Any = None
+        open_: list[int] = []
+        for each in self.lines:
+            if id(each) in wanted:
+                open_.append(id(each))
+            else:
+                found |= dict.fromkeys(open_, (before, each.tokens))
+                before, open_ = each.tokens, []
+        return found | dict.fromkeys(open_, (before, None))
 
     def beyond(self, same: Counter[tuple[str, ...]]) -> list[_Line]:
         """The lines that are not among those, each so often."""

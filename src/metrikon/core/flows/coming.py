@@ -1,0 +1,57 @@
+"""What every intake may say, and what becomes of a thing because of it: taken, or let go with a reason."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, date, datetime, time
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from pydantic import Field
+
+from metrikon.core.feel import BadExpression, FeelError, evaluate
+from metrikon.core.flows.form import NAME, Condition, Form
+from metrikon.core.values.exact import as_kept
+
+OPENED = "Whether each file in an archive, and each attachment of a mail, becomes an item of its own."
+
+
+class Coming(Form):
+    """What every intake may say."""
+
+    name: str | None = Field(None, pattern=NAME, description="What its items stand under; its kind when left out. Needed for a second one of a kind.")
+    where: Condition | None = Field(
+        None,
+        description="A FEEL condition on what came, which sees `item.name`, `item.size`, `item.at` and `item.data`. What does not meet it is let go, "
+        "counted, and listed with the reason.",
+    )
+
+
+class Gathered(Coming):
+    """What every intake may say that is looked at again and again."""
+
+    since: date | None = Field(None, description="Only what came on this day or later, such as 2026-11-01.")
+    most: int | None = Field(None, ge=1, le=1_000_000, description="The most things it takes in all, from when it was last changed on.")
+
+
+def too_early(said: Any, at: int, zone: ZoneInfo) -> bool:
+    """Whether a thing came before the day from which on things are taken."""
+    since = getattr(said, "since", None)
+    return since is not None and at < int(datetime.combine(since, time(), zone).timestamp() * 1000)
+
+
+def let_go(said: Any, name: str, size: int, at: int, data: Any) -> str:
+    """Why a thing is not taken, by the condition of its intake; nothing when it is."""
+    condition = getattr(said, "where", None)
+    if condition is None:
+        return ""
+    moment = datetime.fromtimestamp(at / 1000, UTC)
+    scope: Mapping[str, Any] = {"item": as_kept({"name": name, "size": size, "at": moment.isoformat(timespec="seconds"), "data": data})}
+    missing: list[str] = []
+    try:
+        holds = evaluate(condition, scope, missing, moment)
+    except (BadExpression, FeelError) as error:
+        return f"Its condition {condition!r} could not be worked out: {error}"
+    if holds is None:
+        return f"Its condition {condition!r} comes out null: {', '.join(dict.fromkeys(missing)) or 'a value'} is missing."
+    return "" if holds is True else f"It does not meet {condition!r}."

@@ -1,0 +1,53 @@
+"""What is wrong with what a flow says of its intakes and destinations: names, conditions, connections."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from metrikon.core.feel import BadExpression, names, parse
+from metrikon.core.feel.syntax import Literal
+from metrikon.core.flows.form import Form, Where, fields
+from metrikon.core.flows.kind import Known
+from metrikon.core.flows.model import Flow, Said
+from metrikon.core.flows.problems import Problem
+from metrikon.core.values.near import meant
+
+KNOWN_OF = ("name", "size", "at", "data")  # of a thing that came
+
+
+def wrong_with(flow: Flow, known: Known) -> Iterator[Problem]:
+    """Everything that is wrong with them as far as it can be told."""
+    seen: set[str] = set()
+    for said in flow.intakes:
+        if said.name in seen:
+            yield _problem(said, ("name",), f"Another intake stands under {said.name!r} already. Give this one a `name` of its own.")
+        seen.add(said.name)
+    for said in (*flow.intakes, *flow.destinations.values()):
+        if not isinstance(said.form, Form):
+            continue
+        for where, _, _, condition in fields(said.form, "condition"):
+            if condition:
+                yield from (_problem(said, where, told) for told in _condition(condition))
+        for where, _, _, name in fields(said.form, "connection"):
+            if name and name not in known.connections and known.whole:
+                told = ", ".join(sorted(known.connections)) or "none"
+                yield _problem(said, where, f"There is no connection {name!r}{meant(name, sorted(known.connections))} Known: {told}.")
+
+
+def _condition(text: str) -> Iterator[str]:
+    try:
+        tree = parse(text)
+    except BadExpression as error:
+        yield str(error)
+        return
+    for path in names(tree):
+        if path[0] != "item":
+            yield f"{path[0]!r} is not known here: a condition on what comes sees `item` alone."
+        elif len(path) > 1 and path[1] not in KNOWN_OF:
+            yield f"{path[1]!r} is not known of what comes. Known: {', '.join(f'item.{each}' for each in KNOWN_OF)}."
+    if isinstance(tree, Literal) and tree.value is False:
+        yield "It can never hold: everything would be let go."
+
+
+def _problem(said: Said, where: Where, message: str) -> Problem:
+    return Problem("", "/".join(str(each) for each in (*said.where, *where)), message, (*said.where, *where))

@@ -1,0 +1,44 @@
+"""Where intakes stand, what they let go, and what came with an item."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0011"
+down_revision = "0010"
+
+
+def upgrade() -> None:
+    """Add the tables and the columns."""
+    op.add_column("items", sa.Column("data", sa.LargeBinary(), nullable=True))
+    op.add_column("items", sa.Column("body", sa.LargeBinary(), nullable=True))
+    op.create_table(
+        "intakes",
+        sa.Column("flow", sa.String(length=60), nullable=False),
+        sa.Column("name", sa.String(length=40), nullable=False),
+        sa.Column("place", sa.Text(), nullable=False),
+        sa.Column("said", sa.String(length=32), nullable=False),
+        sa.Column("agreed", sa.Boolean(), nullable=False),
+        sa.Column("would", sa.LargeBinary(), nullable=True),
+        sa.Column("cursor", sa.LargeBinary(), nullable=True),
+        sa.Column("taken", sa.Integer(), nullable=False),
+        sa.Column("let_go", sa.Integer(), nullable=False),
+        sa.Column("looked_at", sa.BigInteger(), nullable=True),
+        sa.Column("told", sa.Text(), nullable=False),
+        sa.Column("failing_since", sa.BigInteger(), nullable=True),
+        sa.Column("address", sa.String(length=64), nullable=True),
+        sa.Column("sealed", sa.LargeBinary(), nullable=True),
+        sa.PrimaryKeyConstraint("flow", "name"),
+    )
+    op.create_index("intakes_by_address", "intakes", ["address"], unique=True)
+    op.create_table(
+        "let_go",
+        sa.Column("flow", sa.String(length=60), nullable=False),
+        sa.Column("intake", sa.String(length=40), nullable=False),
+        sa.Column("identity", sa.String(length=200), nullable=False),
+        sa.Column("name", sa.String(length=255), nullable=False),
+        sa.Column("came_at", sa.BigInteger(), nullable=False),
+        sa.Column("at", sa.BigInteger(), nullable=False),
+        sa.Column("why", sa.Text(), nullable=False),
+        sa.PrimaryKeyConstraint("flow", "intake", "identity"),
+    )
+    op.create_index("let_go_latest", "let_go", ["flow", "intake", "at"])
