@@ -283,8 +283,11 @@ class _Slow(threading.Thread):
 
     def _waits(self, source: Source) -> None:
         """Wait in short pieces, so that stopping does not take long."""
+        until = time.monotonic() + source.every
         try:
-            source.wait(min(source.every, 2.0))
+            while not self._end.is_set() and time.monotonic() < until:
+                if source.wait(min(source.every, 1.0)):
+                    return
         except IntakeFailed:
             self._end.wait(1.0)  # the next look says what is wrong
 

@@ -140,16 +140,21 @@ def _address(url: str, wanted: Wanted, resolve: Resolve) -> tuple[str, int, str]
         raise FetchFailed(f"{url!r} is no address of a page; give one that begins with https:// or http://.")
     if parts.username or parts.password:
         raise FetchFailed("The address holds a name or a password. Take it out.")
+    return host, port, checked(host, port, private=wanted.private, resolve=resolve)
+
+
+def checked(host: str, port: int, *, private: bool, resolve: Resolve | None = None) -> str:
+    """The address of a host that is connected to; all of them must be allowed. Raises `FetchFailed`."""
     try:
-        found = resolve(host, port)
+        found = (resolve or resolved)(host, port)
     except (OSError, UnicodeError) as error:
         raise FetchFailed(f"The host {host} cannot be found.", cause="unreachable") from error
     for each in found:
-        if not wanted.private and not _public(each):
+        if not private and not _public(each):
             raise FetchFailed(f"{host} is at {each}, an address of a private network. The setting fetch_private allows these.")
     if not found:
         raise FetchFailed(f"The host {host} has no address.", cause="unreachable")
-    return host, port, found[0]
+    return found[0]
 
 
 def _public(address: str) -> bool:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import fnmatch
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from typing import Any
 
@@ -14,6 +15,7 @@ from metrikon.core.values.text import clean
 from metrikon.engine.opening import Opening
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
+from metrikon.readers.together import bundled
 from metrikon.store import flows, items
 from metrikon.store.database import Database
 from metrikon.store.items import Arrival, Arrived
@@ -21,6 +23,11 @@ from metrikon.store.room import Room
 
 Along = Callable[[Connection, Arrived], object]
 IN_ROW = 64_000  # bytes that are kept in the row of an item
+
+
+def named_as(name: str, patterns: Sequence[str]) -> bool:
+    """Whether a name fits one of some patterns such as `*.pdf`, whatever its case."""
+    return any(fnmatch.fnmatchcase(name.casefold(), each.casefold()) for each in patterns)
 
 
 class NoFlow(Exception):
@@ -46,20 +53,45 @@ class Arrivals:
         """
         return self.begin(flow, intake, identity, name, data).result()
 
-    def take_opened(self, flow: str, intake: str, identity: str | None, name: str, data: bytes, *, asked: bool = False) -> list[Arrived]:
-        """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself."""
+    def take_opened(
+        self,
+        flow: str,
+        intake: str,
+        identity: str | None,
+        name: str,
+        data: bytes,
+        *,
+        asked: bool = False,
+        about: Any = None,
+        only: Sequence[str] = (),
+    ) -> list[Arrived]:
+        """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself.
+
+        `only`: patterns of the names of files within that are taken (`*.pdf`), all without one; then nothing is taken where none is as wanted.
+        """
         self._room.want()
         sha256 = self._files.put(data)
-        inner = self._opening.inner(data, sha256, flow)
+        every = self._opening.inner(data, sha256, flow)
+        inner = [each for each in every if not only or named_as(each.name, only)]
         outer = identity or sha256
         if identity is not None or inner:
-            held = {f"{outer}{each.place}": each.sha256 for each in inner} or {outer: sha256}
+            held = {f"{outer}{each.place}": each.sha256 for each in every} or {outer: sha256}
             with self._database.reading() as connection:
                 items.hold_the_same(connection, flow, intake, outer, held)
-        if not inner:
-            return [self.begin(flow, intake, identity, name, data, asked=asked).result()]
-        sent = [self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256), asked=asked) for each in inner]
+        if not inner and not only:
+            return [self.begin(flow, intake, identity, name, data, asked=asked, about=about).result()]
+        sent = [
+            self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256), asked=asked, about=about)
+            for each in inner
+        ]
         return [each.result() for each in sent]
+
+    def together(self, flow: str, name: str, data: bytes, only: Sequence[str]) -> bytes:
+        """A mail or an archive with the files in it, as one that is read as one; itself where it holds none that are wanted."""
+        self._room.want()
+        inner = self._opening.inner(data, self._files.put(data), flow)
+        wanted = [each for each in inner if not only or named_as(each.name, only)]
+        return bundled([(name, data), *((each.name, self._files.get(each.sha256)) for each in wanted)]) if wanted else data
 
     def begin(
         self,

@@ -76,6 +76,7 @@ class Carrying:
             kept = samples.of_flow(connection, name)
         for row in kept:
             told = {key: row[key] for key in ("name", "why", "file_name", "intake", "received_at")}
+            told["data"] = loads(row["data"]) if row["data"] is not None else None
             parts.samples[str(row["name"])] = (told, self._files.get(str(row["sha256"])))
         return _written(parts)
 
@@ -268,6 +269,7 @@ def _sample(told: Any) -> dict[str, Any]:
         "why": str(told["why"])[:2000],
         "file_name": str(told["file_name"])[:255],
         "intake": str(told["intake"])[:40],
+        "data": dumps(told["data"]) if told.get("data") is not None else None,
         "received_at": int(told["received_at"]),
     }
 

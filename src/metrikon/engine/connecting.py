@@ -6,14 +6,16 @@ import re
 import threading
 import time
 from typing import Any
+from urllib.parse import urlsplit
 
 import msgspec
 from sqlalchemy import Connection
 
+from metrikon.connections import imap
 from metrikon.connections.fetching import FetchFailed, Wanted, fetch
 from metrikon.connections.sealing import CannotOpen, Sealing, keys_of, new_key, put_keys
 from metrikon.connections.signing import Signed, Token, signed, token_of
-from metrikon.core.flows.connecting import Way, joined, origin, wrong_address
+from metrikon.core.flows.connecting import MAIL, Way, joined, origin, unfit, wrong_address
 from metrikon.core.flows.form import NAME
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
@@ -62,7 +64,7 @@ class Connections:
 
         Raises `BadConnection`.
         """
-        wrong = _wrong_name(name) or wrong_address(address) or way.wrong() or way.wrong_secret(secret or "")
+        wrong = _wrong_name(name) or wrong_address(address) or way.wrong() or way.wrong_secret(secret or "") or unfit(address, way)
         if wrong:
             raise BadConnection(wrong)
         try:
@@ -119,17 +121,47 @@ class Connections:
     def test(self, name: str) -> dict[str, Any]:
         """Ask for what it is tested by; the connection with what came of it. Raises `NotThere`."""
         row = self._row(name)
-        start = time.monotonic()
         try:
-            along = self.signed(name)
-            found = fetch(Wanted(joined(str(row["address"]), str(row["probe"])), LARGEST, SECONDS, private=self._private, signed=along))
+            told = self._mail_told(name) if _scheme(row) in MAIL else self._page_told(name, row)
         except FetchFailed as error:
             self._note(name, str(error), failed=True, tested=True)
         else:
-            took = time.monotonic() - start
-            kind = f", {found.media}" if found.media else ""
-            self._note(name, f"{found.url} answered {found.status} in {took:.2f} s{kind}{self._as(name)}.", failed=False, tested=True)
+            self._note(name, told, failed=False, tested=True)
         return self.one(name)
+
+    def _page_told(self, name: str, row: dict[str, Any]) -> str:
+        start = time.monotonic()
+        along = self.signed(name)
+        found = fetch(Wanted(joined(str(row["address"]), str(row["probe"])), LARGEST, SECONDS, private=self._private, signed=along))
+        kind = f", {found.media}" if found.media else ""
+        return f"{found.url} answered {found.status} in {time.monotonic() - start:.2f} s{kind}{self._as(name)}."
+
+    def _mail_told(self, name: str) -> str:
+        client, row = self.mail(name), self._row(name)
+        try:
+            return imap.told(client, str(urlsplit(row["address"]).hostname), msgspec.json.decode(row["way"], type=Way).user)
+        except imap.DOWN as error:
+            raise FetchFailed(f"The mail server broke off: {type(error).__name__}.", cause="unreachable") from error
+        finally:
+            client.shutdown()
+
+    def mail(self, name: str) -> imap.Mailserver:
+        """A client that is signed in at a mail server by a connection. Raises `FetchFailed`."""
+        row, way, secret = self._opened(name)
+        if _scheme(row) not in MAIL:
+            raise FetchFailed(f"The connection {name} leads to {row['address']}, which is no mail server. Its address begins with imaps://.")
+        if way.kind == "client":
+            secret = self._token(name, int(row["put_at"]), way, secret).value
+        return imap.signed_in(str(row["address"]), way, secret, private=self._private)
+
+    def _opened(self, name: str) -> tuple[dict[str, Any], Way, str]:
+        """A connection, its way of signing in, and its secret. Raises `FetchFailed`."""
+        try:
+            row = self._row(name)
+            secret = self._sealing.open(bytes(row["sealed"]), name) if row["sealed"] is not None else ""
+        except (NotThere, CannotOpen) as error:
+            raise FetchFailed(str(error)) from error
+        return row, msgspec.json.decode(row["way"], type=Way), secret
 
     def _as(self, name: str) -> str:
         """As whom it signed in, and what that lets one do, as far as it is told."""
@@ -140,12 +172,7 @@ class Connections:
 
     def signed(self, name: str) -> Signed:
         """What is sent along to the address of a connection. Raises `FetchFailed`."""
-        try:
-            row = self._row(name)
-            secret = self._sealing.open(bytes(row["sealed"]), name) if row["sealed"] is not None else ""
-        except (NotThere, CannotOpen) as error:
-            raise FetchFailed(str(error)) from error
-        way = msgspec.json.decode(row["way"], type=Way)
+        row, way, secret = self._opened(name)
         return signed(str(row["address"]), way, secret, lambda: self._token(name, int(row["put_at"]), way, secret))
 
     def at(self, name: str, path: str) -> str:
@@ -222,6 +249,10 @@ class Connections:
 
 def _wrong_name(name: str) -> str:
     return "" if re.fullmatch(NAME, name) else f"{name!r} is no name: letters, figures and underscores, at most 40, not a figure first."
+
+
+def _scheme(row: dict[str, Any]) -> str:
+    return urlsplit(str(row["address"])).scheme.lower()
 
 
 def _shown(row: dict[str, Any]) -> dict[str, Any]:

@@ -32,14 +32,21 @@ class Samples:
             raise NotThere(f"There is no item {item_id}.")
         if not self._files.here(str(row["sha256"])):
             raise BadSample(f"The file of {row['name']} is kept no longer, so that it cannot be a sample.")
-        kept = {column: row[column] for column in ("sha256", "intake", "size", "received_at")}
+        kept = {column: row[column] for column in ("sha256", "intake", "size", "received_at", "data")}
         self._keep(flow, name, why, by, {**kept, "file_name": row["name"]})
 
     def keep_file(self, flow: str, name: str, file_name: str, data: bytes, why: str, by: str) -> None:
         """Keep a file as a sample. Raises `NotThere` and `BadSample`."""
         if not data:
             raise BadSample("The file is empty.")
-        row = {"sha256": self._files.put(data), "file_name": file_name[:255], "intake": "sample", "size": len(data), "received_at": self._clock.now()}
+        row = {
+            "sha256": self._files.put(data),
+            "file_name": file_name[:255],
+            "intake": "sample",
+            "size": len(data),
+            "received_at": self._clock.now(),
+            "data": None,
+        }
         self._keep(flow, name, why, by, row)
 
     def _keep(self, flow: str, name: str, why: str, by: str, row: dict[str, Any]) -> None:
@@ -64,10 +71,10 @@ class Samples:
         with self._database.reading() as connection:
             return samples.of_flow(connection, flow), samples.candidates(connection, flow, self.most)
 
-    def file(self, flow: str, name: str) -> tuple[str, str]:
-        """The hash and the name of the file of a sample. Raises `NotThere`."""
+    def whole(self, flow: str, name: str) -> dict[str, Any]:
+        """A sample with the hash and name of its file, and what is known of it, as JSON. Raises `NotThere`."""
         with self._database.reading() as connection:
             row = samples.get(connection, flow, name)
         if row is None:
             raise NotThere(f"The flow {flow} has no sample {name!r}. Keep one, or name an item.")
-        return str(row["sha256"]), str(row["file_name"])
+        return row

@@ -19,7 +19,7 @@ from metrikon.core.values.text import clean
 from metrikon.engine.arrivals import Arrivals
 from metrikon.engine.opening import may_hold
 from metrikon.ports.clock import Clock
-from metrikon.ports.intake import IntakeFailed, Piece, Source, Thing, opened
+from metrikon.ports.intake import IntakeFailed, Piece, Source, Thing
 from metrikon.store import intakes, items
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.items import Arrived, OtherContent
@@ -44,6 +44,15 @@ class _Sent:
 
     thing: Thing
     futures: list[Future[Arrived]]
+
+
+@dataclass(frozen=True)
+class _Gone:
+    """A thing that is not taken: let go for a reason, or of no interest."""
+
+    thing: Thing
+    why: str
+    taken: bool
 
 
 class Taking:
@@ -116,18 +125,21 @@ class Taking:
         last = len(pieces) - 1
         for number, piece in enumerate(pieces):
             identity = f"{thing.identity}{piece.place}"
-            if opened(said.form) and may_hold(piece.data):
-                arrived = self._arrivals.take_opened(flow.name, said.name, identity, piece.name, piece.data, asked=asked)
+            if piece.within == "each" and may_hold(piece.data):
+                arrived = self._arrivals.take_opened(
+                    flow.name, said.name, identity, piece.name, piece.data, asked=asked, about=thing.data, only=piece.only
+                )
                 found += [_done(each) for each in arrived]
                 if number == last:
                     self._database.write(lambda connection: intakes.took(connection, flow.name, said.name, None if asked else thing.cursor, 1))
                 continue
+            data = self._arrivals.together(flow.name, piece.name, piece.data, piece.only) if piece.within == "together" else piece.data
             along = (
                 self._along(flow.name, said.name, None if asked else thing.cursor, [*found, *([after] if after else [])]) if number == last else None
             )
             found.append(
                 self._arrivals.begin(
-                    *(flow.name, said.name, identity, piece.name, piece.data),
+                    *(flow.name, said.name, identity, piece.name, data),
                     asked=asked,
                     about=thing.data,
                     along=along,
@@ -179,6 +191,12 @@ class Taking:
         """Note where an intake stands, though nothing was taken."""
         self._database.submit(lambda connection: intakes.took(connection, flow, name, cursor, 0))
 
+    def known(self, flow: str, name: str, thing: Thing) -> bool:
+        """Whether a thing was taken before, forgotten ones included."""
+        identity = items.shortened(thing.identity)
+        with self._database.reading() as connection:
+            return bool(intakes.known(connection, flow, name, [identity, items.known_as(identity)]))
+
     def tried(self, flow: str, name: str, thing: Thing) -> bool:
         """Count a try at a thing that could not be had; whether it was the last."""
         key = (flow, name, thing.identity)
@@ -195,7 +213,7 @@ class _Look:
     def __init__(self, taking: Taking, flow: Flow, said: Said, source: Source) -> None:
         self.taking, self.flow, self.said, self.source = taking, flow, said, source
         self.under_way: deque[_Sent] = deque()
-        self.gone: list[tuple[Thing, str]] = []
+        self.gone: list[_Gone] = []
         self.problems: dict[str, str] = {}
         self.count = 0
         self.last: Future[Arrived] | None = None
@@ -218,6 +236,9 @@ class _Look:
         if too_early(self.said.form, thing.at, self.flow.zone):
             if thing.cursor is not None:
                 self._pass(thing, "")
+            return
+        if thing.identity and self.taking.known(self.flow.name, self.said.name, thing):
+            self._pass(thing, "", taken=True)
             return
         why = self.taking.why_not(self.flow, self.said, thing)
         if why:
@@ -246,8 +267,9 @@ class _Look:
         else:
             self.problems[thing.name] = str(error)
 
-    def _pass(self, thing: Thing, why: str) -> None:
-        self.gone.append((thing, why))
+    def _pass(self, thing: Thing, why: str, *, taken: bool = False) -> None:
+        """Go on behind a thing that is let go for a reason, or is of no interest. `taken`: it was taken before."""
+        self.gone.append(_Gone(thing, why, taken))
         if len(self.gone) >= TOGETHER:
             self._settled(0)
             self._note_gone()
@@ -256,14 +278,20 @@ class _Look:
         if not self.gone:
             return
         gone, self.gone = self.gone, []
-        noted = [each for each in gone if each[1]]
-        last = gone[-1][0]
+        noted = [(each.thing, each.why) for each in gone if each.why]
+        last = gone[-1]
         if noted:
             self.taking.let_go(self.flow, self.said, noted)
-        if last.cursor is not None and (not noted or noted[-1][0] is not last):
-            self.taking.moved(self.flow.name, self.said.name, last.cursor)
-        for thing, _ in gone:
-            self.source.settle(thing, taken=False)
+        if last.thing.cursor is not None and not last.why:
+            self.taking.moved(self.flow.name, self.said.name, last.thing.cursor)
+        for each in gone:
+            self._settle(each.thing, taken=each.taken)
+
+    def _settle(self, thing: Thing, *, taken: bool) -> None:
+        try:
+            self.source.settle(thing, taken=taken)
+        except IntakeFailed as error:
+            self.problems[thing.name] = str(error)
 
     def _settled(self, left: int) -> None:
         """Wait for what is under way, until no more than so many are."""
@@ -278,10 +306,7 @@ class _Look:
                 self.taking.let_go(self.flow, self.said, [(sent.thing, str(error))])
                 return
             self.count += 1
-            try:
-                self.source.settle(sent.thing, taken=True)
-            except IntakeFailed as error:
-                self.problems[sent.thing.name] = str(error)
+            self._settle(sent.thing, taken=True)
 
 
 def _done(arrived: Arrived) -> Future[Arrived]:

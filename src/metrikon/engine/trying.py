@@ -15,7 +15,7 @@ from metrikon.core.flows.keys import readable
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.state import Effect, Entry, Park, Perform, State
 from metrikon.core.flows.telling import sentence
-from metrikon.core.values.exact import as_kept
+from metrikon.core.values.exact import as_kept, loads
 from metrikon.engine.looking import Value, values_in
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.step import Call, GatheredRunner, Made, Runner, StepFailed
@@ -63,9 +63,12 @@ class Trying:
         self._workshop = workshop
         self._runners = runners
 
-    def run(self, flow: Flow, sha256: str, name: str, until: str = "", *, recorded: bool = False) -> TriedRun:
-        """Try a flow on a kept file, up to and with a step if one is named. `recorded`: models are not asked; answers that they gave before are used."""
-        return _Try(self, flow, sha256, name, until, recorded).go()
+    def run(self, flow: Flow, sha256: str, name: str, until: str = "", *, recorded: bool = False, data: bytes | None = None) -> TriedRun:
+        """Try a flow on a kept file, up to and with a step if one is named. `recorded`: models are not asked; answers that they gave before are used.
+
+        `data`: what its intake knew of it, as JSON.
+        """
+        return _Try(self, flow, sha256, name, until, recorded, data).go()
 
 
 class _Workshop:
@@ -95,7 +98,8 @@ class _Workshop:
 
 
 class _Try:
-    def __init__(self, trying: Trying, flow: Flow, sha256: str, name: str, until: str, recorded: bool) -> None:
+    def __init__(self, trying: Trying, flow: Flow, sha256: str, name: str, until: str, recorded: bool, data: bytes | None) -> None:
+        self.data = data
         self.flow, self.sha256, self.name, self.until = flow, sha256, name, until
         self.database, self.runners = trying._database, trying._runners
         self.workshop = _Workshop(trying._workshop, flow, recorded)
@@ -136,7 +140,8 @@ class _Try:
 
     def _begins(self) -> dict[str, Any]:
         received = datetime.fromtimestamp(self.clock.now() / 1000, UTC).isoformat(timespec="seconds")
-        item = {"id": self.item_id, "file": self.sha256, "name": self.name, "intake": "sample", "received": received}
+        item: dict[str, Any] = {"id": self.item_id, "file": self.sha256, "name": self.name, "intake": "sample", "received": received}
+        item["data"] = loads(self.data) if self.data is not None else None
         return as_kept({"item": item, "run": {"id": self.run_id, "today": self.today, "flow": f"{self.flow.name} (tried)"}})  # type: ignore[no-any-return]
 
     def _step(self, effect: Perform) -> tuple[Entry | None, str, str]:

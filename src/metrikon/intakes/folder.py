@@ -43,8 +43,8 @@ class Folder(Quiet):
 
     every = 0.1
 
-    def __init__(self, path: Path, *, move: bool, settled: float, largest: int) -> None:
-        self.path, self.move, self.settled, self.largest = path, move, settled, largest
+    def __init__(self, path: Path, *, move: bool, settled: float, largest: int, opened: bool = False) -> None:
+        self.path, self.move, self.settled, self.largest, self.opened = path, move, settled, largest, opened
         self._seen: dict[str, tuple[Stamp, int]] = {}
         self._given: dict[str, Stamp] = {}
 
@@ -84,7 +84,7 @@ class Folder(Quiet):
         held: _Held = thing.key
         if held.why:
             raise IntakeFailed(f"{thing.name} cannot be read: {held.why}.")
-        return [Piece(thing.name, held.data)]
+        return [Piece(thing.name, held.data, within="each" if self.opened else "")]
 
     def settle(self, thing: Thing, *, taken: bool) -> None:
         self._given[thing.name] = thing.key.stamp
@@ -166,7 +166,7 @@ def _place(said: WatchedFolder, home: Path) -> str:
 
 
 def _build(said: WatchedFolder, here: Here) -> Folder:
-    return Folder(here.home / said.path, move=said.after == "move", settled=said.settled, largest=here.largest)
+    return Folder(here.home / said.path, move=said.after == "move", settled=said.settled, largest=here.largest, opened=said.opened)
 
 
 KIND = IntakeKind(

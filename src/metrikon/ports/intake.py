@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
 
 from metrikon.core.flows.form import Form
 from metrikon.ports.touching import Touched
@@ -44,11 +44,17 @@ class Thing:
 
 @dataclass(frozen=True)
 class Piece:
-    """A part of a thing that becomes an item: its name and bytes. `place` tells it from other parts; empty for a thing that is one item."""
+    """A part of a thing that becomes an item: its name and bytes. `place` tells it from other parts; empty for a thing that is one item.
+
+    `within`: what becomes of the files within an archive or a mail: nothing, "each" an item of its own, or read "together" with it as one. `only`: patterns
+    of the names of those that are wanted, all without one.
+    """
 
     name: str
     data: bytes
     place: str = ""
+    within: Literal["", "each", "together"] = ""
+    only: tuple[str, ...] = ()
 
 
 class Source(Protocol):
@@ -81,8 +87,8 @@ class Source(Protocol):
         """A thing is kept now, or was let go: mark it or move it, as the flow says. May be called again for the same."""
         ...
 
-    def wait(self, seconds: float) -> None:
-        """Wait until something may have come, at most so long."""
+    def wait(self, seconds: float) -> bool:
+        """Wait until something may have come, at most so long; whether it may."""
         ...
 
     def close(self) -> None:
@@ -103,8 +109,9 @@ class Quiet:
     def settle(self, thing: Thing, *, taken: bool) -> None:
         """Nothing is to be done."""
 
-    def wait(self, seconds: float) -> None:
+    def wait(self, seconds: float) -> bool:
         """Nobody tells when something comes."""
+        return False
 
     def close(self) -> None:
         """Nothing is held open."""

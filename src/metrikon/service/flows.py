@@ -100,19 +100,21 @@ def blueprint(app: App) -> APIBlueprint:
         except KeyError as error:
             raise Problem(404, "not-there", str(error.args[0])) from error
         if query.sample:
-            sha256, name = app.samples.file(path.name, query.sample)
+            found = app.samples.whole(path.name, query.sample)
+            sha256, name, about = str(found["sha256"]), str(found["file_name"]), found["data"]
         elif query.item:
             with app.database.reading() as connection:
-                found = items.whole(connection, query.item)
-            if found is None:
+                row = items.whole(connection, query.item)
+            if row is None:
                 raise Problem(404, "not-there", f"There is no item {query.item}.")
-            sha256, name = str(found["sha256"]), str(found["name"])
+            found = row
+            sha256, name, about = str(found["sha256"]), str(found["name"]), found["data"]
         else:
             data = request.get_data(cache=False)
             if not data:
                 raise Problem(422, "no-file", "Send the file as the body, or name an item with `item`, or a sample with `sample`.")
-            sha256, name = app.files.put(data), query.name
-        found_out = app.trying.run(flow, sha256, name, query.until, recorded=query.recorded)
+            sha256, name, about = app.files.put(data), query.name, None
+        found_out = app.trying.run(flow, sha256, name, query.until, recorded=query.recorded, data=about)
         view = TriedFlow(
             steps=[TriedStep(**asdict(each)) for each in found_out.steps],
             stands=found_out.stands,

@@ -299,6 +299,7 @@ samples = Table(  # items that a flow is tried on
     Column("received_at", BigInteger, nullable=False),
     Column("kept_at", BigInteger, nullable=False),
     Column("kept_by", String(80), nullable=False),
+    Column("data", LargeBinary),
     Index("samples_by_file", "sha256"),
 )
 forgotten = Table(  # what was removed on request, as it was told then

@@ -17,6 +17,8 @@ WAYS = {
 }
 
 
+MAIL = ("imaps", "imap")  # servers of mailboxes
+SCHEMES = ("https", "http", *MAIL)
 _HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")  # RFC 9110, 5.1
 
 
@@ -41,7 +43,9 @@ class Way(msgspec.Struct, frozen=True, omit_defaults=True):
             return "A user is plain text in one line, and the name of a header has letters, figures and hyphens alone."
         if self.kind == "basic" and ":" in self.user:
             return "A user has no colon in it (RFC 7617)."
-        return wrong_address(self.token_url) if self.kind == "client" else ""
+        if self.kind != "client":
+            return ""
+        return wrong_address(self.token_url) if self.token_url.startswith(("https://", "http://")) else f"{self.token_url!r} is no address of a page."
 
     def wrong_secret(self, secret: str) -> str:
         """Why a secret cannot be sent so; nothing when it can. It is never told itself."""
@@ -57,11 +61,20 @@ def wrong_address(address: str) -> str:
         _ = parts.port
     except ValueError:
         return f"{address!r} is no address."
-    if parts.scheme not in ("http", "https") or not parts.hostname:
-        return f"{address!r} is no address; give one that begins with https:// or http://."
+    if parts.scheme not in SCHEMES or not parts.hostname:
+        return f"{address!r} is no address; give one that begins with {' or '.join(f'{each}://' for each in SCHEMES)}."
+    if parts.scheme in MAIL and parts.path.strip("/"):
+        return "The address of a mail server has no path: its folder is said by the intake."
     if parts.username or parts.password:
         return "The address holds a name or a password. Give the password as the secret."
     return "The address holds parameters or a part after #. Leave them out." if parts.query or parts.fragment else ""
+
+
+def unfit(address: str, way: Way) -> str:
+    """Why one cannot sign in so at an address; nothing when one can."""
+    if urlsplit(address).scheme in MAIL and way.kind not in ("basic", "bearer", "client"):
+        return "At a mail server one signs in with a user and a password (basic), or with a token (bearer, client)."
+    return ""
 
 
 def origin(address: str) -> tuple[str, str, int]:

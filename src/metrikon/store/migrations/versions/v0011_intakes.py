@@ -11,6 +11,7 @@ def upgrade() -> None:
     """Add the tables and the columns."""
     op.add_column("items", sa.Column("data", sa.LargeBinary(), nullable=True))
     op.add_column("items", sa.Column("body", sa.LargeBinary(), nullable=True))
+    op.add_column("samples", sa.Column("data", sa.LargeBinary(), nullable=True))
     op.create_table(
         "intakes",
         sa.Column("flow", sa.String(length=60), nullable=False),
