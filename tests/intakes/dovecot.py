@@ -69,6 +69,7 @@ class MailServer:
         conf = _CONF.format(d=self.folder, user=names[0], group=names[1], uid=own[0], gid=own[1], port=self.port)
         (self.folder / "dovecot.conf").write_text(conf)
         (self.folder / "passwd").write_text(f"ada:{{PLAIN}}{SECRET}::::::\n")
+        (self.folder / "passwd").chmod(0o644)  # whatever new files may be read by otherwise
         (self.folder / "mail").mkdir()
         if root:
             for each in (self.folder, self.folder / "mail"):
@@ -94,6 +95,7 @@ class MailServer:
                 return
             except (OSError, imaplib.IMAP4.error):
                 if time.monotonic() > until:
+                    self.remove()
                     raise
                 time.sleep(0.05)
 
