@@ -20,6 +20,7 @@ from metrikon.connections.sealing import Sealing, keys_of
 from metrikon.core.flows.model import Said
 from metrikon.core.flows.problems import BadFlow
 from metrikon.drivers.reading import ReaderPool
+from metrikon.engine.addresses import Addresses
 from metrikon.engine.again import Again
 from metrikon.engine.answers import Answers
 from metrikon.engine.arrivals import Arrivals
@@ -145,6 +146,7 @@ class App:
         judging = JudgingAgain(self.workshop, self.board, self.estimating, self.clock, self.default_model)
         self.level = Level(self.database, self.catalog, self.clock, judging, self.background)
         self.taking = Taking(self.database, self.arrivals, self.clock, settings.max_bytes)
+        self.addresses = Addresses(self.database, self.catalog, self.taking, self.connections)
         foreseeing = Foreseeing(self.database, self.taking, self.estimating)
         self.agreeing = Agreeing(self.database, self.taking, foreseeing, self.clock, settings.ask_items, settings.ask_cost)
         here = Here(self.home, settings.max_bytes, self.connections)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from collections.abc import Mapping
 from typing import Any, TextIO
 
@@ -29,7 +30,16 @@ def add(commands: Any) -> None:
     agreeing.set_defaults(run=run_yes)
     letting = found.add_parser("let-go", help="what an intake did not take, and why")
     letting.set_defaults(run=run_let_go)
-    for each in (listing, previewing, testing, agreeing, letting):
+    addressing = found.add_parser(
+        "address",
+        help="give an intake that things are sent to an address and a new secret",
+        description="Give an intake that things are sent to an address, and a new secret, which is told this once; that before is worth nothing from then "
+        "on. The address stays, unless --new-address is given.",
+    )
+    addressing.add_argument("--secret-stdin", action="store_true", help="read the secret from standard input, where the sender has made it")
+    addressing.add_argument("--new-address", action="store_true", help="change the address as well")
+    addressing.set_defaults(run=run_address)
+    for each in (listing, previewing, testing, agreeing, letting, addressing):
         each.add_argument("flow")
         if each is not listing:
             each.add_argument("intake", nargs="?", default="", help="the intake by its name; the only one when left out")
@@ -116,6 +126,19 @@ def run_yes(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     with client(given) as service:
         found = service.agree_to_intake(given.flow, given.intake or _only(service, given.flow))
     print_json(found, out) if given.json else print(f"{found['name']} takes what is there: {found['tells']}.", file=out)
+    return 0
+
+
+def run_address(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Make an address."""
+    secret = sys.stdin.readline().rstrip("\r\n") if given.secret_stdin else None
+    with client(given) as service:
+        name = given.intake or _only(service, given.flow)
+        found = service.make_address(given.flow, name, secret=secret, fresh=given.new_address)
+    if given.json:
+        print_json(found, out)
+    else:
+        print(f"Address: {found['address']}\nSecret:  {found['secret']}  (it is told this once)", file=out)
     return 0
 
 

@@ -77,6 +77,10 @@ class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCall
         for data in self._pages("/api/items", {"flow": flow, "state": state, "q": search}):
             yield Item.of(data)
 
+    def item(self, item_id: str) -> dict[str, Any]:
+        """An item with its runs, newest first, and what its intake knows of it under `data`."""
+        return dict(self._ask("GET", f"/api/items/{item_id}"))
+
     def records(self, *, record_type: str = "", state: str = "", search: str = "") -> Iterator[Record]:
         """Records, newest first, without their evidence."""
         for data in self._pages("/api/records", {"record_type": record_type, "state": state, "q": search}):

@@ -120,9 +120,11 @@ class FlowCalls:
         """The samples of a flow under `items`, and the latest that came in under `candidates`."""
         return dict(self._ask("GET", f"/api/flows/{flow}/samples"))
 
-    def keep_sample(self, flow: str, name: str, file: str | Path | None = None, *, item: str = "", why: str = "") -> dict[str, Any]:
-        """Keep a file, or an item that came in, as a sample of a flow; then as `samples`."""
-        params = {"item": item, "why": why, "file_name": Path(file).name if file is not None else ""}
+    def keep_sample(
+        self, flow: str, name: str, file: str | Path | None = None, *, item: str = "", intake: str = "", let_go: str = "", why: str = ""
+    ) -> dict[str, Any]:
+        """Keep a file, an item that came in, or what an `intake` let go (by its identity), as a sample of a flow; then as `samples`."""
+        params = {"item": item, "intake": intake, "let_go": let_go, "why": why, "file_name": Path(file).name if file is not None else ""}
         data = Path(file).read_bytes() if file is not None else b""
         sent = {key: value for key, value in params.items() if value}
         return dict(self._ask("PUT", f"/api/flows/{flow}/samples/{name}", content=data, params=sent))

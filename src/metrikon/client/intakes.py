@@ -27,6 +27,10 @@ class IntakeCalls:
         """Let an intake take what is there; the intake."""
         return dict(self._ask("POST", f"/api/flows/{flow}/intakes/{intake}/yes"))
 
+    def make_address(self, flow: str, intake: str, *, secret: str | None = None, fresh: bool = False) -> dict[str, Any]:
+        """Give an intake that things are sent to an address and a new secret: `address` and `secret`, told this once."""
+        return dict(self._ask("POST", f"/api/flows/{flow}/intakes/{intake}/address", body={"secret": secret, "fresh": fresh}))
+
     def let_go(self, flow: str, intake: str) -> dict[str, Any]:
         """What an intake did not take: the latest under `items`, each with the reason, and how many in all under `count`."""
         return dict(self._ask("GET", f"/api/flows/{flow}/intakes/{intake}/let-go"))

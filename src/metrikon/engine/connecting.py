@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import threading
 import time
+from collections.abc import Callable
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -22,7 +23,7 @@ from metrikon.core.values.text import clean
 from metrikon.engine.answers import NotNow, NotThere
 from metrikon.engine.catalog import Catalog
 from metrikon.ports.clock import Clock
-from metrikon.store import connections
+from metrikon.store import connections, intakes
 from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
 
@@ -211,6 +212,16 @@ class Connections:
 
         self._database.write(job)
 
+    def seal_along(self, secret: str, of: str, keep: Callable[[Connection, bytes], object]) -> None:
+        """Seal a secret of something else than a connection, and keep it. `keep`: what keeps it."""
+        with self._keys:
+            sealed = self._sealing.seal(secret, of)
+            self._database.write(lambda connection: keep(connection, sealed))
+
+    def unsealed(self, sealed: bytes, of: str) -> str:
+        """A secret that was sealed so. Raises `CannotOpen`."""
+        return self._sealing.open(sealed, of)
+
     def new_key(self) -> int:
         """Seal every secret with a new key, or with the first of those that the environment gives; how many.
 
@@ -230,7 +241,11 @@ class Connections:
             for row in rows:
                 secret = fresh.open(bytes(row["sealed"]), str(row["name"]))
                 connections.change(connection, str(row["name"]), sealed=fresh.seal(secret, str(row["name"])))
-            return len(rows)
+            addressed = intakes.sealed(connection)
+            for row in addressed:
+                of = f"intake {row['flow']}/{row['name']}"
+                intakes.change(connection, row["flow"], row["name"], sealed=fresh.seal(fresh.open(bytes(row["sealed"]), of), of))
+            return len(rows) + len(addressed)
 
         count = self._database.write(job)
         if not self._given:

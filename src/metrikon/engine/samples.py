@@ -9,7 +9,7 @@ from sqlalchemy import Connection
 from metrikon.engine.answers import NotThere
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
-from metrikon.store import flows, items, samples
+from metrikon.store import flows, intakes, items, samples
 from metrikon.store.database import Database
 from metrikon.store.lists import NAME
 
@@ -33,6 +33,21 @@ class Samples:
         if not self._files.here(str(row["sha256"])):
             raise BadSample(f"The file of {row['name']} is kept no longer, so that it cannot be a sample.")
         kept = {column: row[column] for column in ("sha256", "intake", "size", "received_at", "data")}
+        self._keep(flow, name, why, by, {**kept, "file_name": row["name"]})
+
+    def keep_let_go(self, flow: str, name: str, intake: str, identity: str, why: str, by: str) -> None:
+        """Keep as a sample what was sent and let go. Raises `NotThere` and `BadSample`."""
+        with self._database.reading() as connection:
+            row = intakes.one_let_go(connection, flow, intake, identity)
+        if row is None or row["body"] is None:
+            raise NotThere(f"What the intake {intake} of {flow} let go under {identity!r} is kept no longer.")
+        kept = {
+            "sha256": self._files.put(row["body"]),
+            "intake": intake,
+            "size": len(row["body"]),
+            "received_at": row["came_at"],
+            "data": row["data"],
+        }
         self._keep(flow, name, why, by, {**kept, "file_name": row["name"]})
 
     def keep_file(self, flow: str, name: str, file_name: str, data: bytes, why: str, by: str) -> None:

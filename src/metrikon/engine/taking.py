@@ -14,9 +14,9 @@ from sqlalchemy import Connection
 from metrikon.core.flows.coming import let_go, too_early
 from metrikon.core.flows.form import plain
 from metrikon.core.flows.model import Flow, Said
-from metrikon.core.values.exact import dumps_sorted, loads
+from metrikon.core.values.exact import dumps, dumps_sorted, loads
 from metrikon.core.values.text import clean
-from metrikon.engine.arrivals import Arrivals
+from metrikon.engine.arrivals import IN_ROW, Arrivals
 from metrikon.engine.opening import may_hold
 from metrikon.ports.clock import Clock
 from metrikon.ports.intake import IntakeFailed, Piece, Source, Thing
@@ -177,11 +177,19 @@ class Taking:
         if (row["failing_since"], row["told"]) != (since, shown):
             self._database.write(lambda connection: intakes.change(connection, flow, name, told=shown, failing_since=since, looked_at=now))
 
-    def let_go(self, flow: Flow, said: Said, gone: list[tuple[Thing, str]]) -> Future[None]:
-        """Note what is let go, and where the intake stands after it."""
-        now = self._clock.now()
+    def let_go(self, flow: Flow, said: Said, gone: list[tuple[Thing, str]], body: bytes | None = None) -> Future[None]:
+        """Note what is let go, and where the intake stands after it. `body`: what came, so that it may become a sample."""
+        now, kept = self._clock.now(), body is not None and len(body) <= IN_ROW
         rows = [
-            {"identity": items.shortened(thing.identity or thing.name), "name": clean(thing.name)[:255], "came_at": thing.at, "at": now, "why": why}
+            {
+                "identity": items.shortened(thing.identity or thing.name),
+                "name": clean(thing.name)[:255],
+                "came_at": thing.at,
+                "at": now,
+                "why": clean(why)[:LONGEST],
+                "data": dumps(thing.data) if kept and thing.data is not None else None,
+                "body": body if kept else None,
+            }
             for thing, why in gone
         ]
         cursor = gone[-1][0].cursor

@@ -43,7 +43,7 @@ def judged(head: str, document: str, schema: dict[str, Any]) -> dict[str, Any] |
         if label is None or found[label][0] == 0:
             return {"words": None, "label": options[-1] if options else None}
         return {"words": found[label][1], "label": label}
-    if properties and all(set(each.get("properties") or ()) == {"words", "answer"} for each in properties.values()):
+    if properties and all(set(each.get("properties") or ()) == {"about", "answer", "words"} for each in properties.values()):
         answers = {}
         for name in properties:
             count, words = _best(f"{name} {told.get(name, '')}", document)

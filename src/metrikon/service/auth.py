@@ -38,7 +38,7 @@ class Guard:
 
     def check(self) -> Response | None:
         """Let the request through, or raise a problem."""
-        g.person = None
+        g.person, g.role = None, ""
         if not request.path.startswith("/api/") or (request.path in OPEN and request.method != "DELETE"):
             return None
         header = request.headers.get("Authorization", "")
@@ -46,6 +46,7 @@ class Guard:
             g.person, role = self._token(header.removeprefix("Bearer ").strip())
         else:
             g.person, role = self._session()
+        g.role = role
         operation, looks_only = str(request.endpoint or ""), request.method in LOOKING
         if request.endpoint is not None and not may(role, operation, looks_only=looks_only):
             wanted = needed(operation, looks_only=looks_only)

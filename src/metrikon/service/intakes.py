@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from flask import Response
+from flask import Response, g, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import Field
 
@@ -17,6 +17,7 @@ from metrikon.ports.intake import IntakeFailed, Thing
 from metrikon.service.asked import NamePath
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
+from metrikon.service.roles import may
 from metrikon.service.views import ArrivedView, View
 from metrikon.store import flows, intakes
 
@@ -86,6 +87,18 @@ class ToldView(View):
     told: str
 
 
+class AddressBody(View):
+    secret: str | None = Field(None, min_length=8, max_length=500, description="The secret that the sender has; one is made without it.")
+    fresh: bool = Field(False, description="Whether the address changes as well, so that nothing comes by the one before.")
+
+
+class AddressView(View):
+    """Where things are sent to an intake, and the secret that proves who sent them; it is told this once."""
+
+    address: str
+    secret: str
+
+
 class LetGoView(View):
     identity: str
     name: str
@@ -139,6 +152,17 @@ def blueprint(app: App) -> APIBlueprint:
         if said.name in app.watching.looked_at(flow):
             app.watching.agree(flow, said)
         return reply(_view(app, flow, said))
+
+    @api.post("/api/flows/<string:name>/intakes/<string:intake>/address", responses={201: AddressView}, operation_id="makeAddress")
+    def make_address(path: IntakePath, body: AddressBody) -> Response:
+        """Give an intake that things are sent to an address, and a new secret; that before is worth nothing from then on."""
+        flow, said = _said(app, path)
+        if not app.kinds.intakes[said.kind].sent:
+            raise Problem(
+                409, "not-sent", f"The intake {said.name} has no address of its own: {app.kinds.intakes[said.kind].tell(said.form)} come in by it."
+            )
+        address, secret = app.addresses.make(flow, said, body.secret or "", fresh=body.fresh)
+        return reply(AddressView(address=_whole(app, address), secret=secret), 201)
 
     @api.get("/api/flows/<string:name>/intakes/<string:intake>/let-go", responses={200: LetGoList}, operation_id="listLetGo")
     def list_let_go(path: IntakePath) -> Response:
@@ -203,7 +227,18 @@ def _view(app: App, flow: Flow, said: Said) -> IntakeView:
         return view
     told = {name: row[name] for name in ("taken", "let_go", "told", "failing_since")}
     waits = WaitsView(**loads(row["would"])) if row["would"] is not None and running else None
-    return view.model_copy(update={**told, "waits": waits, "address": row["address"] or ""})
+    return view.model_copy(
+        update={
+            **told,
+            "waits": waits,
+            "address": _whole(app, row["address"]) if row["address"] and may(g.role, "intakes.make_address", looks_only=False) else "",
+        }
+    )
+
+
+def _whole(app: App, address: str) -> str:
+    """The address as others reach it."""
+    return f"{(app.settings.address or request.host_url).rstrip('/')}/in/{address}"
 
 
 def _preview(would: Would, currency: str) -> PreviewView:

@@ -6,6 +6,7 @@ from flask import Response, g, request
 from flask_openapi3 import APIBlueprint, Tag
 
 from metrikon.app.assemble import App
+from metrikon.core.values.exact import loads
 from metrikon.ports.intake import opened
 from metrikon.service.asked import CancelBody, IdPath, ItemQuery, LeaveQuery, NamePath, RunQuery
 from metrikon.service.problems import Problem
@@ -53,7 +54,9 @@ def blueprint(app: App) -> APIBlueprint:
             found = listing.run_page(connection, item_id=path.id, most=200).rows
         if item is None:
             raise Problem(404, "not-there", f"There is no item {path.id}.")
-        return reply(ItemDetail(**item, runs=[RunView(**row) for row in found]))
+        data = loads(item["data"]) if item["data"] is not None else None
+        shown = {name: value for name, value in item.items() if name not in ("identity", "data", "body")}
+        return reply(ItemDetail(**shown, data=data, runs=[RunView(**row) for row in found]))
 
     @api.get("/api/runs", responses={200: RunPage}, operation_id="listRuns")
     def list_runs(query: RunQuery) -> Response:

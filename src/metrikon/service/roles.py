@@ -45,6 +45,7 @@ _BUILDER = {
     "connections.put_connection",
     "connections.test_connection",
     "connections.remove_connection",
+    "intakes.make_address",
     "intakes.say_yes",
     "intakes.test_intake",
     "judgements.judge_again",

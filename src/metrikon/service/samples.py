@@ -22,6 +22,8 @@ class SampleQuery(View):
     """What is kept: an item that came in, or the body, a file under a name."""
 
     item: str = Field("", max_length=26, description="An item that came in; the body is the file without one.")
+    intake: str = Field("", max_length=40, description="Of what was sent and let go: the intake …")
+    let_go: str = Field("", max_length=200, description="… and the identity, as it is listed there.")
     file_name: str = Field("sample", max_length=255, description="What the file in the body is called.")
     why: str = Field("", max_length=2000, description="A word why it is kept.")
 
@@ -67,7 +69,9 @@ def blueprint(app: App) -> APIBlueprint:
     def keep_sample(path: SamplePath, query: SampleQuery) -> Response:
         """Keep an item, or the file in the body, as a sample of a flow, with a copy of what came in; one of that name is replaced."""
         try:
-            if query.item:
+            if query.intake:
+                app.samples.keep_let_go(path.name, path.sample, query.intake, query.let_go, query.why, str(g.person))
+            elif query.item:
                 app.samples.keep_item(path.name, path.sample, query.item, query.why, str(g.person))
             else:
                 app.samples.keep_file(path.name, path.sample, query.file_name, request.get_data(cache=False), query.why, str(g.person))

@@ -107,6 +107,7 @@ class ItemDetail(View):
     name: str
     size: int
     received_at: int
+    data: Any = Field(None, description="What its intake knows of it, such as a payload or a row.")
     runs: list[RunView]
 
 

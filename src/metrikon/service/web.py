@@ -37,6 +37,7 @@ from metrikon.service import (
     today,
     tokens,
     trials,
+    webhooks,
 )
 from metrikon.service.asked import SignIn
 from metrikon.service.auth import COOKIE, Guard
@@ -114,6 +115,7 @@ def create(app: App) -> OpenAPI:
         flask.register_api(room.blueprint(app))
     flask.after_request(_headers)
     answering.install(flask, app)
+    webhooks.install(flask, app)
     flask.add_url_rule("/", view_func=_console, endpoint="console")
     flask.add_url_rule("/<path:path>", view_func=_console, endpoint="console_path")
     return flask

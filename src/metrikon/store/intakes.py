@@ -13,6 +13,7 @@ from metrikon.store.hot import Hot
 from metrikon.store.tables import intakes, items, let_go
 
 MOST_LET_GO = 1000  # that are listed of each intake
+WITH_BODY = 20  # of which what came is kept
 
 
 def get(connection: Connection, flow: str, name: str) -> dict[str, Any] | None:
@@ -25,6 +26,11 @@ def at_address(connection: Connection, address: str) -> dict[str, Any] | None:
     """The intake that has an address, or None."""
     row = connection.execute(select(intakes).where(intakes.c.address == address)).mappings().first()
     return dict(row) if row else None
+
+
+def sealed(connection: Connection) -> list[dict[str, Any]]:
+    """Intakes that have a secret."""
+    return [dict(row) for row in connection.execute(select(intakes).where(intakes.c.sealed.is_not(None))).mappings()]
 
 
 def put(connection: Connection, row: Mapping[str, Any]) -> None:
@@ -89,6 +95,10 @@ def note_let_go(connection: Connection, flow: str, name: str, rows: Sequence[Map
     change(connection, flow, name, **changed)
     if fresh:
         forget_oldest(connection, flow, name)
+    if any(row.get("body") is not None for row in rows):
+        own = (let_go.c.flow == flow, let_go.c.intake == name)
+        held = select(let_go.c.identity).where(*own, let_go.c.body.is_not(None)).order_by(let_go.c.at.desc(), let_go.c.identity).limit(WITH_BODY)
+        connection.execute(update(let_go).where(*own, let_go.c.body.is_not(None), let_go.c.identity.not_in(held)).values(body=None, data=None))
 
 
 def forget_oldest(connection: Connection, flow: str, name: str) -> None:
@@ -97,6 +107,13 @@ def forget_oldest(connection: Connection, flow: str, name: str) -> None:
     if (connection.execute(select(func.count()).where(*own)).scalar() or 0) > MOST_LET_GO * 2:
         kept = select(let_go.c.identity).where(*own).order_by(let_go.c.at.desc(), let_go.c.identity).limit(MOST_LET_GO)
         connection.execute(delete(let_go).where(*own, let_go.c.identity.not_in(kept)))
+
+
+def one_let_go(connection: Connection, flow: str, name: str, identity: str) -> dict[str, Any] | None:
+    """One of those that were let go."""
+    query = select(let_go).where(let_go.c.flow == flow, let_go.c.intake == name, let_go.c.identity == identity)
+    row = connection.execute(query).mappings().first()
+    return dict(row) if row else None
 
 
 def listed_let_go(connection: Connection, flow: str, name: str, most: int) -> list[dict[str, Any]]:

@@ -430,5 +430,7 @@ let_go = Table(  # what intakes did not take, the latest of each, with the reaso
     Column("came_at", BigInteger, nullable=False),
     Column("at", BigInteger, nullable=False),
     Column("why", Text, nullable=False),
+    Column("data", LargeBinary),  # of the latest that were sent: what came, to become a sample
+    Column("body", LargeBinary),
     Index("let_go_latest", "flow", "intake", "at"),
 )

@@ -21,17 +21,15 @@ NONE = "none of these"
 WITH_WORDS, WITHOUT, INVENTED = 0.9, 0.6, 0.35  # how sure an answer is that rests on words, on none, on words that are not in the document
 SILENT = 0.8  # a no, and none of these: no words speak for it
 AGREED = 0.3  # what is left of the doubt when a second reading says the same
+# what is said comes before the answer, so that it is thought of first, and the quotation after it, so that a quotation alone decides nothing
+_ANSWER = objects({"about": {"type": "string"}, "answer": {"enum": ["yes", "no"]}, "words": {"type": ["string", "null"]}})
 _LABELS = """You read one document and say which of some labels fits it, with one JSON object.
 - words: the words of the document that decide it, copied letter by letter, at most twenty; null where no label fits.
 - label: the name of the one label that fits best by what the document is about as a whole; where none does, "{none}"."""
 _QUESTIONS = """You read one document and answer questions about it, with one JSON object.
-- words: the words of the document that speak of it, copied letter by letter, at most twenty; null where none do.
-- answer: "yes" where these words say so; "no" where they say the contrary, or that it is no longer so; "not said" where nothing in the document speaks of it. Where somebody changes their mind the last word counts.
-An example. Questions: dog: Does a dog come along? late: Did something come late? discount: Does the writer ask to pay less? visit: Does somebody come to visit?
-A document: Your boxes came a week after the day. We do not ask for a discount. My brother comes on Monday.
-{"dog": {"words": null, "answer": "not said"}, "late": {"words": "Your boxes came a week after the day", "answer": "yes"}, "discount": {"words": "We do not ask for a discount", "answer": "no"}, "visit": {"words": "My brother comes on Monday", "answer": "yes"}}
-End of the example."""
-NOT_SAID = "not said"
+- about: what the document says about that, in a few words; "nothing" where it does not speak of it.
+- answer: "yes" where that means yes; "no" where it means no, or nothing is said; where somebody changes their mind the last word counts.
+- words: the words of the document that say yes, copied letter by letter, at most twenty; null where the answer is no."""
 
 
 class Classify(msgspec.Struct, frozen=True, omit_defaults=True, tag="classify", tag_field="task"):
@@ -61,7 +59,7 @@ def asks(task: Classify, index: Index, asking: Asking, stage: str = ASK) -> list
         schema = words_schema({"label": {"enum": [*(each.name for each in ordered), task.otherwise]}})
         rules, head = _LABELS.format(none=task.otherwise), "Labels:"
     else:
-        schema = objects({each.name: words_schema({"answer": {"enum": ["yes", "no", NOT_SAID]}}) for each in ordered})
+        schema = objects({each.name: _ANSWER for each in ordered})
         rules, head = _QUESTIONS, "Questions:"
     return list(requests(rules, [head, *lines], schema, about, index, asking, stage))
 
@@ -134,12 +132,12 @@ def _one(task: Classify, value: Any, index: Index, known: Any) -> tuple[list[_Sa
     for each in task.questions:
         answer = value.get(each.name)
         answer = answer if isinstance(answer, Mapping) else {"answer": answer}
-        yes = False if squeezed(str(answer.get("answer"))) == squeezed(NOT_SAID) else yes_or_no(answer.get("answer"))
+        yes = yes_or_no(answer.get("answer"))
         if yes is None:
             unusable.append(each.name)
         else:
             said.append(_said(each.name, yes, answer.get("words"), index, chance_of(known, f"/{each.name}/answer", answer.get("answer"))))
-    return said, f'The answer to {", ".join(unusable)} must be "yes", "no" or "not said".' if unusable else ""
+    return said, f'The answer to {", ".join(unusable)} must be "yes" or "no".' if unusable else ""
 
 
 def _said(name: str, yes: bool, words: Any, index: Index, chance: float | None) -> _Said:

@@ -40,6 +40,8 @@ def upgrade() -> None:
         sa.Column("came_at", sa.BigInteger(), nullable=False),
         sa.Column("at", sa.BigInteger(), nullable=False),
         sa.Column("why", sa.Text(), nullable=False),
+        sa.Column("data", sa.LargeBinary(), nullable=True),
+        sa.Column("body", sa.LargeBinary(), nullable=True),
         sa.PrimaryKeyConstraint("flow", "intake", "identity"),
     )
     op.create_index("let_go_latest", "let_go", ["flow", "intake", "at"])
