@@ -21,8 +21,8 @@ from sqlalchemy import select
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
-from metrikon.engine.answers import NotNow
 from metrikon.engine.looking import state_of
+from metrikon.engine.refusing import NotNow
 from metrikon.sandbox.model_server import NAME, ModelServer
 from metrikon.store import questions
 from metrikon.store.tables import records, runs

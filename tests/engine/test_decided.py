@@ -13,7 +13,7 @@ from sqlalchemy import text
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.demo import scenario
-from metrikon.engine.answers import NotNow
+from metrikon.engine.refusing import NotNow
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRequest
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.store import calls

@@ -16,7 +16,8 @@ from sqlalchemy import text
 from metrikon.app.assemble import App
 from metrikon.core.flows.state import Perform
 from metrikon.demo import scenario
-from metrikon.engine.answers import NotNow, StillWrong
+from metrikon.engine.answers import StillWrong
+from metrikon.engine.refusing import NotNow
 from metrikon.engine.work import Work
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRequest
 from metrikon.sandbox.model_server import ModelServer

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from metrikon.app.assemble import App
-from metrikon.engine.answers import NotNow, NotThere
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.clock import SystemClock
 from metrikon.store import keeping
 from tests.helpers import at_rest, eventually, run_state

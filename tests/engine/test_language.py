@@ -13,8 +13,8 @@ import pytest
 
 from metrikon.app.assemble import App
 from metrikon.core.flows.problems import BadFlow
-from metrikon.engine.answers import NotNow
 from metrikon.engine.questions import BadAnswer
+from metrikon.engine.refusing import NotNow
 from metrikon.store import journal, questions
 from metrikon.store.events import OtherEvent
 from tests.helpers import at_rest, eventually, run_state, states

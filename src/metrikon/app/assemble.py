@@ -40,6 +40,7 @@ from metrikon.engine.keeping import Days, Keeping
 from metrikon.engine.level import Level
 from metrikon.engine.moving import Moving
 from metrikon.engine.opening import Opening
+from metrikon.engine.outside import Outside
 from metrikon.engine.places import Places
 from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
@@ -114,15 +115,15 @@ class App:
         self.connections = Connections(
             *(self.database, self.files, self.catalog, sealing, self.clock), private=settings.fetch_private, given=settings.secret_key
         )
+        limits = (settings.fetches_a_minute, settings.fetches_at_once)
+        self.outside = Outside(self.connections, turns, private=settings.fetch_private, limits=limits)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
         self.workshop = EngineWorkshop(
             *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model),
             *(self._places, self._destination, self.transcriber, self.passwords.of),
-            connections=self.connections,
-            fetch_private=settings.fetch_private,
-            fetch_limits=(settings.fetches_a_minute, settings.fetches_at_once),
+            outside=self.outside,
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination, Ending(bench.states))
@@ -149,7 +150,7 @@ class App:
         self.addresses = Addresses(self.database, self.catalog, self.taking, self.connections)
         foreseeing = Foreseeing(self.database, self.taking, self.estimating)
         self.agreeing = Agreeing(self.database, self.taking, foreseeing, self.clock, settings.ask_items, settings.ask_cost)
-        here = Here(self.home, settings.max_bytes, self.connections)
+        here = Here(self.home, settings.max_bytes, self.outside)
         self.watching = Watching(
             *(self.database, self.catalog, self.taking, self.agreeing, self.room, self.places.problem, self.kinds, here),
             (self.questions.remind,),

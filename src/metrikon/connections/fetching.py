@@ -86,6 +86,7 @@ class Fetched:
     name: str
     data: bytes | None
     validators: Mapping[str, str]
+    links: str = ""  # its Link header (RFC 8288)
 
 
 def fetch(wanted: Wanted, resolve: Resolve | None = None) -> Fetched:
@@ -225,7 +226,15 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
             raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", cause="slow")
     pairs = (("If-None-Match", "etag"), ("If-Modified-Since", "last-modified"))
     validators = {ask: response.headers[told] for ask, told in pairs if response.headers.get(told)}
-    return Fetched(url, status, media, _named(url, response.headers.get("content-disposition", "")), bytes(data), validators)
+    return Fetched(
+        url,
+        status,
+        media,
+        _named(url, response.headers.get("content-disposition", "")),
+        bytes(data),
+        validators,
+        response.headers.get("link", "")[:4000],
+    )
 
 
 def _named(url: str, disposition: str) -> str:

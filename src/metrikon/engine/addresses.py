@@ -9,9 +9,9 @@ from typing import Any
 
 from metrikon.connections.sealing import CannotOpen
 from metrikon.core.flows.model import Flow, Said
-from metrikon.engine.answers import NotThere
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.connecting import Connections
+from metrikon.engine.refusing import NotThere
 from metrikon.engine.taking import Taking
 from metrikon.store import flows, intakes
 from metrikon.store.database import Database

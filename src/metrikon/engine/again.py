@@ -22,9 +22,10 @@ from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.flows.state import Entry, State
 from metrikon.core.flows.verify import results_of
 from metrikon.core.values.near import meant
-from metrikon.engine.answers import Answers, NotNow, NotThere
+from metrikon.engine.answers import Answers
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.results import packed, unpacked
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files

@@ -13,6 +13,7 @@ from metrikon.core.records.rules import held_keys
 from metrikon.engine.delivering import handed_over
 from metrikon.engine.engine import Engine
 from metrikon.engine.rechecking import reread
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.results import packed, unpacked
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
@@ -23,14 +24,6 @@ from metrikon.store.journal import Written
 
 AT_ONCE = 200  # runs ended in one commit
 MUST_HOLD = ("required", "type", "format")  # findings that a person cannot wave through
-
-
-class NotNow(Exception):
-    """The run or record is not where this can be done; the message says where it is."""
-
-
-class NotThere(Exception):
-    """There is no such run or record."""
 
 
 class StillWrong(Exception):

@@ -20,8 +20,8 @@ from metrikon.core.flows.connecting import MAIL, Way, joined, origin, unfit, wro
 from metrikon.core.flows.form import NAME
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
-from metrikon.engine.answers import NotNow, NotThere
 from metrikon.engine.catalog import Catalog
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.clock import Clock
 from metrikon.store import connections, intakes
 from metrikon.store.database import Database

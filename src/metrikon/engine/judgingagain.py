@@ -12,10 +12,10 @@ import msgspec
 from metrikon.core.extraction.asking import Asking
 from metrikon.core.judging.criteria import Anchor, Judge
 from metrikon.drivers.judge import JudgesNothing, judge
-from metrikon.engine.answers import NotNow
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.estimating import Estimated, Estimating
 from metrikon.engine.marking import Marking
+from metrikon.engine.refusing import NotNow
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.models.pattern import PATTERN
 from metrikon.ports.clock import Clock

@@ -12,7 +12,7 @@ from sqlalchemy import Connection
 
 from metrikon.core.documents.model import Document, from_bytes
 from metrikon.core.values.text import fold
-from metrikon.engine.answers import NotNow, NotThere
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.states import States
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock

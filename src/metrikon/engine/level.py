@@ -14,12 +14,12 @@ from metrikon.core.judging.criteria import Anchor, Judge
 from metrikon.core.judging.moving import Move, corrected, label_of, moves, wrong_marks
 from metrikon.core.values.text import clean
 from metrikon.engine import marking
-from metrikon.engine.answers import NotNow, NotThere
 from metrikon.engine.background import Background
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.estimating import Estimated
 from metrikon.engine.judgingagain import JudgingAgain, as_given
 from metrikon.engine.marking import Marking
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.clock import Clock
 from metrikon.store import judged
 from metrikon.store.database import Database

@@ -9,8 +9,8 @@ from metrikon.core.flows.kind import Asks
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.judging.criteria import Judge
 from metrikon.core.values.near import meant
-from metrikon.engine.answers import NotThere
 from metrikon.engine.catalog import Catalog
+from metrikon.engine.refusing import NotThere
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,10 @@ from sqlalchemy import Connection
 
 from metrikon.core.flows.differences import same_steps
 from metrikon.engine.again import taken
-from metrikon.engine.answers import Answers, NotNow, NotThere
+from metrikon.engine.answers import Answers
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.clock import Clock
 from metrikon.store import flows, items, journal, runs
 from metrikon.store.database import Database

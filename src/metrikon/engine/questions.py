@@ -8,9 +8,9 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.values.text import clean
-from metrikon.engine.answers import NotNow, NotThere
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.clock import Clock
 from metrikon.store import events, flows, journal, questions, runs
 from metrikon.store.database import Database

@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.engine.answers import NotThere
+from metrikon.engine.refusing import NotThere
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.store import flows, intakes, items, samples

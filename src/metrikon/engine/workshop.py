@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Protocol
-from urllib.parse import urlsplit
 
 import msgspec
 
-from metrikon.connections.fetching import Fetched, FetchFailed, SentAlong, Wanted, fetch
+from metrikon.connections.fetching import Wanted
 from metrikon.core.decisions.model import Table
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
@@ -21,8 +19,7 @@ from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
-from metrikon.engine.turns import NoTurn
-from metrikon.ports.behalf import BEHALF, flow_of
+from metrikon.engine.outside import Outside
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files
@@ -36,23 +33,6 @@ from metrikon.readers.together import bundled
 from metrikon.store import fetched, judged
 from metrikon.store.fetched import KeptPage
 from metrikon.store.lists import FolderOfLists
-
-
-class Connecting(Protocol):
-    """How one signs in by a connection."""
-
-    def at(self, name: str, path: str) -> str:
-        """The address of something under a connection. Raises `FetchFailed`."""
-        ...
-
-    def signed(self, name: str) -> SentAlong:
-        """What is sent along. Raises `FetchFailed`."""
-        ...
-
-    def came(self, name: str, problem: str = "") -> None:
-        """A call was made by it; what went wrong, or nothing."""
-        ...
-
 
 SEEN = 110  # dots an inch of the pages that a model is shown: small print can be read, and no more is paid for
 STAMP = 30  # dots an inch: a smaller picture shows no letters
@@ -74,13 +54,9 @@ class EngineWorkshop:
         transcriber: Transcriber | None = None,
         passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
         *,
-        connections: Connecting,
-        fetch_private: bool = False,
-        fetch_limits: tuple[int, int] = (0, 0),
+        outside: Outside,
     ) -> None:
-        self.fetch_limits = fetch_limits  # of a host: calls a minute, and at once; 0: no limit
-        self.fetch_private = fetch_private
-        self.connections = connections
+        self.outside = outside
         self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
         self.files = files
@@ -187,41 +163,17 @@ class EngineWorkshop:
     def fetch(self, wanted: Wanted) -> KeptPage:
         """A page or file fetched and kept; one that is as it was is the one that is kept. By a connection it is signed in."""
         if wanted.connection:
-            wanted = replace(wanted, url=self.connections.at(wanted.connection, wanted.url))
+            wanted = replace(wanted, url=self.outside.connections.at(wanted.connection, wanted.url))
         with self.board.database.reading() as connection:
             before = fetched.known(connection, wanted.kept_as)
         there = before is not None and self.files.here(before.file)
         known = before.validators if before is not None and there else {}
-        found = self._by_connection(replace(wanted, private=self.fetch_private, known=known))
+        found = self.outside.fetch(replace(wanted, known=known))
         if found.data is None and before is not None:
             return replace(before, changed=False)
         sha256 = self.files.put(found.data or b"")
         changed = before is None or before.file != sha256
         return KeptPage(sha256, found.name, found.media, len(found.data or b""), found.url, changed, found.validators)
-
-    def _by_connection(self, wanted: Wanted) -> Fetched:
-        """What is fetched, signed in where a connection is named; that it fails, or works again, is noted. Raises `FetchFailed`."""
-        if not wanted.connection:
-            return self._in_turn(wanted)
-        try:
-            found = self._in_turn(replace(wanted, signed=self.connections.signed(wanted.connection)))
-        except FetchFailed as error:
-            if error.cause != "turn":
-                self.connections.came(wanted.connection, str(error))
-            raise
-        self.connections.came(wanted.connection)
-        return found
-
-    def _in_turn(self, wanted: Wanted) -> Fetched:
-        """What is fetched, when it is the turn of the flow and of the host. Raises `FetchFailed`."""
-        host = urlsplit(wanted.url).hostname or ""
-        a_minute, at_once = self.fetch_limits
-        try:
-            with self.board.turns.at(host, a_minute, at_once):
-                self.board.turns.call(flow_of(BEHALF.get()))
-                return fetch(wanted)
-        except NoTurn as error:
-            raise FetchFailed(str(error), cause="turn", wait=error.wait) from error
 
     def file(self, sha256: str) -> bytes:
         """The bytes of a kept file. Raises KeyError."""

@@ -181,9 +181,7 @@ class MailSource(Quiet):
         try:
             client: imap.Mailserver = self._calling.mail(name)
         except FetchFailed as error:
-            self._calling.came(name, str(error))
             raise IntakeFailed(str(error), wait=error.wait) from error
-        self._calling.came(name)
         try:
             told = client.select_folder(self.said.folder, readonly=not self._finishes)
         except IMAPClientError as error:

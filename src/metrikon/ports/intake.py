@@ -123,7 +123,7 @@ class Here:
 
     home: Path
     largest: int
-    calling: Any = None  # engine.connecting.Connections
+    calling: Any = None  # engine.outside.Outside
     zone: Any = None  # zoneinfo.ZoneInfo
     destinations: Mapping[str, Any] = field(default_factory=dict)
 

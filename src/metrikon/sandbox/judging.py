@@ -43,12 +43,13 @@ def judged(head: str, document: str, schema: dict[str, Any]) -> dict[str, Any] |
         if label is None or found[label][0] == 0:
             return {"words": None, "label": options[-1] if options else None}
         return {"words": found[label][1], "label": label}
-    if properties and all(set(each.get("properties") or ()) == {"about", "answer", "words"} for each in properties.values()):
-        answers = {}
-        for name in properties:
-            count, words = _best(f"{name} {told.get(name, '')}", document)
-            answers[name] = {"words": words, "answer": "yes"} if count >= 2 else {"words": None, "answer": "no"}
-        return answers
+    if set(properties) == {"answers", "words"}:
+        answers, words = {}, {}
+        for name in properties["answers"]["properties"]:
+            count, best = _best(f"{name} {told.get(name, '')}", document)
+            answers[name] = {"about": best if count else "nothing", "answer": "yes" if count >= 2 else "no"}
+            words[name] = best if count >= 2 else None
+        return {"answers": answers, "words": words}
     if set(properties) == {"notes"}:
         return {"notes": [" ".join(line.split()) for line in document.splitlines() if line.strip()][:3]}
     if set(properties) == {"text"}:

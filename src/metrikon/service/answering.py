@@ -13,8 +13,8 @@ from flask_openapi3 import APIBlueprint, OpenAPI, Tag
 from itsdangerous import BadSignature, URLSafeSerializer
 
 from metrikon.app.assemble import App
-from metrikon.engine.answers import NotNow, NotThere
 from metrikon.engine.questions import BadAnswer
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.service.asked import IdPath
 from metrikon.service.language_views import LinkBody, LinkView
 from metrikon.service.problems import Problem

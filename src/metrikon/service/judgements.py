@@ -16,9 +16,9 @@ from metrikon.core.judging.criteria import Anchor, Criterion
 from metrikon.core.judging.moving import label_of
 from metrikon.core.judging.quotes import quotes
 from metrikon.engine import marking
-from metrikon.engine.answers import NotThere
 from metrikon.engine.level import Chosen
 from metrikon.engine.looking import judged_in
+from metrikon.engine.refusing import NotThere
 from metrikon.service.asked import LARGEST, IdPath, NamePath
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply

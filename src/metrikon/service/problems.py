@@ -15,8 +15,9 @@ from metrikon.core.flows.problems import BadFlow, in_our_words
 from metrikon.core.records import findings
 from metrikon.core.records.types import BadRecordType
 from metrikon.core.values.exact import dumps
-from metrikon.engine.answers import NotNow, NotThere, StillWrong
+from metrikon.engine.answers import StillWrong
 from metrikon.engine.arrivals import NoFlow
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.machine import NoRoom, short_of
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied

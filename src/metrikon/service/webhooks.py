@@ -16,8 +16,8 @@ from metrikon.connections.sealing import CannotOpen
 from metrikon.core.feel import fill
 from metrikon.core.values.exact import as_kept, dumps
 from metrikon.engine.addresses import Sent
-from metrikon.engine.answers import NotThere
 from metrikon.engine.looking import state_of
+from metrikon.engine.refusing import NotThere
 from metrikon.intakes.webhook import Posted, Webhook, identity_of, taken_from, unproved
 from metrikon.ports.intake import Thing
 from metrikon.service.problems import Problem

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import timedelta
 from decimal import Decimal
-from typing import Annotated, Any, get_args
+from typing import Annotated, Any, ClassVar, get_args
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
 from pydantic.fields import FieldInfo
@@ -20,6 +20,8 @@ Where = tuple[str | int, ...]  # a place in a document: names of entries and num
 
 class Form(BaseModel):
     """Strict: an unknown parameter is an error, not a silent default."""
+
+    conditions_see: ClassVar[Mapping[str, tuple[str, ...]]] = {}  # names that a condition of an intake sees, by the field, where it is not `item`
 
     model_config = ConfigDict(extra="forbid", populate_by_name=True, arbitrary_types_allowed=True)
 

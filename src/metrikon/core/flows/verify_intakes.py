@@ -25,25 +25,25 @@ def wrong_with(flow: Flow, known: Known) -> Iterator[Problem]:
     for said in (*flow.intakes, *flow.destinations.values()):
         if not isinstance(said.form, Form):
             continue
-        for where, _, _, condition in fields(said.form, "condition"):
+        for where, form, name, condition in fields(said.form, "condition"):
             if condition:
-                yield from (_problem(said, where, told) for told in _condition(condition))
+                yield from (_problem(said, where, told) for told in _condition(condition, form.conditions_see.get(name, ("item",))))
         for where, _, _, name in fields(said.form, "connection"):
             if name and name not in known.connections and known.whole:
                 told = ", ".join(sorted(known.connections)) or "none"
                 yield _problem(said, where, f"There is no connection {name!r}{meant(name, sorted(known.connections))} Known: {told}.")
 
 
-def _condition(text: str) -> Iterator[str]:
+def _condition(text: str, sees: tuple[str, ...]) -> Iterator[str]:
     try:
         tree = parse(text)
     except BadExpression as error:
         yield str(error)
         return
     for path in names(tree):
-        if path[0] != "item":
-            yield f"{path[0]!r} is not known here: a condition on what comes sees `item` alone."
-        elif len(path) > 1 and path[1] not in KNOWN_OF:
+        if path[0] not in sees:
+            yield f"{path[0]!r} is not known here. Known: {', '.join(sees)}."
+        elif path[0] == "item" and len(path) > 1 and path[1] not in KNOWN_OF:
             yield f"{path[1]!r} is not known of what comes. Known: {', '.join(f'item.{each}' for each in KNOWN_OF)}."
     if isinstance(tree, Literal) and tree.value is False:
         yield "It can never hold: everything would be let go."

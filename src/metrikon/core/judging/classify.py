@@ -21,15 +21,16 @@ NONE = "none of these"
 WITH_WORDS, WITHOUT, INVENTED = 0.9, 0.6, 0.35  # how sure an answer is that rests on words, on none, on words that are not in the document
 SILENT = 0.8  # a no, and none of these: no words speak for it
 AGREED = 0.3  # what is left of the doubt when a second reading says the same
-# what is said comes before the answer, so that it is thought of first, and the quotation after it, so that a quotation alone decides nothing
-_ANSWER = objects({"about": {"type": "string"}, "answer": {"enum": ["yes", "no"]}, "words": {"type": ["string", "null"]}})
+# what is said comes before the answer, so that it is thought of first; the quotations stand behind all answers: among them they lead a small model astray
+_ANSWER = objects({"about": {"type": "string"}, "answer": {"enum": ["yes", "no"]}})
 _LABELS = """You read one document and say which of some labels fits it, with one JSON object.
 - words: the words of the document that decide it, copied letter by letter, at most twenty; null where no label fits.
 - label: the name of the one label that fits best by what the document is about as a whole; where none does, "{none}"."""
 _QUESTIONS = """You read one document and answer questions about it, with one JSON object.
-- about: what the document says about that, in a few words; "nothing" where it does not speak of it.
-- answer: "yes" where that means yes; "no" where it means no, or nothing is said; where somebody changes their mind the last word counts.
-- words: the words of the document that say yes, copied letter by letter, at most twenty; null where the answer is no."""
+- answers: for each question
+  - about: what the document says about that, in its own words, at most twenty of them; "nothing" where it does not speak of it.
+  - answer: "yes" where that means yes; "no" where it means no, or nothing is said; where somebody changes their mind the last word counts.
+- words: then, for each question answered with yes, the words of the document that say so, copied letter by letter, at most twenty; null for the others."""
 
 
 class Classify(msgspec.Struct, frozen=True, omit_defaults=True, tag="classify", tag_field="task"):
@@ -59,7 +60,9 @@ def asks(task: Classify, index: Index, asking: Asking, stage: str = ASK) -> list
         schema = words_schema({"label": {"enum": [*(each.name for each in ordered), task.otherwise]}})
         rules, head = _LABELS.format(none=task.otherwise), "Labels:"
     else:
-        schema = objects({each.name: _ANSWER for each in ordered})
+        names = [each.name for each in ordered]
+        words = {name: {"type": ["string", "null"]} for name in names}
+        schema = objects({"answers": objects(dict.fromkeys(names, _ANSWER)), "words": objects(words)})
         rules, head = _QUESTIONS, "Questions:"
     return list(requests(rules, [head, *lines], schema, about, index, asking, stage))
 
@@ -129,14 +132,17 @@ def _one(task: Classify, value: Any, index: Index, known: Any) -> tuple[list[_Sa
         chance = chance_of(known, "/label", value.get("label"))
         return [_said(label, label != task.otherwise, value.get("words"), index, chance)], ""
     said, unusable = [], []
+    given = value["answers"] if isinstance(value.get("answers"), Mapping) else value  # as they were asked for, or each by itself
+    words = value["words"] if isinstance(value.get("words"), Mapping) else {}
     for each in task.questions:
-        answer = value.get(each.name)
+        answer = given.get(each.name)
         answer = answer if isinstance(answer, Mapping) else {"answer": answer}
         yes = yes_or_no(answer.get("answer"))
         if yes is None:
             unusable.append(each.name)
         else:
-            said.append(_said(each.name, yes, answer.get("words"), index, chance_of(known, f"/{each.name}/answer", answer.get("answer"))))
+            chance = chance_of(known, f"{'/answers' if given is not value else ''}/{each.name}/answer", answer.get("answer"))
+            said.append(_said(each.name, yes, words.get(each.name, answer.get("words")), index, chance))
     return said, f'The answer to {", ".join(unusable)} must be "yes" or "no".' if unusable else ""
 
 
