@@ -225,6 +225,30 @@ def _fitted(kind: Any, value: Any) -> Any:
     return shown if isinstance(shown, str) else str(shown)
 
 
+def table_rows(url: str, name: str, most: int) -> tuple[list[str], Iterator[dict[str, Any]]]:
+    """The columns of a table, and its rows by them, without our key. Raises `Busy`, `Broken` and `Unusable`."""
+    try:
+        engine = _engine(url)
+    except (ArgumentError, NoSuchModuleError, ImportError) as error:
+        raise Unusable(f"The database URL cannot be used: {error}.") from error
+    try:
+        with engine.connect() as connection:
+            if not inspect(connection).has_table(name):
+                raise Broken(f"There is no table {name} in the database. Correct the flow.")
+            table = Table(name, MetaData(), autoload_with=connection)
+            heads = [column.name for column in table.columns if column.name != KEY_COLUMN]
+            primary = list(table.primary_key.columns)
+            query = select(*(table.c[head] for head in heads)).order_by(*primary).limit(most)
+            rows = [{head: found_in(value) for head, value in zip(heads, row, strict=True)} for row in connection.execute(query)]
+    except OperationalError as error:
+        raise Busy(f"The table {name} cannot be looked into: {error.orig}.") from error
+    except (DBAPIError, SQLAlchemyError) as error:
+        raise Broken(f"The table {name} cannot be looked into: {getattr(error, 'orig', None) or error}.") from error
+    finally:
+        engine.dispose()
+    return heads, iter(rows)
+
+
 def url_of(said: SqlTable, home: Path) -> str:
     """The database URL, a relative path of SQLite as the machine has it."""
     relative = said.url.startswith(SQLITE) and not said.url.startswith(SQLITE + "/")
@@ -249,7 +273,7 @@ def _former_place(said: SqlTable, home: Path) -> str:
         return f"sql:{said.table}"
 
 
-def _touches(said: SqlTable, home: Path) -> Touched | None:
+def touched(said: SqlTable, home: Path) -> Touched | None:
     """The file of a SQLite database, or the server of another one with the name of the database."""
     try:
         url = make_url(url_of(said, home))
@@ -270,4 +294,4 @@ def _build(said: SqlTable, home: Path) -> SqlDestination:
         raise Unusable(f"{masked(said.url)!r} is no database URL, such as sqlite:///ledger.db.") from error
 
 
-KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database", _touches)
+KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database", touched)

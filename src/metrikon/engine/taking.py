@@ -195,9 +195,9 @@ class Taking:
         cursor = gone[-1][0].cursor
         return self._database.submit(lambda connection: intakes.note_let_go(connection, flow.name, said.name, rows, cursor))
 
-    def moved(self, flow: str, name: str, cursor: Any) -> None:
+    def moved(self, flow: str, name: str, cursor: Any) -> Future[None]:
         """Note where an intake stands, though nothing was taken."""
-        self._database.submit(lambda connection: intakes.took(connection, flow, name, cursor, 0))
+        return self._database.submit(lambda connection: intakes.took(connection, flow, name, cursor, 0))
 
     def known(self, flow: str, name: str, thing: Thing) -> bool:
         """Whether a thing was taken before, forgotten ones included."""
@@ -226,6 +226,7 @@ class _Look:
         self.count = 0
         self.last: Future[Arrived] | None = None
         self.broken = False
+        self.noted: Future[None] | None = None
 
     def go(self, things: Iterator[Thing], left: int | None, stopped: Callable[[], bool]) -> int:
         try:
@@ -236,11 +237,16 @@ class _Look:
         finally:
             self._settled(0)
             self._note_gone()
+            if self.noted is not None:
+                self.noted.result()
             known = self.taking.problems
             known[self.flow.name, self.said.name] = self.problems
         return self.count
 
     def _thing(self, thing: Thing) -> None:
+        if thing.taken and not thing.identity:  # nothing but where it stands
+            self._pass(thing, "", taken=True)
+            return
         if too_early(self.said.form, thing.at, self.flow.zone):
             if thing.cursor is not None:
                 self._pass(thing, "")
@@ -289,9 +295,9 @@ class _Look:
         noted = [(each.thing, each.why) for each in gone if each.why]
         last = gone[-1]
         if noted:
-            self.taking.let_go(self.flow, self.said, noted)
+            self.noted = self.taking.let_go(self.flow, self.said, noted)
         if last.thing.cursor is not None and not last.why:
-            self.taking.moved(self.flow.name, self.said.name, last.thing.cursor)
+            self.noted = self.taking.moved(self.flow.name, self.said.name, last.thing.cursor)
         for each in gone:
             self._settle(each.thing, taken=each.taken)
 

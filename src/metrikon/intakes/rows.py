@@ -1,0 +1,213 @@
+"""Rows of a sheet (XLSX, ODS, CSV) or of a table of a database: each once, by a key or by what it holds; changed ones anew where that is wanted."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import itertools
+from collections.abc import Iterator
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from pathlib import Path
+from typing import Any, Literal
+
+import python_calamine
+from charset_normalizer import from_bytes
+from pydantic import Field, model_validator
+
+from metrikon.core.flows.coming import Gathered
+from metrikon.core.values.exact import as_kept, dumps, dumps_sorted
+from metrikon.core.values.text import clean
+from metrikon.destinations.sql import SqlTable, table_rows, touched, url_of
+from metrikon.ports.destination import Broken, Busy, Unusable
+from metrikon.ports.intake import Here, IntakeFailed, IntakeKind, Piece, Quiet, Thing
+from metrikon.ports.touching import Touched
+
+MOST, WIDEST = 1_000_000, 1000  # rows and columns
+SNIFFED = 20_000  # bytes by which the form of a CSV file is told
+
+
+class Rows(Gathered):
+    """Rows of a sheet or a table; the heads of its columns name their values under `item.data`."""
+
+    path: str | None = Field(None, max_length=1000, description="A file (XLSX, ODS or CSV); relative paths start at the service's folder.")
+    sheet: str | None = Field(None, max_length=100, description="Its sheet; the first when left out.")
+    url: str | None = Field(None, max_length=1000, description="Or a database URL, such as sqlite:///plants.db.")
+    table: str | None = Field(None, pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,62}$", description="Its table.")
+    key: list[str] = Field(
+        default_factory=list, max_length=20, description="Columns that tell a row from others; all of what it holds when left out."
+    )
+    which: Literal["new", "changed", "all"] = Field(
+        "new", description="Rows that were not there before; those that changed as well; or all, which a schedule goes through each time."
+    )
+    every: float = Field(60.0, ge=1, le=86_400, description="Seconds after which it is looked at anew.")
+
+    @model_validator(mode="after")
+    def _one_place(self) -> Rows:
+        if (self.path is None) == (self.url is None):
+            raise ValueError("Give a file (path) or a database (url), one of them.")
+        if (self.url is None) != (self.table is None):
+            raise ValueError("A database wants the name of the table as well.")
+        if self.which == "changed" and not self.key:
+            raise ValueError("To know which rows changed, say by which columns (key) they are told from others.")
+        return self
+
+
+class RowSource(Quiet):
+    """The rows of a sheet or a table."""
+
+    def __init__(self, said: Rows, here: Here) -> None:
+        self.said, self._here = said, here
+        self.every = said.every
+        self._seen: tuple[int, int] | None = None  # of the file as it was last gone through
+
+    def test(self) -> str:
+        heads, rows = self._table()
+        count = sum(1 for _ in rows)
+        return f"{self._what()} holds {count} row{'s' if count != 1 else ''}; columns: {', '.join(heads[:30])}."
+
+    def there(self) -> Iterator[Thing]:
+        yield from list(self.things(""))[::-1]
+
+    def new(self, cursor: Any, moment: int) -> Iterator[Thing]:
+        stamp = self._stamp()
+        if stamp is not None and stamp == self._seen:
+            return
+        yield from self.things("")
+        self._seen = stamp
+
+    def get(self, thing: Thing) -> list[Piece]:
+        return [Piece(thing.name, dumps(thing.data))]
+
+    def things(self, time_: str) -> Iterator[Thing]:
+        """The rows in their order. `time_`: for which time of a schedule; rows of another are others."""
+        heads, rows = self._table()
+        for name in self.said.key:
+            if name not in heads:
+                raise IntakeFailed(f"{self._what()} has no column {name!r}. Columns: {', '.join(heads[:30])}. Correct the flow.")
+        at = self._changed_at()
+        alike: dict[str, int] = {}
+        for number, row in enumerate(rows, 1):
+            told = dumps_sorted([row.get(name) for name in self.said.key] if self.said.key else row)
+            if self.said.which == "changed":
+                told += dumps_sorted(row)
+            digest = hashlib.sha256(told).hexdigest()[:40]
+            alike[digest] = alike.get(digest, 0) + 1
+            place = f" {alike[digest]}" if alike[digest] > 1 and not self.said.key else ""  # two rows that say the same are two
+            shown = clean(" ".join(str(row[name]) for name in (self.said.key or heads[:1]) if row.get(name) is not None))[:120]
+            yield Thing(f"{time_}{digest}{place}", shown or f"row {number}", at, 0, row)
+
+    def _what(self) -> str:
+        return f"The table {self.said.table}" if self.said.table else f"{self.said.path}{f', sheet {self.said.sheet},' if self.said.sheet else ''}"
+
+    def _stamp(self) -> tuple[int, int] | None:
+        if self.said.path is None:
+            return None
+        try:
+            stat = (self._here.home / self.said.path).stat()
+        except OSError:
+            return None
+        return stat.st_mtime_ns, stat.st_size
+
+    def _changed_at(self) -> int:
+        stamp = self._stamp()
+        return stamp[0] // 1_000_000 if stamp is not None else 0
+
+    def _table(self) -> tuple[list[str], Iterator[dict[str, Any]]]:
+        """The heads of the columns, and the rows by them. Raises `IntakeFailed`."""
+        if self.said.url is not None:
+            return self._of_database()
+        path = self._here.home / str(self.said.path)
+        try:
+            if path.stat().st_size > self._here.largest:
+                raise IntakeFailed(f"{path} is larger than {self._here.largest / 1e6:.0f} MB (setting max_bytes).")
+            cells = _csv(path.read_bytes()) if path.suffix.lower() in (".csv", ".tsv", ".txt") else self._sheet(path)
+            heads = _heads(next(cells, []))
+        except OSError as error:
+            raise IntakeFailed(f"{path} cannot be read: {error.strerror or error}.") from error
+        if not heads:
+            raise IntakeFailed(f"{path} has no heads: its first row names the columns.")
+        return heads, (row for each in itertools.islice(cells, MOST) if (row := _row(heads, each)))
+
+    def _of_database(self) -> tuple[list[str], Iterator[dict[str, Any]]]:
+        said = SqlTable(url=str(self.said.url), table=str(self.said.table))
+        try:
+            heads, rows = table_rows(url_of(said, self._here.home), said.table, MOST)
+        except (Busy, Broken, Unusable) as error:
+            raise IntakeFailed(str(error)) from error
+        return heads, (as_kept(dict(each)) for each in rows)
+
+    def _sheet(self, path: Path) -> Iterator[list[Any]]:
+        try:
+            book = python_calamine.CalamineWorkbook.from_path(str(path))
+            name = self.said.sheet or book.sheet_names[0]
+            if name not in book.sheet_names:
+                raise IntakeFailed(f"{path} has no sheet {name!r}. Sheets: {', '.join(book.sheet_names[:20])}. Correct the flow.")
+            yield from book.get_sheet_by_name(name).iter_rows()
+        except (python_calamine.CalamineError, IndexError) as error:
+            raise IntakeFailed(f"{path} is no sheet that can be read: {str(error)[:200]}.") from error
+
+
+def _csv(data: bytes) -> Iterator[list[Any]]:
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        best = from_bytes(data[:SNIFFED]).best()
+        text = data.decode(best.encoding if best else "latin-1", "replace")
+    try:
+        form: Any = csv.Sniffer().sniff(text[:SNIFFED], ",;\t|")
+    except csv.Error:
+        form = csv.excel
+    yield from csv.reader(io.StringIO(text, newline=""), form)
+
+
+def _heads(cells: list[Any]) -> list[str]:
+    """The heads of the columns; those without one, and those that say what another says, are told apart by their number."""
+    found: list[str] = []
+    for number, cell in enumerate(cells[:WIDEST], 1):
+        head = " ".join(clean(str(cell)).split())[:120] if cell not in (None, "") else ""
+        found.append(head if head and head not in found else f"{head or 'column'} {number}")
+    while found and found[-1].startswith("column ") and cells[len(found) - 1] in (None, ""):
+        found.pop()
+    return found
+
+
+def _row(heads: list[str], cells: list[Any]) -> dict[str, Any]:
+    """A row by the heads of its columns; empty where it holds nothing."""
+    values = {head: _value(cell) for head, cell in zip(heads, cells, strict=False)}
+    return {head: values.get(head) for head in heads} if any(value is not None for value in values.values()) else {}
+
+
+def _value(cell: Any) -> Any:
+    """A cell as JSON: numbers exact, dates and times as ISO 8601 has them."""
+    if cell is None or cell == "":
+        return None
+    if isinstance(cell, bool):
+        return cell
+    if isinstance(cell, float):
+        return int(cell) if cell.is_integer() and abs(cell) < 10**15 else Decimal(repr(cell))
+    if isinstance(cell, datetime):
+        return cell.date().isoformat() if cell.time() == time() else cell.isoformat(timespec="seconds")
+    if isinstance(cell, date | time):
+        return cell.isoformat()
+    if isinstance(cell, timedelta):
+        return str(cell)
+    return cell if isinstance(cell, int) else clean(str(cell)).strip() or None
+
+
+def touched_by(said: Rows, home: Path) -> Touched | None:
+    """The file, or the server of the database."""
+    return Touched(home / said.path) if said.path is not None else touched(SqlTable.model_construct(url=said.url or "", table=said.table or ""), home)
+
+
+def _tell(said: Rows) -> str:
+    what = {"new": "new rows", "changed": "new and changed rows", "all": "rows"}[said.which]
+    return f"{what} of {f'the table {said.table} of a database' if said.table else said.path}"
+
+
+def _place(said: Rows, home: Path) -> str:
+    return f"the table {said.table}" if said.table else str(home / str(said.path))
+
+
+KIND = IntakeKind("rows", Rows, _tell, _place, RowSource, touched_by)
