@@ -44,6 +44,12 @@ setup: .stamps/python .stamps/console
 	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends chromium chromium-driver >/dev/null; }
 	@mkdir -p .stamps && touch $@
 
+.stamps/mail:
+	@test -x /usr/sbin/dovecot || { \
+	  echo "Installing a mail server for the tests ..."; \
+	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends dovecot-imapd >/dev/null; }
+	@mkdir -p .stamps && touch $@
+
 demo: setup
 	@exec $(BIN)/metrikon demo
 
@@ -53,7 +59,7 @@ demo-documents: .stamps/python
 demo-layouts: .stamps/python
 	$(BIN)/python -m metrikon.demo.make demo-layouts --invent $(or $(COUNT),20)
 
-test: setup .stamps/browser
+test: setup .stamps/browser .stamps/mail
 	@cd console && npm test --silent
 	@$(BIN)/python -m pytest $(ARGS)
 
