@@ -156,7 +156,7 @@ def _read(posted: Posted, name: str, within: Literal["", "each"]) -> tuple[Any, 
     ending = _ENDINGS.get(posted.media, "")
     told: dict[str, Any] = {"type": posted.media}
     if posted.media == "text/plain":
-        told["text"] = clean(posted.body.decode("utf-8", "replace"))
+        told["text"] = "\n".join(clean(line) for line in posted.body.decode("utf-8", "replace").splitlines())
     return told, [Piece(f"{name}.{ending}" if ending and not name.lower().endswith(f".{ending}") else name, posted.body, "", within)]
 
 
@@ -167,4 +167,4 @@ def _named(said: Webhook, posted: Posted, now: int) -> str:
     return clean(told)[:200] or f"{said.name or 'webhook'} {moment:%Y-%m-%d %H.%M.%S}"
 
 
-KIND = IntakeKind("webhook", Webhook, lambda said: "what other services post", sent=True)
+KIND = IntakeKind("webhook", Webhook, lambda said: "what other services post", sent="/in/")

@@ -133,7 +133,7 @@ class IntakeKind:
     """A kind of intake, declared beside its adapter.
 
     `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it; None for a kind that is sent
-    to the service. `tell`: what comes in, in a few words. `touches`: the folder or server that it uses. `sent`: whether it has an address of its own.
+    to the service. `tell`: what comes in, in a few words. `touches`: the folder or server that it uses. `sent`: where things are sent to it, before its own address.
     `quick`: whether a look costs next to nothing, so that it is looked at all the time.
     """
 
@@ -143,7 +143,7 @@ class IntakeKind:
     place: Callable[[Any, Path], str] = lambda said, home: ""
     build: Callable[[Any, Here], Source] | None = None
     touches: Callable[[Any, Path], Touched | None] = lambda said, home: None
-    sent: bool = False
+    sent: str = ""
     quick: bool = False
 
 

@@ -49,6 +49,7 @@ class IntakeView(View):
     tells: str
     place: str
     looked_at: bool = Field(..., description="Whether it is looked at; else things are sent to it.")
+    sent: bool = Field(False, description="Whether it has an address of its own that things are sent to.")
     waits: WaitsView | None = None
     taken: int = 0
     most: int | None = None
@@ -162,7 +163,7 @@ def blueprint(app: App) -> APIBlueprint:
                 409, "not-sent", f"The intake {said.name} has no address of its own: {app.kinds.intakes[said.kind].tell(said.form)} come in by it."
             )
         address, secret = app.addresses.make(flow, said, body.secret or "", fresh=body.fresh)
-        return reply(AddressView(address=_whole(app, address), secret=secret), 201)
+        return reply(AddressView(address=_whole(app, said.kind, address), secret=secret), 201)
 
     @api.get("/api/flows/<string:name>/intakes/<string:intake>/let-go", responses={200: LetGoList}, operation_id="listLetGo")
     def list_let_go(path: IntakePath) -> Response:
@@ -221,6 +222,7 @@ def _view(app: App, flow: Flow, said: Said) -> IntakeView:
         tells=kind.tell(said.form),
         place=kind.place(said.form, app.home),
         looked_at=kind.build is not None,
+        sent=bool(kind.sent),
         most=getattr(said.form, "most", None),
     )
     if row is None:
@@ -231,14 +233,14 @@ def _view(app: App, flow: Flow, said: Said) -> IntakeView:
         update={
             **told,
             "waits": waits,
-            "address": _whole(app, row["address"]) if row["address"] and may(g.role, "intakes.make_address", looks_only=False) else "",
+            "address": _whole(app, said.kind, row["address"]) if row["address"] and may(g.role, "intakes.make_address", looks_only=False) else "",
         }
     )
 
 
-def _whole(app: App, address: str) -> str:
+def _whole(app: App, kind: str, address: str) -> str:
     """The address as others reach it."""
-    return f"{(app.settings.address or request.host_url).rstrip('/')}/in/{address}"
+    return f"{(app.settings.address or request.host_url).rstrip('/')}{app.kinds.intakes[kind].sent}{address}"
 
 
 def _preview(would: Would, currency: str) -> PreviewView:

@@ -21,6 +21,7 @@ from metrikon.service import (
     decisions,
     documents,
     flows,
+    forms,
     intakes,
     items,
     judgements,
@@ -116,6 +117,7 @@ def create(app: App) -> OpenAPI:
     flask.after_request(_headers)
     answering.install(flask, app)
     webhooks.install(flask, app)
+    forms.install(flask, app, guard)
     flask.add_url_rule("/", view_func=_console, endpoint="console")
     flask.add_url_rule("/<path:path>", view_func=_console, endpoint="console_path")
     return flask

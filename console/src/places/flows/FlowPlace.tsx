@@ -2,7 +2,7 @@
 import { Button } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState, type ReactNode } from "react";
-import { useParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 import { call, type FlowPage } from "../../api/call";
 import { Problem, When } from "../../parts/bits";
 import { Keys } from "../../parts/keys";
@@ -12,11 +12,13 @@ import { fetchJudgements, Ranked } from "../judged/Ranked";
 import { Beside, useBeside } from "./Beside";
 import { CopyFlow } from "./CopyFlow";
 import { FlowText } from "./FlowText";
+import { Intakes } from "./Intakes";
 import { problemsAt, resultOf, standing, wouldOf } from "./reading";
 
-type Look = "steps" | "judged" | "text" | "versions";
+type Look = "steps" | "intakes" | "judged" | "text" | "versions";
 const LOOKS: { look: Look; word: string; key: string }[] = [
   { look: "steps", word: "steps", key: "s" },
+  { look: "intakes", word: "what comes in", key: "i" },
   { look: "judged", word: "judged", key: "g" },
   { look: "text", word: "text", key: "t" },
   { look: "versions", word: "versions", key: "v" },
@@ -25,10 +27,11 @@ const LOOKS: { look: Look; word: string; key: string }[] = [
 export function FlowPlace(): ReactNode {
   const { name = "" } = useParams();
   const flow = useQuery({ queryKey: ["flows", name], queryFn: () => call<FlowPage>("GET", `/api/flows/${encodeURIComponent(name)}`) });
-  const [look, setLook] = useState<Look>("steps");
+  const [asked] = useSearchParams();
+  const [look, setLook] = useState<Look>(asked.get("look") === "intakes" ? "intakes" : "steps");
   const marks = Boolean(useQuery({ ...fetchJudgements(name), retry: false }).data?.steps.length);
   const looks = useMemo(() => LOOKS.filter((each) => each.look !== "judged" || marks), [marks]);
-  const keys = useMemo(() => looks.map((each) => ({ key: each.key, does: each.look === "judged" ? "show what it has judged" : `show its ${each.word}`, run: () => setLook(each.look) })), [looks]);
+  const keys = useMemo(() => looks.map((each) => ({ key: each.key, does: each.look === "judged" ? "show what it has judged" : each.look === "intakes" ? "show what comes in" : `show its ${each.word}`, run: () => setLook(each.look) })), [looks]);
   if (flow.error) return <Problem error={flow.error} again={() => void flow.refetch()} />;
   if (!flow.data) return <Head title={name} />;
   const found = flow.data;
@@ -50,6 +53,7 @@ export function FlowPlace(): ReactNode {
         )}
       </div>
       {look === "steps" && <Steps flow={found} />}
+      {look === "intakes" && <Intakes flow={name} />}
       {look === "judged" && <Ranked flow={name} />}
       {look === "text" && <FlowText key={found.version} flow={found} />}
       {look === "versions" && <Versions flow={found} />}
