@@ -12,12 +12,12 @@ import pytest
 from sqlalchemy import select
 
 from metrikon.app.assemble import App
+from metrikon.core.documents.bundling import bundled
 from metrikon.core.values.exact import loads
 from metrikon.demo import scenario
 from metrikon.demo.mixed import archive
 from metrikon.ports.reader import Refused
 from metrikon.readers.registry import read
-from metrikon.readers.together import bundled
 from metrikon.store import tables
 from tests.helpers import at_rest
 

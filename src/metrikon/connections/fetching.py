@@ -33,11 +33,12 @@ Resolve = Callable[[str, int], list[str]]
 
 class FetchFailed(Exception):
     """Nothing was fetched; the message says why. `cause`: "busy", "slow" or "unreachable" where trying later may help, after `wait` seconds if that was
-    said; "turn" where it was not asked for, since it was not one's turn.
+    said; "turn" where it was not asked for, since it was not one's turn. `status`: what was answered, 0 where nothing was.
     """
 
-    def __init__(self, message: str, *, cause: str = "", wait: float | None = None) -> None:
+    def __init__(self, message: str, *, cause: str = "", wait: float | None = None, status: int = 0) -> None:
         super().__init__(message)
+        self.status = status
         self.cause = cause
         self.wait = wait
 
@@ -69,6 +70,10 @@ class Wanted:
     known: Mapping[str, str] = field(default_factory=dict)
     signed: SentAlong | None = None
     connection: str = ""  # by which it is signed in
+    method: str = "GET"
+    body: bytes | None = None
+    more: Mapping[str, str] = field(default_factory=dict)  # headers
+    good: tuple[int, ...] = (200,)  # statuses that are an answer
 
     @property
     def kept_as(self) -> str:
@@ -168,7 +173,7 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
     """What came, or the address that it leads on to."""
     host, port, address = _address(url, wanted, resolve)
     target, sent = _target(url, host, port, address)
-    headers = {**sent, **wanted.known}
+    headers = {**sent, **wanted.known, **wanted.more}
     if wanted.signed is not None and wanted.signed.to == origin(url):
         headers |= wanted.signed.headers
         target = target.copy_merge_params(dict(wanted.signed.parameters)) if wanted.signed.parameters else target
@@ -178,7 +183,7 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
     try:
         with (
             httpx.Client(trust_env=False, follow_redirects=False, timeout=min(left, 20.0)) as client,
-            client.stream("GET", target, headers=headers, extensions={"sni_hostname": host}) as response,
+            client.stream(wanted.method, target, headers=headers, content=wanted.body, extensions={"sni_hostname": host}) as response,
         ):
             return _taken(url, response, wanted, until)
     except httpx.TimeoutException as error:
@@ -208,9 +213,9 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
         return Fetched(url, status, "", "", None, {})
     if status in (408, 425, 429) or status >= 500:
         cause = "busy" if status in (425, 429, 503) else "slow" if status in (408, 504) else "unreachable"
-        raise FetchFailed(f"{url} answered {status}.", cause=cause, wait=_wait(response.headers.get("retry-after")))
-    if status != 200:
-        raise FetchFailed(f"{url} answered {status} {response.reason_phrase}.")
+        raise FetchFailed(f"{url} answered {status}.", cause=cause, wait=_wait(response.headers.get("retry-after")), status=status)
+    if status not in wanted.good:
+        raise FetchFailed(f"{url} answered {status} {response.reason_phrase}.", status=status)
     media = response.headers.get("content-type", "").partition(";")[0].strip().lower()
     if wanted.types and not any(media.startswith(each.lower()) for each in wanted.types):
         raise FetchFailed(f"{url} is {media or 'of no type that it tells'}; wanted is {' or '.join(wanted.types)}.")

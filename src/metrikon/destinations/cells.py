@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -35,15 +35,6 @@ def as_date(text: str) -> date | None:
 def printable(text: str) -> str:
     """Text without control characters, at most as long as a cell allows."""
     return (text if text.isprintable() else "".join(c for c in text if c in "\t\n" or ord(c) >= 32))[:LONGEST_TEXT]
-
-
-def found_in(value: Any) -> Any:
-    """A value of a cell or column as flows know it: exact numbers, dates as texts."""
-    if isinstance(value, float):
-        return Decimal(repr(value)) if value == value and abs(value) != float("inf") else None
-    if isinstance(value, datetime):
-        return value.date().isoformat() if value.time() == datetime.min.time() else value.isoformat()
-    return value.isoformat() if isinstance(value, date) else value
 
 
 def same(found: Any, wanted: Any) -> bool:

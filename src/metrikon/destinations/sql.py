@@ -7,21 +7,17 @@ from decimal import Decimal
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
-from urllib.parse import unquote
 
 from pydantic import Field
 from sqlalchemy import (
     Boolean,
     Column,
     Date,
-    Engine,
     MetaData,
     Numeric,
     String,
     Table,
     Text,
-    create_engine,
-    event,
     false,
     inspect,
     make_url,
@@ -33,15 +29,14 @@ from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, OperationalError, SQLAlchemyError
 from sqlalchemy.types import TypeEngine
 
+from metrikon.connections.sql import engine_of, touched, url_of
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.secret import masked
-from metrikon.destinations.cells import as_date, cell_value, found_in
+from metrikon.core.values.found import found_in
+from metrikon.destinations.cells import as_date, cell_value
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
-from metrikon.ports.touching import Touched
-
-SQLITE = "sqlite:///"
 
 
 class SqlTable(Form):
@@ -59,7 +54,7 @@ class SqlDestination:
 
     def __init__(self, url: str, table: str) -> None:
         try:
-            self.engine = _engine(url)
+            self.engine = engine_of(url)
         except (ArgumentError, NoSuchModuleError, ImportError) as error:
             raise Unusable(f"The database URL of this destination cannot be used: {error}.") from error
         self.name = table
@@ -188,21 +183,6 @@ def quote_table(quote: Any, name: str) -> str:
     return str(quote(name))
 
 
-def _engine(url: str) -> Engine:
-    engine = create_engine(url, connect_args={"timeout": 2} if url.startswith("sqlite") else {})
-    if url.startswith("sqlite"):
-
-        @event.listens_for(engine, "connect")
-        def _own(connection: Any, _: Any) -> None:
-            connection.isolation_level = None
-
-        @event.listens_for(engine, "begin")
-        def _begin(connection: Any) -> None:
-            connection.exec_driver_sql("BEGIN IMMEDIATE")
-
-    return engine
-
-
 @lru_cache(maxsize=4096)
 def _column(name: str) -> str:
     """A column name as databases like it: "Unit price" → unit_price."""
@@ -225,39 +205,9 @@ def _fitted(kind: Any, value: Any) -> Any:
     return shown if isinstance(shown, str) else str(shown)
 
 
-def table_rows(url: str, name: str, most: int) -> tuple[list[str], Iterator[dict[str, Any]]]:
-    """The columns of a table, and its rows by them, without our key. Raises `Busy`, `Broken` and `Unusable`."""
-    try:
-        engine = _engine(url)
-    except (ArgumentError, NoSuchModuleError, ImportError) as error:
-        raise Unusable(f"The database URL cannot be used: {error}.") from error
-    try:
-        with engine.connect() as connection:
-            if not inspect(connection).has_table(name):
-                raise Broken(f"There is no table {name} in the database. Correct the flow.")
-            table = Table(name, MetaData(), autoload_with=connection)
-            heads = [column.name for column in table.columns if column.name != KEY_COLUMN]
-            primary = list(table.primary_key.columns)
-            query = select(*(table.c[head] for head in heads)).order_by(*primary).limit(most)
-            rows = [{head: found_in(value) for head, value in zip(heads, row, strict=True)} for row in connection.execute(query)]
-    except OperationalError as error:
-        raise Busy(f"The table {name} cannot be looked into: {error.orig}.") from error
-    except (DBAPIError, SQLAlchemyError) as error:
-        raise Broken(f"The table {name} cannot be looked into: {getattr(error, 'orig', None) or error}.") from error
-    finally:
-        engine.dispose()
-    return heads, iter(rows)
-
-
-def url_of(said: SqlTable, home: Path) -> str:
-    """The database URL, a relative path of SQLite as the machine has it."""
-    relative = said.url.startswith(SQLITE) and not said.url.startswith(SQLITE + "/")
-    return f"{SQLITE}{home / said.url.removeprefix(SQLITE)}" if relative else said.url
-
-
 def _place(said: SqlTable, home: Path) -> str:
     try:
-        url = make_url(url_of(said, home))
+        url = make_url(url_of(said.url, home))
     except ArgumentError:
         return f"sql:{said.table}"
     if url.get_backend_name() == "sqlite":
@@ -266,32 +216,20 @@ def _place(said: SqlTable, home: Path) -> str:
 
 
 def _former_place(said: SqlTable, home: Path) -> str:
-    url = url_of(said, home)
+    url = url_of(said.url, home)
     try:
         return f"sql:{url.split('://', 1)[0]}://{make_url(url)._replace(password=None, username=None).database}#{said.table}"
     except ArgumentError:
         return f"sql:{said.table}"
 
 
-def touched(said: SqlTable, home: Path) -> Touched | None:
-    """The file of a SQLite database, or the server of another one with the name of the database."""
-    try:
-        url = make_url(url_of(said, home))
-    except ArgumentError:
-        return None  # it is told when it is built
-    if url.get_backend_name() != "sqlite":
-        return Touched(address=f"{url.host or 'localhost'}{f':{url.port}' if url.port else ''}/{url.database or ''}")
-    name = url.database or ""
-    if name in ("", ":memory:"):
-        return None
-    return Touched(Path(unquote(name.removeprefix("file:").partition("?")[0]) if name.startswith("file:") else name))
-
-
 def _build(said: SqlTable, home: Path) -> SqlDestination:
     try:
-        return SqlDestination(url_of(said, home), said.table)
+        return SqlDestination(url_of(said.url, home), said.table)
     except ArgumentError as error:
         raise Unusable(f"{masked(said.url)!r} is no database URL, such as sqlite:///ledger.db.") from error
 
 
-KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database", touched)
+KIND = DestinationKind(
+    "sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database", lambda said, home: touched(said.url, home)
+)

@@ -22,7 +22,8 @@ from openpyxl.utils.exceptions import InvalidFileException
 from pydantic import Field
 
 from metrikon.core.flows.form import Form
-from metrikon.destinations.cells import cell_value, found_in, same
+from metrikon.core.values.found import found_in
+from metrikon.destinations.cells import cell_value, same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import absolute, from_home
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable

@@ -10,12 +10,12 @@ from typing import Any
 
 from sqlalchemy import Connection
 
+from metrikon.core.documents.bundling import bundled
 from metrikon.core.values.exact import dumps
 from metrikon.core.values.text import clean
 from metrikon.engine.opening import Opening
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
-from metrikon.readers.together import bundled
 from metrikon.store import flows, items
 from metrikon.store.database import Database
 from metrikon.store.items import Arrival, Arrived

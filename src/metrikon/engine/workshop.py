@@ -9,6 +9,7 @@ import msgspec
 
 from metrikon.connections.fetching import Wanted
 from metrikon.core.decisions.model import Table
+from metrikon.core.documents.bundling import bundled
 from metrikon.core.documents.drawing import drawn, drawn_small
 from metrikon.core.documents.model import FORM, Document, Summary, Within, from_bytes, summary
 from metrikon.core.flows.model import Said
@@ -29,7 +30,6 @@ from metrikon.ports.transcription import Transcriber
 from metrikon.readers.recording import FORMATS as RECORDINGS
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
-from metrikon.readers.together import bundled
 from metrikon.store import fetched, judged
 from metrikon.store.fetched import KeptPage
 from metrikon.store.lists import FolderOfLists

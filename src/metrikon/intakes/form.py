@@ -10,13 +10,13 @@ from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
+from metrikon.core.documents.bundling import bundled
 from metrikon.core.flows.coming import Coming
 from metrikon.core.flows.form import Form
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps
 from metrikon.core.values.text import clean
 from metrikon.ports.intake import IntakeKind, Piece, Thing
-from metrikon.readers.together import bundled
 
 LONGEST = 20_000  # characters of a text that is filled in
 FILES = ("file", "picture", "recording")

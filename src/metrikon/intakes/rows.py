@@ -16,10 +16,10 @@ import python_calamine
 from charset_normalizer import from_bytes
 from pydantic import Field, model_validator
 
+from metrikon.connections.sql import table_rows, touched, url_of
 from metrikon.core.flows.coming import Gathered
 from metrikon.core.values.exact import as_kept, dumps, dumps_sorted
 from metrikon.core.values.text import clean
-from metrikon.destinations.sql import SqlTable, table_rows, touched, url_of
 from metrikon.ports.destination import Broken, Busy, Unusable
 from metrikon.ports.intake import Here, IntakeFailed, IntakeKind, Piece, Quiet, Thing
 from metrikon.ports.touching import Touched
@@ -131,9 +131,8 @@ class RowSource(Quiet):
         return heads, (row for each in itertools.islice(cells, MOST) if (row := _row(heads, each)))
 
     def _of_database(self) -> tuple[list[str], Iterator[dict[str, Any]]]:
-        said = SqlTable(url=str(self.said.url), table=str(self.said.table))
         try:
-            heads, rows = table_rows(url_of(said, self._here.home), said.table, MOST)
+            heads, rows = table_rows(url_of(str(self.said.url), self._here.home), str(self.said.table), MOST)
         except (Busy, Broken, Unusable) as error:
             raise IntakeFailed(str(error)) from error
         return heads, (as_kept(dict(each)) for each in rows)
@@ -155,11 +154,9 @@ def _csv(data: bytes) -> Iterator[list[Any]]:
     except UnicodeDecodeError:
         best = from_bytes(data[:SNIFFED]).best()
         text = data.decode(best.encoding if best else "latin-1", "replace")
-    try:
-        form: Any = csv.Sniffer().sniff(text[:SNIFFED], ",;\t|")
-    except csv.Error:
-        form = csv.excel
-    yield from csv.reader(io.StringIO(text, newline=""), form)
+    columns = {mark: len(next(csv.reader(io.StringIO(text[:SNIFFED], newline=""), delimiter=mark), [])) for mark in ",;\t|"}
+    mark = max(columns, key=lambda each: columns[each])  # that which parts the heads into most columns
+    yield from csv.reader(io.StringIO(text, newline=""), delimiter=mark)
 
 
 def _heads(cells: list[Any]) -> list[str]:
@@ -198,7 +195,7 @@ def _value(cell: Any) -> Any:
 
 def touched_by(said: Rows, home: Path) -> Touched | None:
     """The file, or the server of the database."""
-    return Touched(home / said.path) if said.path is not None else touched(SqlTable.model_construct(url=said.url or "", table=said.table or ""), home)
+    return Touched(home / said.path) if said.path is not None else touched(said.url or "", home)
 
 
 def _tell(said: Rows) -> str:

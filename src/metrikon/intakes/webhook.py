@@ -13,13 +13,13 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from metrikon.core.documents.bundling import bundled
 from metrikon.core.feel import BadExpression, FeelError, evaluate, text_of
 from metrikon.core.flows.coming import OPENED, Coming
 from metrikon.core.flows.form import Condition
 from metrikon.core.values.exact import NotJson, as_kept, dumps, loads
 from metrikon.core.values.text import clean
 from metrikon.ports.intake import IntakeKind, Piece, Thing
-from metrikon.readers.together import bundled
 
 TOLERANCE = 300  # seconds that the clocks of sender and receiver may be apart (Standard Webhooks, "Verifying webhook authenticity")
 SECRET_MARK = "whsec_"  # noqa: S105  (how Standard Webhooks writes secrets)

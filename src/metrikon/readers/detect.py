@@ -8,10 +8,10 @@ import re
 import zipfile
 from dataclasses import dataclass
 
+from metrikon.core.documents.bundling import TOGETHER
 from metrikon.ports.reader import Refused
 from metrikon.readers.charset import decoded
 
-TOGETHER = "application/x-metrikon-together"  # the mimetype of several files that are read as one
 _SIGNATURES = (
     (b"\x89PNG\r\n\x1a\n", "png", "it begins as PNG pictures do"),
     (b"\xff\xd8\xff", "jpeg", "it begins as JPEG pictures do"),

@@ -3,28 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-import io
-import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 from metrikon.core.documents.joining import joined
 from metrikon.core.documents.model import Document, Part
 from metrikon.ports.reader import Limits, Refused
-from metrikon.readers.detect import TOGETHER
 from metrikon.readers.packed import check_archive, member_bytes
 from metrikon.readers.recording import FORMATS, heard
-
-_ALWAYS = (1980, 1, 1, 0, 0, 0)  # so that the same files make the same bytes
-
-
-def bundled(files: Iterable[tuple[str, bytes]]) -> bytes:
-    """Files put into one, in their order. Of a recording the answer of its transcription is given, under the name of the recording."""
-    made = io.BytesIO()
-    with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
-        archive.writestr(zipfile.ZipInfo("mimetype", _ALWAYS), TOGETHER)
-        for number, (name, data) in enumerate(files, 1):
-            archive.writestr(zipfile.ZipInfo(f"{number}/{name.replace('/', '_')}", _ALWAYS), data)
-    return made.getvalue()
 
 
 class TogetherReader:

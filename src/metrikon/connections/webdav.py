@@ -1,0 +1,85 @@
+"""Folders over WebDAV (RFC 4918): what is there, its bytes, and moving it; nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from email.utils import parsedate_to_datetime
+from typing import Any
+from urllib.parse import quote, unquote, urlsplit
+
+from lxml import etree
+
+from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
+
+Fetch = Callable[[Wanted], Fetched]
+LISTED, MOST = 20_000_000, 50_000  # bytes of a listing, and files of a folder
+SECONDS = 60.0
+_ASKED = b"""<?xml version="1.0"?><propfind xmlns="DAV:"><prop><resourcetype/><getcontentlength/><getlastmodified/><getetag/></prop></propfind>"""
+_DAV = "{DAV:}"
+
+
+@dataclass(frozen=True)
+class DavFile:
+    """A file: its name, bytes, when it changed (milliseconds since 1970), and its tag."""
+
+    name: str
+    size: int
+    at: int
+    tag: str
+
+
+def files(fetch: Fetch, connection: str, folder: str) -> Iterator[DavFile]:
+    """The files of a folder. Raises `FetchFailed`."""
+    found = fetch(_wanted(connection, f"{path_of(folder)}/", "PROPFIND", LISTED, _ASKED, {"Depth": "1", "Content-Type": "application/xml"}, (207,)))
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
+    try:
+        root = etree.fromstring(found.data or b"", parser)
+    except etree.XMLSyntaxError as error:
+        raise FetchFailed(f"{found.url} does not answer as WebDAV does.") from error
+    for number, each in enumerate(root.findall(f"{_DAV}response")):
+        if number > MOST:
+            raise FetchFailed(f"The folder {folder} holds more than {MOST:,} files. Move some of them away.")
+        file = _file(each)
+        if file is not None:
+            yield file
+
+
+def _file(response: Any) -> DavFile | None:
+    href = unquote(urlsplit(response.findtext(f"{_DAV}href") or "").path)
+    name = href.rstrip("/").rpartition("/")[2]
+    if href.endswith("/") or response.find(f".//{_DAV}resourcetype/{_DAV}collection") is not None or not name:
+        return None
+    size, changed = response.findtext(f".//{_DAV}getcontentlength") or "", response.findtext(f".//{_DAV}getlastmodified") or ""
+    try:
+        at = int(parsedate_to_datetime(changed).timestamp() * 1000)
+    except (ValueError, TypeError):
+        at = 0
+    return DavFile(name, int(size) if size.isdigit() else 0, at, (response.findtext(f".//{_DAV}getetag") or changed)[:200])
+
+
+def bytes_of(fetch: Fetch, connection: str, folder: str, name: str, most: int) -> bytes:
+    """The bytes of a file. Raises `FetchFailed`."""
+    return fetch(_wanted(connection, f"{path_of(folder)}/{quote(name)}", "GET", most)).data or b""
+
+
+def move(fetch: Fetch, connection: str, address: str, folder: str, name: str, to: str) -> bool:
+    """Move a file into a folder within its own, never over another one; whether it was moved. Raises `FetchFailed`."""
+    made = _wanted(connection, f"{path_of(folder)}/{quote(to)}/", "MKCOL", 100_000, good=(201, 405))
+    fetch(made)
+    target = f"{address.rstrip('/')}/{path_of(folder)}/{quote(to)}/{quote(name)}"
+    moved = _wanted(
+        connection, f"{path_of(folder)}/{quote(name)}", "MOVE", 100_000, None, {"Destination": target, "Overwrite": "F"}, (201, 204, 404, 412)
+    )
+    return fetch(moved).status != 412
+
+
+def path_of(folder: str) -> str:
+    """A folder as part of an address."""
+    return "/".join(quote(part) for part in folder.split("/") if part not in ("", ".", ".."))
+
+
+def _wanted(
+    connection: str, path: str, method: str, most: int, body: bytes | None = None, more: dict[str, str] | None = None, good: tuple[int, ...] = (200,)
+) -> Wanted:
+    return Wanted(path, most, SECONDS, redirects=0, connection=connection, method=method, body=body, more=more or {}, good=good)
