@@ -2,7 +2,7 @@ import { expect, test } from "vitest";
 import type { Intake } from "../src/api/call";
 import { costOf, placeOf, sizeOf, standingOf } from "../src/places/flows/coming";
 
-const intake = (more: Partial<Intake>): Intake => ({ name: "post", kind: "mailbox", tells: "mails", place: "", looked_at: true, sent: false, waits: null, taken: 0, most: null, let_go: 0, told: "", failing_since: null, address: "", ...more });
+const intake = (more: Partial<Intake>): Intake => ({ name: "post", kind: "mailbox", tells: "mails", place: "", looked_at: true, sent: false, proved: false, waits: null, taken: 0, most: null, let_go: 0, told: "", failing_since: null, address: "", ...more });
 const would = { low: "1.2", high: "3.4", read: 30, unknown: "" };
 
 test("a cost is told as a span, and not at all where models cost nothing", () => {

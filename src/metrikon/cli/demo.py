@@ -62,9 +62,10 @@ def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         app = opened(_settings(home, _free_port(given.port), stand_in))
         password = _prepare(app)
         _requests(app)
+        form = _rounds(app)
         if stand_in:
             _judging(app)
-        run_server(app, lambda server: _greet(app, server, password, out))
+        run_server(app, lambda server: _greet(app, server, password, form, out))
     finally:
         if stand_in:
             stand_in.stop()
@@ -129,6 +130,13 @@ def _requests(app: App) -> None:
     _lay(app.home / "requests", scenario.requests())
 
 
+def _rounds(app: App) -> str:
+    """The flow of notes that are sent by a form; the address of the form, after that of the service."""
+    app.catalog.put_flow(scenario.rounds_flow())
+    flow = app.catalog.newest_flow(scenario.ROUNDS)
+    return f"/form/{app.addresses.address(flow, flow.intakes[0])}"
+
+
 def _judging(app: App) -> None:
     """The flows that it takes a model for: calls to the visitor line, applications, price lists."""
     for name in (scenario.CALLS, scenario.POST, scenario.LISTS):
@@ -175,10 +183,11 @@ def _drop_again(app: App) -> None:
         _lay(app.home / "prices", scenario.price_lists("2026-04"))
 
 
-def _greet(app: App, server: Server, password: str, out: TextIO) -> None:
+def _greet(app: App, server: Server, password: str, form: str, out: TextIO) -> None:
     print(f"Console   {server.url}", file=out)
     print(f"Sign in   {PERSON}", file=out)
     print(f"Password  {password}", file=out)
+    print(f"A form    {server.url}{form}", file=out)
     print(f"Rows go to {app.home / 'ledger.xlsx'} and the table invoice_lines in {app.home / 'ledger.db'}.", file=out)
     print(
         f"Values are read by {app.default_model}{' (at a made-up price)' if app.default_model == NAME else ''}. More files: put them into {app.home / 'invoices'}. Ctrl-C stops.",

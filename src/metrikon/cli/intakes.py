@@ -95,7 +95,10 @@ def run_preview(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         return 0
     told = f"told from {found['read']} that were read" if found["read"] else ""
     cost = _cost(found, found["currency"])
-    print(f"It would take {found['count']:,} things, {found['size'] / 1e6:.1f} MB; {cost}{f' ({told})' if told else ''}.", file=out)
+    if not found["count"]:
+        print("There is nothing that it would take.", file=out)
+    else:
+        print(f"It would take {found['count']:,} things, {found['size'] / 1e6:.1f} MB; {cost}{f' ({told})' if told else ''}.", file=out)
     besides = [("taken already", found["taken"]), ("from before that day", found["early"]), ("left, since it takes no more", found["beyond"])]
     for what, count in [*besides, *((f"let go: {why}", count) for why, count in found["let_go"].items())]:
         if count:
@@ -138,7 +141,8 @@ def run_address(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if given.json:
         print_json(found, out)
     else:
-        print(f"Address: {found['address']}\nSecret:  {found['secret']}  (it is told this once)", file=out)
+        secret = f"\nSecret:  {found['secret']}  (it is told this once)" if found["secret"] else ""
+        print(f"Address: {found['address']}{secret}", file=out)
     return 0
 
 

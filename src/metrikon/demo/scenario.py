@@ -13,6 +13,7 @@ from metrikon.core.values.exact import loads
 
 FLOW = "supplier-invoices"
 REQUESTS = "order-requests"
+ROUNDS = "garden-rounds"
 CALLS = "visitor-line"
 POST = "garden-post"
 LISTS = "price-lists"
@@ -63,6 +64,11 @@ def flow_text() -> str:
 def requests() -> Iterator[tuple[str, bytes]]:
     """The notes of the demo's second flow, by name."""
     yield from ((path.name, path.read_bytes()) for path in sorted((folder() / "requests").glob("*.txt")))
+
+
+def rounds_flow() -> str:
+    """The demo's flow of notes that are sent by a form."""
+    return (folder() / "flows" / f"{ROUNDS}.yaml").read_text("utf-8")
 
 
 def requests_texts() -> tuple[str, str, str]:

@@ -167,4 +167,4 @@ def _named(said: Webhook, posted: Posted, now: int) -> str:
     return clean(told)[:200] or f"{said.name or 'webhook'} {moment:%Y-%m-%d %H.%M.%S}"
 
 
-KIND = IntakeKind("webhook", Webhook, lambda said: "what other services post", sent="/in/")
+KIND = IntakeKind("webhook", Webhook, lambda said: "what other services post", sent="/in/", proved=True)

@@ -133,7 +133,8 @@ class IntakeKind:
     """A kind of intake, declared beside its adapter.
 
     `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it; None for a kind that is sent
-    to the service. `tell`: what comes in, in a few words. `touches`: the folder or server that it uses. `sent`: where things are sent to it, before its own address.
+    to the service. `tell`: what comes in, in a few words. `touches`: the folder or server that it uses. `sent`: where things are sent to it, before its own address; `proved`: whether who
+    sends proves it by a secret.
     `quick`: whether a look costs next to nothing, so that it is looked at all the time.
     """
 
@@ -144,6 +145,7 @@ class IntakeKind:
     build: Callable[[Any, Here], Source] | None = None
     touches: Callable[[Any, Path], Touched | None] = lambda said, home: None
     sent: str = ""
+    proved: bool = False
     quick: bool = False
 
 

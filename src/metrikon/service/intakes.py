@@ -50,6 +50,7 @@ class IntakeView(View):
     place: str
     looked_at: bool = Field(..., description="Whether it is looked at; else things are sent to it.")
     sent: bool = Field(False, description="Whether it has an address of its own that things are sent to.")
+    proved: bool = Field(False, description="Whether who sends to it proves it by a secret.")
     waits: WaitsView | None = None
     taken: int = 0
     most: int | None = None
@@ -94,7 +95,7 @@ class AddressBody(View):
 
 
 class AddressView(View):
-    """Where things are sent to an intake, and the secret that proves who sent them; it is told this once."""
+    """Where things are sent to an intake, and the secret that proves who sent them, told this once; empty where nobody has to."""
 
     address: str
     secret: str
@@ -163,7 +164,7 @@ def blueprint(app: App) -> APIBlueprint:
                 409, "not-sent", f"The intake {said.name} has no address of its own: {app.kinds.intakes[said.kind].tell(said.form)} come in by it."
             )
         address, secret = app.addresses.make(flow, said, body.secret or "", fresh=body.fresh)
-        return reply(AddressView(address=_whole(app, said.kind, address), secret=secret), 201)
+        return reply(AddressView(address=_whole(app, said.kind, address), secret=secret if app.kinds.intakes[said.kind].proved else ""), 201)
 
     @api.get("/api/flows/<string:name>/intakes/<string:intake>/let-go", responses={200: LetGoList}, operation_id="listLetGo")
     def list_let_go(path: IntakePath) -> Response:
@@ -223,6 +224,7 @@ def _view(app: App, flow: Flow, said: Said) -> IntakeView:
         place=kind.place(said.form, app.home),
         looked_at=kind.build is not None,
         sent=bool(kind.sent),
+        proved=kind.proved,
         most=getattr(said.form, "most", None),
     )
     if row is None:

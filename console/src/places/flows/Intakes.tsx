@@ -30,7 +30,7 @@ function One({ flow, intake }: { flow: string; intake: Intake }): ReactNode {
   const path = placeOf(flow, intake.name);
   const yes = useMutation({ mutationFn: () => call("POST", `${path}/yes`), onSuccess: anew });
   const test = useMutation({ mutationFn: () => call<{ told: string }>("POST", `${path}/test`) });
-  const address = useMutation({ mutationFn: () => call<Address>("POST", `${path}/address`, { secret: null, fresh: false }), onSuccess: anew });
+  const address = useMutation({ mutationFn: () => call<Address>("POST", `${path}/address`, { secret: null, fresh: !intake.proved }), onSuccess: anew });
   const stands = standingOf(intake);
   const opens = (which: Look): (() => void) => () => setLook(look === which ? "" : which);
   return (
@@ -63,10 +63,10 @@ function One({ flow, intake }: { flow: string; intake: Intake }): ReactNode {
       )}
       {intake.address && (
         <p className="mono small" style={{ margin: "6px 0 0", overflowWrap: "anywhere" }}>
-          {intake.address}
+          {intake.proved ? intake.address : <a href={intake.address}>{intake.address}</a>}
         </p>
       )}
-      {address.data && (
+      {address.data?.secret && (
         <div className="note" role="status">
           <p style={{ margin: 0 }}>The secret is told this once. Give it to whoever sends:</p>
           <p className="mono" style={{ margin: "4px 0 0", overflowWrap: "anywhere" }}>
@@ -92,7 +92,7 @@ function One({ flow, intake }: { flow: string; intake: Intake }): ReactNode {
         )}
         {builder && intake.sent && (
           <Button size="compact-sm" variant="default" loading={address.isPending} onClick={() => address.mutate()}>
-            {intake.address ? "Make a new secret" : "Make its address"}
+            {!intake.address ? "Make its address" : intake.proved ? "Make a new secret" : "Make a new address"}
           </Button>
         )}
         {(intake.let_go ?? 0) > 0 && (
