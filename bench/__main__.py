@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, growth, judging, kills, language, misbehaving, reading, throughput, urgent
+from bench import accuracy, coming, growth, judging, kills, language, misbehaving, reading, throughput, urgent
 from bench.report import Result, write
 
 ALL = {
@@ -25,6 +25,9 @@ ALL = {
     "many waiting": language.many_waiting,
     "kills": kills.kills,
     "one urgent": urgent.one_urgent,
+    "mails": coming.mails_taken,
+    "posts": coming.posts_accepted,
+    "preview": coming.preview_memory,
     "text PDFs": reading.text_pdfs,
     "grounding": reading.grounding,
     "without a model": reading.without_a_model,

@@ -25,6 +25,7 @@ from metrikon.connections.fetching import FetchFailed, Wanted, fetch
 from metrikon.connections.sealing import FILE, BadKey, CannotOpen, Sealing, keys_of, new_key, put_keys
 from metrikon.connections.signing import Signed
 from metrikon.core.flows.connecting import Way, joined, wrong_address
+from metrikon.ports.clock import StillClock
 from metrikon.service.auth import add_token
 from metrikon.store import connections
 from tests.helpers import Running, eventually, run_state, states
@@ -43,6 +44,7 @@ class Garden(ThreadingHTTPServer):
         self.seen: list[tuple[str, dict[str, str]]] = []
         self.tokens: list[str] = []
         self.down = False
+        self.retry_after = ""
         self.lead_to = ""
 
 
@@ -66,7 +68,7 @@ class _Answers(BaseHTTPRequestHandler):
         if self.server.lead_to and path.endswith("/away"):
             self._send(302, b"", ("Location", self.server.lead_to))
         elif self.server.down:
-            self._send(503, b"down")
+            self._send(503, b"down", *([("Retry-After", self.server.retry_after)] if self.server.retry_after else []))
         else:
             self._send(200, b'["Rosa", "Ilex"]') if right.get(path) else self._send(401, b"who are you?")
 
@@ -199,6 +201,56 @@ def test_a_connection_that_begins_to_fail_is_noted_by_what_calls_and_so_is_its_e
     garden.down = False
     assert service.client.wait(run).state == "stopped"
     assert service.client.connection("plants")["failing_since"] is None
+
+
+def _asked(app: App, path: str = "query/plants?season=spring") -> str:
+    """What comes of a call by the connection; nothing where it is answered."""
+    try:
+        app.outside.fetch(Wanted(path, connection="CONNECTION".lower()))
+    except FetchFailed as error:
+        return str(error)
+    return ""
+
+
+def test_each_call_is_on_record_without_what_was_sent(service: Running, garden: Garden) -> None:
+    service.client.put_connection("connection", garden.url, way="query", secret=SECRET, sent_as="key", probe="query/plants")
+    assert _asked(service.app) == ""
+    garden.down = True
+    assert "answered 503" in _asked(service.app)
+    found = eventually(lambda: calls if len(calls := service.client.connection_calls("connection")) == 2 else None)
+    assert [each["status"] for each in found] == [503, 200]
+    assert {each["address"] for each in found} == {f"{garden.url}/query/plants"}, "neither the secret nor other parameters"
+    assert SECRET not in json.dumps(found)
+    assert main(["connections", "calls", "connection", "--url", service.url, "--token", service.token]) == 0
+
+
+def test_a_service_that_asks_to_wait_is_left_alone_for_so_long(house: Callable[..., App], garden: Garden) -> None:
+    clock = StillClock()
+    app = house(clock=clock, fetch_private=True)
+    app.connections.put("connection", garden.url, Way("query", name="key"), SECRET, "ada", "query/plants")
+    garden.down, garden.retry_after = True, "40"
+    assert "answered 503" in _asked(app)
+    seen = len(garden.seen)
+    garden.down = False
+    assert "asked to wait; 40 seconds are left" in _asked(app)
+    assert len(garden.seen) == seen, "it was not called"
+    clock.at += 41_000
+    assert _asked(app) == ""
+
+
+def test_a_connection_that_fails_again_and_again_rests_and_one_call_tells_whether_it_is_back(house: Callable[..., App], garden: Garden) -> None:
+    clock = StillClock()
+    app = house(clock=clock, fetch_private=True)
+    app.connections.put("connection", garden.url, Way("query", name="key"), SECRET, "ada", "query/plants")
+    garden.down = True
+    while "left alone for a while" not in _asked(app):
+        assert len(garden.seen) < 20
+    seen = len(garden.seen)
+    assert "left alone" in _asked(app)
+    assert len(garden.seen) == seen
+    garden.down = False
+    clock.at += 31_000
+    assert _asked(app) == ""
 
 
 def test_a_connection_is_not_led_elsewhere_with_the_secret_that_it_has(service: Running, garden: Garden) -> None:

@@ -50,6 +50,7 @@ export type RunValue = Schemas["ValueView"];
 export type Question = Schemas["QuestionView"];
 export type RecordTypes = Schemas["RecordTypeList"];
 export type Connection = Schemas["ConnectionView"];
+export type OutsideCalls = Schemas["OutsideCalls"];
 export type Intake = Schemas["IntakeView"];
 export type IntakeList = Schemas["IntakeList"];
 export type Preview = Schemas["PreviewView"];

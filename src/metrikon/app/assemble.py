@@ -116,7 +116,7 @@ class App:
             *(self.database, self.files, self.catalog, sealing, self.clock), private=settings.fetch_private, given=settings.secret_key
         )
         limits = (settings.fetches_a_minute, settings.fetches_at_once)
-        self.outside = Outside(self.connections, turns, private=settings.fetch_private, limits=limits)
+        self.outside = Outside(self.database, self.clock, self.connections, turns, private=settings.fetch_private, limits=limits)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)

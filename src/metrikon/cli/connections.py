@@ -44,6 +44,10 @@ def add(commands: Any) -> None:
     testing.add_argument("name")
     reaching(testing)
     testing.set_defaults(run=run_test)
+    calling = found.add_parser("calls", help="the latest calls that were made by a connection, without what was sent")
+    calling.add_argument("name")
+    reaching(calling)
+    calling.set_defaults(run=run_calls)
     removing = found.add_parser("remove", help="keep a connection no longer; not while flows name it")
     removing.add_argument("name")
     reaching(removing)
@@ -99,6 +103,21 @@ def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     table(rows, ["name", "address", "way", "", "last told"], out) if rows else print(
         "There is no connection yet. Make one with `connections put`.", file=out
     )
+    return 0
+
+
+def run_calls(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """The calls of a connection."""
+    with client(given) as service:
+        found = service.connection_calls(given.name)
+    if given.json:
+        print_json(found, out)
+        return 0
+    rows = [
+        [when(each["at"]), each["flow"], each["method"], each["address"], str(each["status"] or ""), f"{each['took']} ms", each["error"]]
+        for each in found
+    ]
+    table(rows, ["when", "flow", "", "address", "answer", "took", ""], out) if rows else print("No call was made by it yet.", file=out)
     return 0
 
 

@@ -44,6 +44,10 @@ class ConnectionCalls:
         """Make a real call that changes nothing."""
         return dict(self._ask("POST", f"/api/connections/{name}/test"))
 
+    def connection_calls(self, name: str) -> list[dict[str, Any]]:
+        """The latest calls that were made by a connection, the newest first, without what was sent."""
+        return list(self._ask("GET", f"/api/connections/{name}/calls")["items"])
+
     def remove_connection(self, name: str) -> None:
         """Keep a connection no longer; not while flows name it."""
         self._ask("DELETE", f"/api/connections/{name}")

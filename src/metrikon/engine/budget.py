@@ -135,10 +135,10 @@ def _refuse(before: Decimal, cost: Decimal, limit: Decimal, what: str, setting: 
 
 
 class Breaker:
-    """Rests a model that failed several times in a row, longer each time; one call then tells whether it is back."""
+    """Rests a model, or what else is called, that failed several times in a row, longer each time; one call then tells whether it is back."""
 
-    def __init__(self, clock: Clock, first_rest: float = 30.0) -> None:
-        self._clock = clock
+    def __init__(self, clock: Clock, first_rest: float = 30.0, what: str = "model") -> None:
+        self._clock, self._what = clock, what
         self._rest = int(first_rest * 1000)
         self._lock = threading.Lock()
         self._failures: dict[str, int] = {}
@@ -152,7 +152,7 @@ class Breaker:
             now = self._clock.now()
             if until and (now < until or name in self._trying):
                 wait = max(0.5, (until - now) / 1000)
-                raise ModelDown(f"The model {name} failed {self._failures[name]} times in a row and is left alone for a while.", wait)
+                raise ModelDown(f"The {self._what} {name} failed {self._failures[name]} times in a row and is left alone for a while.", wait)
             if until:
                 self._trying.add(name)
 

@@ -1,36 +1,105 @@
-"""Every call that goes out of the house for a flow: in turn, signed in where a connection is named, at an address that was checked."""
+"""Every call that goes out of the house for a flow: in turn, signed in where a connection is named, at an address that was checked, and on record."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
-from urllib.parse import urlsplit
+from typing import TypeVar
+from urllib.parse import urlsplit, urlunsplit
 
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.connections.imap import Mailserver
+from metrikon.core.values.text import clean
+from metrikon.engine.budget import Breaker
 from metrikon.engine.connecting import Connections
 from metrikon.engine.turns import NoTurn, Turns
 from metrikon.ports.behalf import BEHALF, flow_of
+from metrikon.ports.clock import Clock
+from metrikon.ports.model import ModelDown
+from metrikon.store import connections
+from metrikon.store.database import Database
+
+T = TypeVar("T")
+LONGEST_WAIT = 3600.0  # seconds that a server may ask to wait
 
 
 class Outside:
-    """Calls outside services. `private`: whether addresses of private networks may be called; `limits`: calls of a host a minute, and at once."""
+    """Calls outside services. `private`: whether addresses of private networks may be called; `limits`: calls of a host a minute, and at once.
 
-    def __init__(self, connections: Connections, turns: Turns, *, private: bool, limits: tuple[int, int]) -> None:
-        self.connections, self._turns, self._private, self._limits = connections, turns, private, limits
+    A connection whose server says how long to wait is left alone for so long; one that fails again and again rests, longer each time.
+    """
+
+    def __init__(
+        self, database: Database, clock: Clock, known: Connections, turns: Turns, *, private: bool, limits: tuple[int, int], rest: float = 30.0
+    ) -> None:
+        self.connections, self._turns, self._private, self._limits = known, turns, private, limits
+        self._database, self._clock = database, clock
+        self._breaker = Breaker(clock, rest, "connection")
+        self._until: dict[str, int] = {}
 
     def fetch(self, wanted: Wanted) -> Fetched:
         """A page or a file, as it is now. With a connection its address is that of the connection and what is wanted after it. Raises `FetchFailed`."""
         if not wanted.connection:
             return self._in_turn(wanted)
         wanted = replace(wanted, url=self.connections.at(wanted.connection, wanted.url))
+        return self._by(
+            wanted.connection,
+            wanted.method,
+            wanted.url,
+            lambda: self._in_turn(replace(wanted, signed=self.connections.signed(wanted.connection))),
+        )
+
+    def mail(self, connection: str) -> Mailserver:
+        """A client that is signed in at a mail server. Raises `FetchFailed`; that it fails, or works again, is noted."""
+        address = str(self.connections.one(connection)["address"])
+        return self._by(connection, "sign in", address, lambda: self.connections.mail(connection))
+
+    def _by(self, name: str, method: str, url: str, call: Callable[[], T]) -> T:
+        """A call by a connection: what came of it is noted."""
+        self._may(name)
+        began = self._clock.now()
         try:
-            found = self._in_turn(replace(wanted, signed=self.connections.signed(wanted.connection)))
+            found = call()
         except FetchFailed as error:
-            if error.cause != "turn":
-                self.connections.came(wanted.connection, str(error))
+            if error.cause == "turn":
+                self._breaker.left(name)
+                raise
+            self._breaker.bad(name) if error.cause else self._breaker.left(name)
+            if error.wait:
+                self._until[name] = self._clock.now() + int(min(error.wait, LONGEST_WAIT) * 1000)
+            self.connections.came(name, str(error))
+            self._note(name, method, url, began, error.status, 0, str(error))
             raise
-        self.connections.came(wanted.connection)
+        self._breaker.good(name)
+        self.connections.came(name)
+        data = found.data if isinstance(found, Fetched) else None
+        self._note(name, method, url, began, found.status if isinstance(found, Fetched) else 200, len(data or b""), "")
         return found
+
+    def _may(self, name: str) -> None:
+        """Raises `FetchFailed` while a connection is left alone."""
+        left = (self._until.get(name, 0) - self._clock.now()) / 1000
+        if left > 0:
+            raise FetchFailed(f"The service of the connection {name} asked to wait; {left:.0f} seconds are left.", cause="turn", wait=left)
+        try:
+            self._breaker.check(name)
+        except ModelDown as error:
+            raise FetchFailed(str(error), cause="turn", wait=error.wait) from error
+
+    def _note(self, name: str, method: str, url: str, began: int, status: int, size: int, error: str) -> None:
+        parts = urlsplit(url)
+        row = {
+            "at": began,
+            "connection": name,
+            "flow": flow_of(BEHALF.get()),
+            "method": method,
+            "address": urlunsplit((parts.scheme, parts.netloc, parts.path, "", ""))[:400],
+            "status": status,
+            "size": size,
+            "took": max(0, self._clock.now() - began),
+            "error": clean(error)[:400],
+        }
+        self._database.submit(lambda connection: connections.note_call(connection, row))
 
     def _in_turn(self, wanted: Wanted) -> Fetched:
         """What is fetched, when it is the turn of the flow and of the host."""
@@ -41,13 +110,3 @@ class Outside:
                 return fetch(replace(wanted, private=self._private))
         except NoTurn as error:
             raise FetchFailed(str(error), cause="turn", wait=error.wait) from error
-
-    def mail(self, connection: str) -> Mailserver:
-        """A client that is signed in at a mail server. Raises `FetchFailed`; that it fails, or works again, is noted."""
-        try:
-            client = self.connections.mail(connection)
-        except FetchFailed as error:
-            self.connections.came(connection, str(error))
-            raise
-        self.connections.came(connection)
-        return client

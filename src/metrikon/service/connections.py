@@ -17,6 +17,7 @@ from metrikon.service.asked import NamePath
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
+from metrikon.store.connections import calls_of
 
 
 class WayView(View):
@@ -58,6 +59,23 @@ class ConnectionList(View):
     items: list[ConnectionView]
 
 
+class OutsideCall(View):
+    """A call that was made by a connection, without what was sent. `status`: 0 where nothing was answered; `took`: milliseconds."""
+
+    at: int
+    flow: str
+    method: str
+    address: str
+    status: int
+    size: int
+    took: int
+    error: str
+
+
+class OutsideCalls(View):
+    items: list[OutsideCall]
+
+
 class KeyView(View):
     """How many secrets were sealed with a new key."""
 
@@ -92,6 +110,14 @@ def blueprint(app: App) -> APIBlueprint:
     def test_connection(path: NamePath) -> Response:
         """Make a real call that changes nothing, and say what it did and as whom."""
         return reply(_view(app, app.connections.test(path.name)))
+
+    @api.get("/api/connections/<string:name>/calls", responses={200: OutsideCalls}, operation_id="listOutsideCalls")
+    def list_calls(path: NamePath) -> Response:
+        """The latest calls that were made by a connection, the newest first, without what was sent."""
+        app.connections.one(path.name)
+        with app.database.reading() as connection:
+            rows = calls_of(connection, path.name, 100)
+        return reply(OutsideCalls(items=[OutsideCall(**{name: row[name] for name in OutsideCall.model_fields}) for row in rows]))
 
     @api.delete("/api/connections/<string:name>", responses={204: None}, operation_id="removeConnection")
     def remove_connection(path: NamePath) -> Response:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import Connection, delete, select, update
+from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from metrikon.store.tables import connections
+from metrikon.store.tables import connections, outside_calls
+
+KEPT = 500  # calls of each connection
 
 
 def put(connection: Connection, row: Mapping[str, Any]) -> None:
@@ -42,4 +44,20 @@ def change(connection: Connection, name: str, **columns: Any) -> None:
 def failing(connection: Connection) -> list[dict[str, Any]]:
     """Connections that fail, those that fail for longest first."""
     query = select(connections).where(connections.c.failing_since.is_not(None)).order_by(connections.c.failing_since)
+    return [dict(row) for row in connection.execute(query).mappings()]
+
+
+def note_call(connection: Connection, row: Mapping[str, Any]) -> None:
+    """Note a call that was made by a connection; the latest of each are kept."""
+    number = connection.execute(insert(outside_calls).values(dict(row)).returning(outside_calls.c.number)).scalar_one()
+    if number % 50 == 0:
+        own = outside_calls.c.connection == row["connection"]
+        oldest = connection.execute(select(outside_calls.c.number).where(own).order_by(outside_calls.c.number.desc()).offset(KEPT).limit(1)).scalar()
+        if oldest is not None:
+            connection.execute(delete(outside_calls).where(own, outside_calls.c.number <= oldest))
+
+
+def calls_of(connection: Connection, name: str, most: int) -> list[dict[str, Any]]:
+    """The latest calls that were made by a connection, the newest first."""
+    query = select(outside_calls).where(outside_calls.c.connection == name).order_by(outside_calls.c.number.desc()).limit(most)
     return [dict(row) for row in connection.execute(query).mappings()]

@@ -434,3 +434,18 @@ let_go = Table(  # what intakes did not take, the latest of each, with the reaso
     Column("body", LargeBinary),
     Index("let_go_latest", "flow", "intake", "at"),
 )
+outside_calls = Table(  # made by connections, the latest, without what was sent
+    "outside_calls",
+    metadata,
+    Column("number", _ROWID, primary_key=True, autoincrement=True),
+    Column("at", BigInteger, nullable=False),
+    Column("connection", String(60), nullable=False),
+    Column("flow", String(60), nullable=False),
+    Column("method", String(12), nullable=False),
+    Column("address", String(400), nullable=False),  # without its parameters
+    Column("status", Integer, nullable=False),  # 0 where nothing was answered
+    Column("size", Integer, nullable=False),  # bytes of the answer
+    Column("took", Integer, nullable=False),  # milliseconds
+    Column("error", Text, nullable=False),
+    Index("outside_calls_of", "connection", "number"),
+)

@@ -5,6 +5,7 @@ import { useState, type ReactNode } from "react";
 import { call, type Connection } from "../../api/call";
 import { useMay } from "../../api/may";
 import { Empty, Problem, When } from "../../parts/bits";
+import { Called } from "./Called";
 
 type Kind = Connection["way"]["kind"];
 interface Draft {
@@ -34,6 +35,7 @@ export function Connections(): ReactNode {
   const builder = useMay("builder");
   const found = useQuery({ queryKey: ["connections"], queryFn: () => call<{ items: Connection[] }>("GET", "/api/connections") });
   const [draft, setDraft] = useState<Draft | null>(null);
+  const [open, setOpen] = useState("");
   const anew = (): Promise<void> => client.invalidateQueries({ queryKey: ["connections"] });
   const test = useMutation({ mutationFn: (name: string) => call<Connection>("POST", `/api/connections/${name}/test`), onSuccess: anew });
   const remove = useMutation({ mutationFn: (name: string) => call("DELETE", `/api/connections/${name}`), onSuccess: anew });
@@ -67,7 +69,12 @@ export function Connections(): ReactNode {
                 </span>
               </span>
             </span>
-            <span className="soft small">{(each.flows ?? []).join(", ") || "no flow names it"}</span>
+            <span className="soft small">
+              {(each.flows ?? []).join(", ") || "no flow names it"}{" "}
+              <button className="word small" aria-expanded={open === each.name} onClick={() => setOpen(open === each.name ? "" : each.name)}>
+                calls
+              </button>
+            </span>
             {builder && (
               <span style={{ display: "flex", gap: 6 }}>
                 <Button size="compact-sm" variant="default" loading={test.isPending && test.variables === each.name} onClick={() => test.mutate(each.name)}>
@@ -81,6 +88,7 @@ export function Connections(): ReactNode {
                 </Button>
               </span>
             )}
+            {open === each.name && <Called name={each.name} />}
           </li>
         ))}
       </ul>

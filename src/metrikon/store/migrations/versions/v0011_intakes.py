@@ -1,4 +1,4 @@
-"""Where intakes stand, what they let go, and what came with an item."""
+"""Where intakes stand, what they let go, what came with an item; calls by connections."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -45,3 +45,18 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("flow", "intake", "identity"),
     )
     op.create_index("let_go_latest", "let_go", ["flow", "intake", "at"])
+    op.create_table(
+        "outside_calls",
+        sa.Column("number", sa.BigInteger().with_variant(sa.Integer(), "sqlite"), nullable=False, autoincrement=True),
+        sa.Column("at", sa.BigInteger(), nullable=False),
+        sa.Column("connection", sa.String(length=60), nullable=False),
+        sa.Column("flow", sa.String(length=60), nullable=False),
+        sa.Column("method", sa.String(length=12), nullable=False),
+        sa.Column("address", sa.String(length=400), nullable=False),
+        sa.Column("status", sa.Integer(), nullable=False),
+        sa.Column("size", sa.Integer(), nullable=False),
+        sa.Column("took", sa.Integer(), nullable=False),
+        sa.Column("error", sa.Text(), nullable=False),
+        sa.PrimaryKeyConstraint("number"),
+    )
+    op.create_index("outside_calls_of", "outside_calls", ["connection", "number"])
