@@ -25,6 +25,7 @@ from metrikon.store.database import Database, StoreFailed
 from metrikon.store.items import Arrived, OtherContent
 
 AT_ONCE = 16  # things on their way at once, in their order
+LOOKED_UP, HELD = 50, 8_000_000  # things that are looked up at once, whether they were taken; the most bytes of these
 TOGETHER = 200  # of what is let go, noted in one commit
 TRIES = 5  # times that a thing which cannot be had is tried, before it is let go
 LONGEST = 400  # characters that are told of a look
@@ -199,11 +200,16 @@ class Taking:
         """Note where an intake stands, though nothing was taken."""
         return self._database.submit(lambda connection: intakes.took(connection, flow, name, cursor, 0))
 
-    def known(self, flow: str, name: str, thing: Thing) -> bool:
-        """Whether a thing was taken before, forgotten ones included."""
-        identity = items.shortened(thing.identity)
-        with self._database.reading() as connection:
-            return bool(intakes.known(connection, flow, name, [identity, items.known_as(identity)]))
+    def with_known(self, flow: str, name: str, things: Sequence[Thing]) -> Iterator[tuple[Thing, bool]]:
+        """Things, each with whether it was taken before, forgotten ones included."""
+        kept = [items.shortened(each.identity) for each in things]
+        asked = [identity for each in kept if each for identity in (each, items.known_as(each))]
+        found: set[str] = set()
+        if asked:
+            with self._database.reading() as connection:
+                found = intakes.known(connection, flow, name, asked)
+        for thing, identity in zip(things, kept, strict=True):
+            yield thing, bool(identity) and (identity in found or items.known_as(identity) in found)
 
     def tried(self, flow: str, name: str, thing: Thing) -> bool:
         """Count a try at a thing that could not be had; whether it was the last."""
@@ -230,20 +236,29 @@ class _Look:
 
     def go(self, things: Iterator[Thing], left: int | None, stopped: Callable[[], bool]) -> int:
         try:
-            for thing in things:
+            for thing, known in self._known(things):
                 if self.broken or stopped() or (left is not None and self.count + len(self.under_way) >= left):
                     break
-                self._thing(thing)
+                self._thing(thing, known=known)
         finally:
             self._settled(0)
             self._note_gone()
             if self.noted is not None:
                 self.noted.result()
-            known = self.taking.problems
-            known[self.flow.name, self.said.name] = self.problems
+            self.taking.problems[self.flow.name, self.said.name] = self.problems
         return self.count
 
-    def _thing(self, thing: Thing) -> None:
+    def _known(self, things: Iterator[Thing]) -> Iterator[tuple[Thing, bool]]:
+        """Each thing, and whether it was taken before; some are looked up at once."""
+        batch: list[Thing] = []
+        for thing in things:
+            batch.append(thing)
+            if len(batch) >= LOOKED_UP or sum(each.size for each in batch) > HELD:
+                yield from self.taking.with_known(self.flow.name, self.said.name, batch)
+                batch = []
+        yield from self.taking.with_known(self.flow.name, self.said.name, batch)
+
+    def _thing(self, thing: Thing, *, known: bool) -> None:
         if thing.taken and not thing.identity:  # nothing but where it stands
             self._pass(thing, "", taken=True)
             return
@@ -251,7 +266,7 @@ class _Look:
             if thing.cursor is not None:
                 self._pass(thing, "")
             return
-        if thing.identity and self.taking.known(self.flow.name, self.said.name, thing):
+        if known:
             self._pass(thing, "", taken=True)
             return
         why = self.taking.why_not(self.flow, self.said, thing)

@@ -67,9 +67,14 @@ def _text(given: Any) -> str:
 
 
 def _decoded(name: str) -> str:
-    """A name that may be written in encoded words (RFC 2047)."""
+    return clean(decoded(name).replace("\\", "/").rpartition("/")[2])[:200]
+
+
+def decoded(text: str) -> str:
+    """A text that may be written in encoded words (RFC 2047)."""
+    if "=?" not in text:
+        return text
     try:
-        shown = str(make_header(decode_header(name)))
+        return str(make_header(decode_header(text)))
     except (ValueError, LookupError):
-        shown = name
-    return clean(shown.replace("\\", "/").rpartition("/")[2])[:200]
+        return text

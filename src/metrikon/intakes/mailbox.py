@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import email
-import email.policy
 import fnmatch
 import hashlib
 import time
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime
-from email.headerregistry import AddressHeader
+from email.message import Message
+from email.utils import getaddresses
 from pathlib import Path
 from typing import Any, Literal
 
@@ -21,11 +21,12 @@ from metrikon.connections.fetching import FetchFailed
 from metrikon.core.flows.coming import Gathered
 from metrikon.core.flows.form import ConnectionName
 from metrikon.core.values.text import clean
-from metrikon.intakes.mail_parts import Attached, attached
+from metrikon.intakes.mail_parts import Attached, attached, decoded
 from metrikon.ports.intake import Here, IntakeFailed, IntakeKind, Piece, Quiet, Thing
 
 HEADS = 200  # mails of which heads are asked at once
 AHEAD, AHEAD_BYTES = 16, 4_000_000  # mails that are fetched together, and the most bytes of these
+LONGEST_HEADER = 8000  # letters of a header that are looked at
 _HEADER = b"BODY[HEADER.FIELDS (MESSAGE-ID FROM TO CC SUBJECT DATE)]"
 _WANTED = ["UID", "INTERNALDATE", "RFC822.SIZE", "FLAGS", "BODYSTRUCTURE", b"BODY.PEEK[HEADER.FIELDS (MESSAGE-ID FROM TO CC SUBJECT DATE)]"]
 KEYWORD = r"^[!#$&'+,./0-9:;<=>?@A-Z\[^_`a-z|}~-]{1,60}$"  # RFC 3501: an atom, without the signs that some servers take for something else
@@ -72,7 +73,7 @@ class MailSource(Quiet):
         self._validity = 0
         self._idle = False
         self._bodies: dict[int, bytes] = {}
-        self._coming: list[tuple[int, int]] = []  # numbers and sizes of mails that are taken next
+        self._coming: dict[int, int] = {}  # sizes of mails that are taken next, by their numbers
         self._unsettled: dict[int, None] = {}
         self._after, self._found = 0, list[int]()  # numbers behind which was looked, and those that were there then
 
@@ -197,6 +198,7 @@ class MailSource(Quiet):
     def _lost(self) -> None:
         client, self._client, self._idle = self._client, None, False
         self._bodies.clear()
+        self._coming.clear()
         if client is not None:
             try:
                 client.shutdown()
@@ -228,12 +230,12 @@ class MailSource(Quiet):
                 self._lost()
                 raise IntakeFailed(f"The folder {self.said.folder} could not be looked at: {_why(error)}") from error
             known = [number for number in part if number in heads]  # others were deleted meanwhile
-            self._coming = [(number, int(heads[number][b"RFC822.SIZE"])) for number in known]
+            self._coming |= {number: int(heads[number][b"RFC822.SIZE"]) for number in known}
             for number in known:
                 yield self._thing(number, heads[number])
 
     def _thing(self, number: int, head: Mapping[bytes, Any]) -> Thing:
-        message = email.message_from_bytes(head.get(_HEADER) or b"", policy=email.policy.default)
+        message = email.message_from_bytes(head.get(_HEADER) or b"")
         came = head[b"INTERNALDATE"]
         at = int(came.timestamp() * 1000) if isinstance(came, datetime) else 0
         size = int(head[b"RFC822.SIZE"])
@@ -249,16 +251,16 @@ class MailSource(Quiet):
         """Fetch a mail, and with it some that come after it."""
         size = 0
         numbers: list[int] = []
-        later = [each for each in self._coming if each[0] == number]
-        later += [each for each in self._coming if each[0] > number]
-        for each, bytes_ in later[:AHEAD]:
-            if numbers and (size + bytes_ > AHEAD_BYTES or bytes_ > self._largest):
+        for each in (number, *(each for each in self._coming if each > number)):
+            bytes_ = self._coming.get(each, 0)
+            if len(numbers) >= AHEAD or (numbers and (size + bytes_ > AHEAD_BYTES or bytes_ > self._largest)):
                 break
             numbers.append(each)
             size += bytes_
+        self._coming = {each: bytes_ for each, bytes_ in self._coming.items() if each > numbers[-1]}
         client = self._selected()
         try:
-            found = client.fetch(numbers or [number], [b"BODY.PEEK[]"])
+            found = client.fetch(numbers, [b"BODY.PEEK[]"])
         except imap.DOWN as error:
             self._lost()
             raise IntakeFailed(f"The mail server broke off while a mail was fetched: {_why(error)}") from error
@@ -276,7 +278,7 @@ def _moved(client: imap.Mailserver, number: int, folder: str) -> None:
         client.uid_expunge([number])
 
 
-def _told(message: Any, attachments: Sequence[Attached], at: int) -> dict[str, Any]:
+def _told(message: Message, attachments: Sequence[Attached], at: int) -> dict[str, Any]:
     """What is known of a mail by its head."""
     senders = _addresses(message, "from")
     return {
@@ -289,20 +291,13 @@ def _told(message: Any, attachments: Sequence[Attached], at: int) -> dict[str, A
     }
 
 
-def _header(message: Any, name: str) -> str:
-    try:
-        return " ".join(clean(str(message[name] or "")).split())[:500]
-    except (ValueError, IndexError, AttributeError, TypeError):  # what the library makes of a header that is none
-        return ""
+def _header(message: Message, name: str) -> str:
+    return " ".join(clean(decoded(str(message[name] or "")[:LONGEST_HEADER])).split())[:500]
 
 
-def _addresses(message: Any, name: str) -> list[dict[str, str]]:
-    try:
-        found = message[name]
-        every = found.addresses if isinstance(found, AddressHeader) else ()
-        return [{"name": clean(each.display_name)[:200], "address": clean(each.addr_spec)[:320].lower()} for each in every][:50]
-    except (ValueError, IndexError, AttributeError, TypeError):
-        return []
+def _addresses(message: Message, name: str) -> list[dict[str, str]]:
+    found = getaddresses([str(each)[:LONGEST_HEADER] for each in message.get_all(name, [])])
+    return [{"name": clean(decoded(shown))[:200], "address": clean(address)[:320].lower()} for shown, address in found if shown or address][:50]
 
 
 def _keywords(flags: Sequence[bytes]) -> list[str]:
