@@ -61,7 +61,7 @@ demo-layouts: .stamps/python
 
 test: setup .stamps/browser .stamps/mail
 	@cd console && npm test --silent
-	@$(BIN)/python -m pytest $(ARGS)
+	@$(BIN)/python -m pytest -n 2 --dist loadfile $(ARGS)
 
 lint: setup
 	$(BIN)/ruff format --check src tests bench

@@ -30,7 +30,8 @@ def add(commands: Any) -> None:
     putting.add_argument("--user", default="", help="of basic, or the id of an OAuth 2 client")
     putting.add_argument("--header", default="", metavar="NAME", help="of --way header")
     putting.add_argument("--parameter", default="", metavar="NAME", help="of --way query")
-    putting.add_argument("--token-url", default="", metavar="URL", help="of --way client")
+    putting.add_argument("--token-url", default="", metavar="URL", help="of --way client and consent")
+    putting.add_argument("--consent-url", default="", metavar="URL", help="of --way consent: where a person consents")
     putting.add_argument("--scope", default="", help="of --way client")
     putting.add_argument("--probe", default="", metavar="PATH", help="what is asked for when it is tested, after its address")
     putting.add_argument("--secret-stdin", action="store_true", help="read the secret from standard input")
@@ -44,6 +45,10 @@ def add(commands: Any) -> None:
     testing.add_argument("name")
     reaching(testing)
     testing.set_defaults(run=run_test)
+    consenting = found.add_parser("consent", help="begin a person's consent: prints the address at which it is given in a browser")
+    consenting.add_argument("name")
+    reaching(consenting)
+    consenting.set_defaults(run=run_consent)
     calling = found.add_parser("calls", help="the latest calls that were made by a connection, without what was sent")
     calling.add_argument("name")
     reaching(calling)
@@ -62,7 +67,7 @@ def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     secret = None
     if given.way != "none" and not given.same_secret:
         secret = sys.stdin.readline().rstrip("\r\n") if given.secret_stdin else getpass.getpass("Secret: ")
-    more = {"sent_as": given.header or given.parameter, "token_url": given.token_url, "scope": given.scope}
+    more = {"sent_as": given.header or given.parameter, "token_url": given.token_url, "scope": given.scope, "consent_url": given.consent_url}
     with client(given) as service:
         found = service.put_connection(given.name, given.address, way=given.way, secret=secret, probe=given.probe, user=given.user, **more)
     return _told(given, found, out)
@@ -103,6 +108,14 @@ def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     table(rows, ["name", "address", "way", "", "last told"], out) if rows else print(
         "There is no connection yet. Make one with `connections put`.", file=out
     )
+    return 0
+
+
+def run_consent(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Begin a consent."""
+    with client(given) as service:
+        url = service.begin_consent(given.name)
+    print_json({"url": url}, out) if given.json else print(f"Open this in a browser, within ten minutes: {url}", file=out)
     return 0
 
 

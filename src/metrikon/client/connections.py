@@ -31,18 +31,24 @@ class ConnectionCalls:
         sent_as: str = "",
         token_url: str = "",
         scope: str = "",
+        consent_url: str = "",
     ) -> dict[str, Any]:
         """Keep a connection and test it: `told` says what came of that, `failing_since` whether it failed.
 
-        `way`: none, bearer, basic (`user`), header or query (`sent_as`: the name of that header or parameter), client (`user`, `token_url`, `scope`).
+        `way`: none, bearer, basic (`user`), header or query (`sent_as`: the name of that header or parameter), client (`user`, `token_url`, `scope`),
+        consent (these and `consent_url`; then `begin_consent`).
         """
-        how = {"kind": way, "user": user, "name": sent_as, "token_url": token_url, "scope": scope}
+        how = {"kind": way, "user": user, "name": sent_as, "token_url": token_url, "scope": scope, "consent_url": consent_url}
         body = {"address": address, "way": how, "probe": probe, "secret": secret}
         return dict(self._ask("PUT", f"/api/connections/{name}", body=body))
 
     def test_connection(self, name: str) -> dict[str, Any]:
         """Make a real call that changes nothing."""
         return dict(self._ask("POST", f"/api/connections/{name}/test"))
+
+    def begin_consent(self, name: str) -> str:
+        """Begin a person's consent to a connection: the address at which it is given."""
+        return str(self._ask("POST", f"/api/connections/{name}/consent")["url"])
 
     def connection_calls(self, name: str) -> list[dict[str, Any]]:
         """The latest calls that were made by a connection, the newest first, without what was sent."""

@@ -66,7 +66,7 @@ def signed_in(address: str, way: Way, secret: str, *, private: bool) -> Mailserv
 def _sign_in(client: Mailserver, host: str, way: Way, secret: str) -> None:
     try:
         _safely(client, host)
-        if way.kind in ("bearer", "client"):
+        if way.kind in ("bearer", "client", "consent"):
             client.oauthbearer_login(way.user, secret)
         elif way.kind == "basic":
             client.login(way.user, secret)

@@ -44,24 +44,33 @@ def signed(address: str, way: Way, secret: str, token: Callable[[], Token]) -> S
         return Signed(to, {way.name: secret})
     if way.kind == "query":
         return Signed(to, {}, {way.name: secret})
-    if way.kind == "client":
+    if way.kind in ("client", "consent"):
         return Signed(to, {"Authorization": f"Bearer {token().value}"})
     return Signed(to)
 
 
 def token_of(way: Way, secret: str, *, private: bool) -> Token:
     """An access token for a client (RFC 6749, 4.4). Raises `FetchFailed`, with the error that the server names."""
-    form = {"grant_type": "client_credentials", **({"scope": way.scope} if way.scope else {})}
+    return asked_token(way, secret, {"grant_type": "client_credentials", **({"scope": way.scope} if way.scope else {})}, private=private)[0]
+
+
+def asked_token(way: Way, secret: str, form: Mapping[str, str], *, private: bool) -> tuple[Token, str]:
+    """An access token, and what it is refreshed by (RFC 6749, 5.1). Without a secret the client only says who it is. Raises `FetchFailed`."""
     login = base64.b64encode(f"{way.user}:{secret}".encode()).decode()
-    answer = posted(way.token_url, form, {"Authorization": f"Basic {login}", "Accept": "application/json"}, private=private)
+    proof = {"Authorization": f"Basic {login}"} if secret else {}
+    answer = posted(way.token_url, {**form, **({} if secret else {"client_id": way.user})}, {**proof, "Accept": "application/json"}, private=private)
     try:
         told = loads(answer.data or b"")
     except NotJson as error:
-        raise FetchFailed(f"{way.token_url} gave no token: its answer is no JSON.") from error
+        raise FetchFailed(f"{way.token_url} gave no token: its answer is no JSON.", cause="busy" if answer.status >= 500 else "") from error
     value = told.get("access_token") if isinstance(told, dict) else None
     if answer.status != 200 or not isinstance(value, str) or not (value.isascii() and value.isprintable()):
         why = told.get("error_description") or told.get("error") if isinstance(told, dict) else None
-        raise FetchFailed(f"{way.token_url} gave no token to {way.user}: it answered {answer.status}{f', {str(why)[:200]}' if why else ''}.")
-    lasts = told.get("expires_in")
+        cause = "busy" if answer.status in (429, 503) or answer.status >= 500 else ""
+        raise FetchFailed(
+            f"{way.token_url} gave no token to {way.user}: it answered {answer.status}{f', {str(why)[:200]}' if why else ''}.", cause=cause
+        )
+    lasts, refresh = told.get("expires_in"), told.get("refresh_token")
     seconds = min(float(lasts), LONGEST) if isinstance(lasts, int) and lasts > 0 else USUAL
-    return Token(value, time.monotonic() + max(seconds - EARLY, seconds / 2), str(told.get("scope") or way.scope))
+    token = Token(value, time.monotonic() + max(seconds - EARLY, seconds / 2), str(told.get("scope") or way.scope))
+    return token, refresh if isinstance(refresh, str) else ""

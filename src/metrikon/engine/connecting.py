@@ -15,13 +15,14 @@ from sqlalchemy import Connection
 from metrikon.connections import imap
 from metrikon.connections.fetching import FetchFailed, Wanted, fetch
 from metrikon.connections.sealing import CannotOpen, Sealing, keys_of, new_key, put_keys
-from metrikon.connections.signing import Signed, Token, signed, token_of
+from metrikon.connections.signing import Signed, signed
 from metrikon.core.flows.connecting import MAIL, Way, joined, origin, unfit, wrong_address
 from metrikon.core.flows.form import NAME
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.refusing import NotNow, NotThere
+from metrikon.engine.tokens import Consent, Tokens
 from metrikon.ports.clock import Clock
 from metrikon.store import connections, intakes
 from metrikon.store.database import Database
@@ -42,8 +43,7 @@ class Connections:
     def __init__(self, database: Database, files: DiskFiles, catalog: Catalog, sealing: Sealing, clock: Clock, *, private: bool, given: str) -> None:
         self._database, self._root, self._catalog, self._clock = database, files.root, catalog, clock
         self._sealing, self._private, self._given = sealing, private, given
-        self._tokens: dict[str, tuple[int, Token]] = {}
-        self._lock = threading.Lock()
+        self._tokens = Tokens(self._keep_secret, private=private)
         self._keys = threading.Lock()  # held while secrets are sealed, so that none is sealed with a key that goes meanwhile
 
     def all(self) -> list[dict[str, Any]]:
@@ -93,6 +93,8 @@ class Connections:
     def _sealed(self, name: str, address: str, way: Way, secret: str | None) -> bytes | None:
         if way.kind == "none":
             return None
+        if way.kind == "consent" and (secret or self._nothing_kept(name)):
+            return self._sealing.seal(msgspec.json.encode(Consent(secret or "")).decode(), name)
         if secret:
             return self._sealing.seal(secret, name)
         try:
@@ -105,6 +107,12 @@ class Connections:
         if origin(str(before["address"])) != origin(address) or (old.kind, old.token_url) != (way.kind, way.token_url):
             raise BadConnection("It goes to another place, or signs in otherwise than before: give the secret anew.")
         return bytes(before["sealed"])
+
+    def _nothing_kept(self, name: str) -> bool:
+        try:
+            return self._row(name)["sealed"] is None
+        except NotThere:
+            return True
 
     def remove(self, name: str) -> None:
         """Keep a connection no longer. Raises `NotThere`, and `NotNow` while flows name it."""
@@ -151,8 +159,8 @@ class Connections:
         row, way, secret = self._opened(name)
         if _scheme(row) not in MAIL:
             raise FetchFailed(f"The connection {name} leads to {row['address']}, which is no mail server. Its address begins with imaps://.")
-        if way.kind == "client":
-            secret = self._token(name, int(row["put_at"]), way, secret).value
+        if way.kind in ("client", "consent"):
+            secret = self._tokens.get(name, int(row["put_at"]), way, secret).value
         return imap.signed_in(str(row["address"]), way, secret, private=self._private)
 
     def _opened(self, name: str) -> tuple[dict[str, Any], Way, str]:
@@ -167,14 +175,14 @@ class Connections:
     def _as(self, name: str) -> str:
         """As whom it signed in, and what that lets one do, as far as it is told."""
         way = msgspec.json.decode(self._row(name)["way"], type=Way)
-        token = self._tokens.get(name)
-        may = f", which may {token[1].scope}" if token is not None and token[1].scope else ""
+        token = self._tokens.known(name)
+        may = f", which may {token.scope}" if token is not None and token.scope else ""
         return f"; signed in as {way.user}{may}" if way.user else "; signed in by its secret" if way.kind != "none" else ""
 
     def signed(self, name: str) -> Signed:
         """What is sent along to the address of a connection. Raises `FetchFailed`."""
         row, way, secret = self._opened(name)
-        return signed(str(row["address"]), way, secret, lambda: self._token(name, int(row["put_at"]), way, secret))
+        return signed(str(row["address"]), way, secret, lambda: self._tokens.get(name, int(row["put_at"]), way, secret))
 
     def at(self, name: str, path: str) -> str:
         """The address of something under a connection. Raises `FetchFailed`."""
@@ -183,13 +191,26 @@ class Connections:
         except (NotThere, ValueError) as error:
             raise FetchFailed(str(error)) from error
 
-    def _token(self, name: str, put_at: int, way: Way, secret: str) -> Token:
-        with self._lock:
-            kept = self._tokens.get(name)
-            if kept is None or kept[0] != put_at or kept[1].until < time.monotonic():
-                self._tokens.pop(name, None)
-                kept = self._tokens[name] = (put_at, token_of(way, secret, private=self._private))
-            return kept[1]
+    def consent(self, name: str, redirect: str) -> str:
+        """The address at which a person consents to a connection. Raises `NotThere`, and `NotNow` for one that is not by consent."""
+        way = msgspec.json.decode(self._row(name)["way"], type=Way)
+        if way.kind != "consent":
+            raise NotNow(f"The connection {name} signs in by {way.kind}, for which nobody consents.")
+        return self._tokens.begin(name, way, redirect)
+
+    def consented(self, state: str, code: str) -> str:
+        """Take what came of a consent, and test the connection; its name. Raises `FetchFailed`."""
+
+        def opened(name: str) -> tuple[int, Way, str]:
+            row, way, secret = self._opened(name)
+            return int(row["put_at"]), way, secret
+
+        name = self._tokens.finish(state, code, opened)
+        self.test(name)
+        return name
+
+    def _keep_secret(self, name: str, secret: str) -> None:
+        self.seal_along(secret, name, lambda connection, sealed: connections.change(connection, name, sealed=sealed))
 
     def came(self, name: str, problem: str = "") -> None:
         """A call was made by a connection; what went wrong, or nothing. It is noted where that is news."""
@@ -198,7 +219,7 @@ class Connections:
         if row is not None and bool(problem) != (row["failing_since"] is not None):
             self._note(name, problem or "It answers again.", failed=bool(problem), tested=False)
         if problem:
-            self._tokens.pop(name, None)  # it may have been withdrawn
+            self._tokens.forget(name)  # it may have been withdrawn
 
     def _note(self, name: str, told: str, *, failed: bool, tested: bool) -> None:
         now = self._clock.now()

@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import msgspec
-from flask import Response, g
-from flask_openapi3 import APIBlueprint, Tag
+from flask import Response, g, request
+from flask_openapi3 import APIBlueprint, OpenAPI, Tag
+from markupsafe import escape
 from pydantic import Field
 
 from metrikon.app.assemble import App
+from metrikon.connections.fetching import FetchFailed
 from metrikon.connections.sealing import CannotOpen
 from metrikon.core.flows.connecting import Way
 from metrikon.engine.connecting import BadConnection
@@ -19,15 +21,18 @@ from metrikon.service.reply import reply
 from metrikon.service.views import View
 from metrikon.store.connections import calls_of
 
+CONSENT = "/consent"
+
 
 class WayView(View):
-    """How one signs in: none, bearer, basic (`user`), header or query (`name`), client (OAuth 2 client credentials: `user`, `token_url`, `scope`)."""
+    """How one signs in: none, bearer, basic (`user`), header or query (`name`), client (OAuth 2 client credentials: `user`, `token_url`, `scope`), consent (with a person: `consent_url`, too)."""
 
-    kind: Literal["none", "bearer", "basic", "header", "query", "client"] = "none"
+    kind: Literal["none", "bearer", "basic", "header", "query", "client", "consent"] = "none"
     user: str = Field("", max_length=200)
     name: str = Field("", max_length=100)
     token_url: str = Field("", max_length=1000)
     scope: str = Field("", max_length=500)
+    consent_url: str = Field("", max_length=1000)
 
 
 class ConnectionBody(View):
@@ -57,6 +62,12 @@ class ConnectionView(View):
 
 class ConnectionList(View):
     items: list[ConnectionView]
+
+
+class ConsentView(View):
+    """Where a person consents; what comes of it is taken at /consent."""
+
+    url: str
 
 
 class OutsideCall(View):
@@ -111,6 +122,11 @@ def blueprint(app: App) -> APIBlueprint:
         """Make a real call that changes nothing, and say what it did and as whom."""
         return reply(_view(app, app.connections.test(path.name)))
 
+    @api.post("/api/connections/<string:name>/consent", responses={201: ConsentView}, operation_id="beginConsent")
+    def begin_consent(path: NamePath) -> Response:
+        """Begin a person's consent to a connection: the address at which it is given."""
+        return reply(ConsentView(url=app.connections.consent(path.name, f"{(app.settings.address or request.host_url).rstrip('/')}{CONSENT}")), 201)
+
     @api.get("/api/connections/<string:name>/calls", responses={200: OutsideCalls}, operation_id="listOutsideCalls")
     def list_calls(path: NamePath) -> Response:
         """The latest calls that were made by a connection, the newest first, without what was sent."""
@@ -134,6 +150,31 @@ def blueprint(app: App) -> APIBlueprint:
             raise Problem(409, "cannot-open", str(error)) from error
 
     return api
+
+
+def install(flask: OpenAPI, app: App) -> None:
+    """Where a person comes back to after a consent."""
+
+    def consented() -> Response:
+        g.person = None
+        refused, code = request.args.get("error_description") or request.args.get("error"), request.args.get("code", "")
+        try:
+            if refused or not code:
+                raise FetchFailed(f"Nothing was consented to{f': {refused[:200]}' if refused else ''}.")
+            name = app.connections.consented(request.args.get("state", ""), code)
+        except FetchFailed as error:
+            return _page("It did not work", str(error), 400)
+        told = app.connections.one(name)
+        return _page(f"The connection {name} is signed in", f"{told['told']} You may close this page, or go back to Setup.", 200)
+
+    flask.add_url_rule(CONSENT, view_func=consented, endpoint="consented")
+
+
+def _page(title: str, told: str, status: int) -> Response:
+    text = f"<!doctype html><meta charset=utf-8><title>{escape(title)}</title><h1>{escape(title)}</h1><p>{escape(told)}</p><p><a href='/setup'>Setup</a></p>"
+    response = Response(text, status, content_type="text/html; charset=utf-8")
+    response.headers["Referrer-Policy"], response.headers["Cache-Control"] = "no-referrer", "no-store"
+    return response
 
 
 def _view(app: App, row: dict[str, Any]) -> ConnectionView:

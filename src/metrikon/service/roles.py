@@ -43,6 +43,7 @@ _BUILDER = {
     "record-types.start_type",
     "record-types.meaning_of_fields",
     "connections.put_connection",
+    "connections.begin_consent",
     "connections.test_connection",
     "connections.remove_connection",
     "intakes.make_address",

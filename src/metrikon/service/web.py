@@ -117,6 +117,7 @@ def create(app: App) -> OpenAPI:
     flask.after_request(_headers)
     answering.install(flask, app)
     webhooks.install(flask, app)
+    connections.install(flask, app)
     forms.install(flask, app, guard)
     flask.add_url_rule("/", view_func=_console, endpoint="console")
     flask.add_url_rule("/<path:path>", view_func=_console, endpoint="console_path")

@@ -16,6 +16,7 @@ interface Draft {
   sent: string;
   token_url: string;
   scope: string;
+  consent_url: string;
   probe: string;
   secret: string;
 }
@@ -27,8 +28,9 @@ const WAYS: { value: Kind; label: string }[] = [
   { value: "header", label: "a key in a header" },
   { value: "query", label: "a key in the address" },
   { value: "client", label: "OAuth 2, as a client" },
+  { value: "consent", label: "OAuth 2, by consent" },
 ];
-const EMPTY: Draft = { name: "", address: "", kind: "bearer", user: "", sent: "", token_url: "", scope: "", probe: "", secret: "" };
+const EMPTY: Draft = { name: "", address: "", kind: "bearer", user: "", sent: "", token_url: "", scope: "", consent_url: "", probe: "", secret: "" };
 
 export function Connections(): ReactNode {
   const client = useQueryClient();
@@ -38,6 +40,7 @@ export function Connections(): ReactNode {
   const [open, setOpen] = useState("");
   const anew = (): Promise<void> => client.invalidateQueries({ queryKey: ["connections"] });
   const test = useMutation({ mutationFn: (name: string) => call<Connection>("POST", `/api/connections/${name}/test`), onSuccess: anew });
+  const consent = useMutation({ mutationFn: (name: string) => call<{ url: string }>("POST", `/api/connections/${name}/consent`), onSuccess: ({ url }) => window.location.assign(url) });
   const remove = useMutation({ mutationFn: (name: string) => call("DELETE", `/api/connections/${name}`), onSuccess: anew });
   return (
     <>
@@ -80,6 +83,11 @@ export function Connections(): ReactNode {
                 <Button size="compact-sm" variant="default" loading={test.isPending && test.variables === each.name} onClick={() => test.mutate(each.name)}>
                   Test
                 </Button>
+                {each.way.kind === "consent" && (
+                  <Button size="compact-sm" onClick={() => consent.mutate(each.name)}>
+                    Consent
+                  </Button>
+                )}
                 <Button size="compact-sm" variant="default" onClick={() => setDraft(asDraft(each))}>
                   Change
                 </Button>
@@ -92,7 +100,7 @@ export function Connections(): ReactNode {
           </li>
         ))}
       </ul>
-      {(test.error ?? remove.error) && <Problem error={(test.error ?? remove.error) as Error} />}
+      {(test.error ?? remove.error ?? consent.error) && <Problem error={(test.error ?? remove.error ?? consent.error) as Error} />}
       {builder && !draft && (
         <p>
           <Button variant="default" onClick={() => setDraft(EMPTY)}>
@@ -106,8 +114,8 @@ export function Connections(): ReactNode {
 }
 
 function asDraft(each: Connection): Draft {
-  const { kind, user = "", name = "", token_url = "", scope = "" } = each.way;
-  return { name: each.name, address: each.address, kind, user, sent: name, token_url, scope, probe: each.probe, secret: "" };
+  const { kind, user = "", name = "", token_url = "", scope = "", consent_url = "" } = each.way;
+  return { name: each.name, address: each.address, kind, user, sent: name, token_url, scope, consent_url, probe: each.probe, secret: "" };
 }
 
 function Form({ draft, known, set, kept }: { draft: Draft; known: Connection | undefined; set: (to: Draft | null) => void; kept: () => Promise<void> }): ReactNode {
@@ -117,13 +125,14 @@ function Form({ draft, known, set, kept }: { draft: Draft; known: Connection | u
         address: draft.address,
         probe: draft.probe,
         secret: draft.secret || null,
-        way: { kind: draft.kind, user: draft.user, name: draft.sent, token_url: draft.token_url, scope: draft.scope },
+        way: { kind: draft.kind, user: draft.user, name: draft.sent, token_url: draft.token_url, scope: draft.scope, consent_url: draft.consent_url },
       }),
     onSuccess: async () => {
       await kept();
       set(null);
     },
   });
+  const oauth = draft.kind === "client" || draft.kind === "consent";
   const field = (name: keyof Draft, label: string, placeholder = ""): ReactNode => (
     <TextInput label={label} placeholder={placeholder} value={draft[name]} onChange={(event) => set({ ...draft, [name]: event.currentTarget.value })} />
   );
@@ -140,11 +149,12 @@ function Form({ draft, known, set, kept }: { draft: Draft; known: Connection | u
       {!known && field("name", "Name", "plants")}
       {field("address", "Address", "https://plants.example/api")}
       <Select label="How one signs in" data={WAYS} value={draft.kind} allowDeselect={false} onChange={(to) => set({ ...draft, kind: (to ?? "none") as Kind })} />
-      {(draft.kind === "basic" || draft.kind === "client") && field("user", draft.kind === "client" ? "Client" : "User")}
+      {(draft.kind === "basic" || oauth) && field("user", oauth ? "Client" : "User")}
       {draft.kind === "header" && field("sent", "Name of the header", "X-Api-Key")}
       {draft.kind === "query" && field("sent", "Name of the parameter", "key")}
-      {draft.kind === "client" && field("token_url", "Where tokens are given", "https://plants.example/oauth/token")}
-      {draft.kind === "client" && field("scope", "What it is to be allowed (scope)")}
+      {draft.kind === "consent" && field("consent_url", "Where a person consents", "https://plants.example/oauth/authorize")}
+      {oauth && field("token_url", "Where tokens are given", "https://plants.example/oauth/token")}
+      {oauth && field("scope", "What it is to be allowed (scope)")}
       {draft.kind !== "none" && (
         <PasswordInput label={known?.secret ? "Secret (left empty: as before)" : "Secret"} autoComplete="off" value={draft.secret} onChange={(event) => set({ ...draft, secret: event.currentTarget.value })} />
       )}

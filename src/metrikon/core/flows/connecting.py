@@ -14,6 +14,7 @@ WAYS = {
     "header": "the secret in a header of its own",
     "query": "the secret as a parameter of the address",
     "client": "OAuth 2, client credentials (RFC 6749, 4.4); the secret is that of the client",
+    "consent": "OAuth 2, with a person's consent (RFC 6749, 4.1, with PKCE, RFC 7636); the secret is that of the client, if it has one",
 }
 
 
@@ -23,19 +24,26 @@ _HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")  # RFC 9110, 5.1
 
 
 class Way(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How one signs in. `user`: of basic, or the id of an OAuth 2 client; `name`: of the header or parameter; `token_url`, `scope`: of OAuth 2."""
+    """How one signs in. `user`: of basic, or the id of an OAuth 2 client; `name`: of the header or parameter; `token_url`, `scope`: of OAuth 2; `consent_url`: where a person consents."""
 
     kind: str = "none"
     user: str = ""
     name: str = ""
     token_url: str = ""
     scope: str = ""
+    consent_url: str = ""
 
     def wrong(self) -> str:
         """What is missing or wrong; nothing when it can be used."""
         if self.kind not in WAYS:
             return f"There is no way {self.kind!r} of signing in. Known: {', '.join(WAYS)}."
-        wants = {"basic": ("user",), "header": ("name",), "query": ("name",), "client": ("user", "token_url")}.get(self.kind, ())
+        wants = {
+            "basic": ("user",),
+            "header": ("name",),
+            "query": ("name",),
+            "client": ("user", "token_url"),
+            "consent": ("user", "token_url", "consent_url"),
+        }.get(self.kind, ())
         missing = [each for each in wants if not getattr(self, each)]
         if missing:
             return f"The way {self.kind} wants {' and '.join(missing)} as well."
@@ -43,9 +51,10 @@ class Way(msgspec.Struct, frozen=True, omit_defaults=True):
             return "A user is plain text in one line, and the name of a header has letters, figures and hyphens alone."
         if self.kind == "basic" and ":" in self.user:
             return "A user has no colon in it (RFC 7617)."
-        if self.kind != "client":
-            return ""
-        return wrong_address(self.token_url) if self.token_url.startswith(("https://", "http://")) else f"{self.token_url!r} is no address of a page."
+        for url in (self.token_url, self.consent_url) if self.kind in ("client", "consent") else ():
+            if url and not url.startswith(("https://", "http://")):
+                return f"{url!r} is no address of a page."
+        return wrong_address(self.token_url) if self.kind in ("client", "consent") else ""
 
     def wrong_secret(self, secret: str) -> str:
         """Why a secret cannot be sent so; nothing when it can. It is never told itself."""
@@ -72,7 +81,7 @@ def wrong_address(address: str) -> str:
 
 def unfit(address: str, way: Way) -> str:
     """Why one cannot sign in so at an address; nothing when one can."""
-    if urlsplit(address).scheme in MAIL and way.kind not in ("basic", "bearer", "client"):
+    if urlsplit(address).scheme in MAIL and way.kind not in ("basic", "bearer", "client", "consent"):
         return "At a mail server one signs in with a user and a password (basic), or with a token (bearer, client)."
     return ""
 
