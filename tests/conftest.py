@@ -83,7 +83,7 @@ def running(house: Callable[..., App]) -> Iterator[Callable[..., Running]]:
         server.start()
         client = Client(server.url, token)
         started.append((server, client))
-        return Running(app, server.url, client, token)
+        return Running(app, server.url, client, token, server.secure_url)
 
     yield start
     for server, client in started:

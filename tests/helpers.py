@@ -33,6 +33,7 @@ class Running:
     url: str
     client: Client
     token: str
+    secure_url: str = ""  # over TLS, where a certificate is set
 
 
 def typed_page(text: str, number: int = 1) -> Page:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import re
+import ssl
+import subprocess
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import httpx
@@ -11,6 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from metrikon.app.settings import BadSetting
 from metrikon.core.records.types import RecordType
 from metrikon.intakes.form import FormField, FormPage, fields_of, filled
 from metrikon.service import forms
@@ -182,3 +186,35 @@ def test_whatever_is_filled_in_is_a_value_or_told_of(texts: dict[str, str]) -> N
     if "c" in found.values and "c" not in found.wrong:
         assert found.values["c"] in ("x", "y")
     assert ("d" in found.wrong) == (not found.values.get("d"))
+
+
+def test_with_a_certificate_a_form_is_reached_over_https_where_browsers_give_the_microphone(tmp_path: Path, running: Callable[..., Running]) -> None:
+    key, certificate = tmp_path / "key.pem", tmp_path / "cert.pem"
+    made = [
+        "openssl",
+        "req",
+        "-x509",
+        "-newkey",
+        "rsa:2048",
+        "-nodes",
+        "-days",
+        "2",
+        "-subj",
+        "/CN=localhost",
+        "-addext",
+        "subjectAltName=IP:127.0.0.1",
+    ]
+    subprocess.run([*made, "-keyout", str(key), "-out", str(certificate)], check=True, capture_output=True)
+    visitor = Visitor(running(tls_certificate=str(certificate), tls_key=str(key), tls_port=0))
+    visitor.http.close()
+    secure = visitor.running.secure_url
+    trusted = ssl.create_default_context(cafile=str(certificate))
+    with httpx.Client(verify=trusted, timeout=30) as http:
+        page = http.get(visitor.url.replace(visitor.running.url, secure))
+        assert "A note from the garden" in page.text
+        answer = http.post(str(page.url), data={"_key": "one", "where": "pond"}, files={"voice": ("said.webm", b"sound" * 1000)})
+        assert "the gardeners have it" in answer.text
+        signed = http.post(f"{secure}/api/session", json={"name": "gardener", "password": "glasshouse lane"})
+        assert "Secure" in signed.headers["Set-Cookie"]
+    with pytest.raises(BadSetting, match="cannot be used"):
+        running("other", tls_certificate=str(key), tls_key=str(certificate))

@@ -29,6 +29,11 @@ class Settings:
     host: str = _setting("127.0.0.1", "Address the service listens on.")
     port: int = _setting(8700, "Port the service listens on.")
     address: str = _setting("", "Address under which people reach the service, for links; empty: that under which it was asked.")
+    tls_certificate: str = _setting(
+        "", "File of a certificate (PEM, with those that lead to it); with its key people reach the service over https, too."
+    )
+    tls_key: str = _setting("", "File of its key (PEM), which nobody else should read.")
+    tls_port: int = _setting(8743, "Port of https, where a certificate is set.")
     health_port: int = _setting(0, "Port on which only /health and /ready are answered, apart from all else; 0: none of its own.")
     trusted_proxy: str = _setting("", "Address of a proxy that is believed who asks and whether over TLS (X-Forwarded-For, -Proto, -Host).")
     threads: int = _setting(8, "Requests answered at once.")

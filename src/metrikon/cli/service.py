@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from metrikon.app.assemble import App
-from metrikon.app.settings import Settings
+from metrikon.app.settings import BadSetting, Settings
 from metrikon.cli.common import LOCAL, CommandFailed, settings_from
 from metrikon.cli.logs import log_to
 from metrikon.connections.sealing import BadKey
@@ -66,6 +66,9 @@ def run_server(app: App, ready: Callable[[Server], None]) -> None:
     look_seldom(SELDOM)
     try:
         server = Server(app)
+    except BadSetting as error:
+        app.close()
+        raise CommandFailed(str(error), 2) from error
     except OSError as error:
         app.close()
         where = f"{app.settings.host}:{app.settings.port}"
@@ -75,7 +78,7 @@ def run_server(app: App, ready: Callable[[Server], None]) -> None:
 
 
 def _greet(app: App, server: Server, out: TextIO) -> None:
-    print(f"Metrikon is ready: {server.url}", file=out, flush=True)
+    print(f"Metrikon is ready: {server.url}{f', and {server.secure_url}' if server.secure_url else ''}", file=out, flush=True)
     if not cut_off():
         print("Processes that read files could not be cut off from the network: this machine does not allow it.", file=out, flush=True)
     with app.database.reading() as connection:

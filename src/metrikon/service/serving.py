@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import logging
 import signal
+import ssl
 import threading
 from collections.abc import Callable
 from types import FrameType
 from typing import Any
 
+from cheroot import wsgi
+from cheroot.ssl.builtin import BuiltinSSLAdapter
 from flask import Flask
 from waitress.server import create_server
 
 from metrikon.app.assemble import App
+from metrikon.app.settings import BadSetting, Settings
 from metrikon.service import status
 from metrikon.service.channels import IDLE, MOST, allow_files, guard
 from metrikon.service.web import create
@@ -29,8 +33,11 @@ class Server:
         self._thread: threading.Thread | None = None
         settings = app.settings
         allow_files()
+        flask = create(app)
+        self._secure = _secure(flask, settings) if settings.tls_certificate else None
+        self.secure_url = f"https://{settings.host}:{self._secure.bind_addr[1]}" if self._secure is not None else ""
         self._server = create_server(
-            create(app),
+            flask,
             host=settings.host,
             port=settings.port,
             threads=settings.threads,
@@ -71,6 +78,8 @@ class Server:
 
     def _begin(self) -> None:
         self.app.start()
+        if self._secure is not None:
+            threading.Thread(target=self._secure.serve, name="https", daemon=True).start()
         if self._health is not None:
             threading.Thread(target=self._health.run, name="health", daemon=True).start()
 
@@ -85,11 +94,31 @@ class Server:
         """Answer no more, finish what is running, let go."""
         self._closing = True
         self._server.close()
+        if self._secure is not None:
+            self._secure.stop()
         if self._health is not None:
             self._health.close()
         if self._thread is not None:
             self._thread.join(0.5)
         self.app.close()
+
+
+def _secure(flask: Flask, settings: Settings) -> Any:
+    """The same over TLS, at a port of its own. Raises `BadSetting`."""
+    try:
+        adapter = BuiltinSSLAdapter(settings.tls_certificate, settings.tls_key)
+        adapter.context.minimum_version = ssl.TLSVersion.TLSv1_2
+    except (OSError, ssl.SSLError) as error:
+        raise BadSetting(f"The certificate {settings.tls_certificate} with the key {settings.tls_key} cannot be used: {error}.") from error
+    server = wsgi.Server((settings.host, settings.tls_port), flask, numthreads=settings.threads, server_name="metrikon", timeout=IDLE)
+    server.ssl_adapter = adapter
+    server.max_request_body_size = settings.max_bytes + 200_000
+    server.max_request_header_size = 65_536
+    try:
+        server.prepare()
+    except OSError as error:
+        raise BadSetting(f"Port {settings.tls_port} cannot be used for https: {error.strerror or error}.") from error
+    return server
 
 
 def _health(app: App) -> Any:
