@@ -6,7 +6,7 @@ import random
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from decimal import Decimal
+from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 from statistics import mean, stdev
 from typing import Any
 
@@ -116,7 +116,7 @@ class Foreseeing:
             found.unknown = found.unknown or "None of those that were looked at could be read."
             return
         wide = 2 * stdev(costs) / len(costs) ** 0.5 if len(costs) > 1 and len(costs) < found.count else 0.0
-        found.low, found.high = (_money(max(0.0, mean(costs) + side * wide) * found.count) for side in (-1, 1))
+        found.low, found.high = (_money(max(0.0, mean(costs) + side * wide) * found.count, side) for side in (-1, 1))
 
 
 def _choose(chosen: list[Thing], thing: Thing, number: int, most: int, dice: random.Random) -> None:
@@ -127,5 +127,10 @@ def _choose(chosen: list[Thing], thing: Thing, number: int, most: int, dice: ran
         chosen[place] = thing
 
 
-def _money(value: float) -> Decimal:
-    return Decimal(repr(round(value, 6))).normalize() + 0
+def _money(value: float, side: int) -> Decimal:
+    """An amount with two figures that count, rounded down (-1) or up (1)."""
+    exact = Decimal(repr(value))
+    if not exact:
+        return Decimal(0)
+    unit = Decimal(1).scaleb(exact.adjusted() - 1)
+    return (exact / unit).quantize(Decimal(1), ROUND_FLOOR if side < 0 else ROUND_CEILING) * unit

@@ -279,4 +279,4 @@ def _would_take(row: dict[str, Any], currency: str) -> str:
     would = loads(row["would"])
     cost = "" if would["high"] == "0" else f", which would cost {would['low']} to {would['high']} {currency}"
     cost = f", and what that costs is not known: {would['unknown']}" if would["unknown"] else cost
-    return f"{row['name']} would take {would['count']:,} things{cost}. It waits for a yes: look at what is there in Setup."
+    return f"{row['name']} would take {would['count']:,} things{cost}. It waits for a yes, on the page of the flow under what comes in."

@@ -6,7 +6,7 @@ import { call, type Address, type Intake, type IntakeList } from "../../api/call
 import { useMay } from "../../api/may";
 import { Problem, When } from "../../parts/bits";
 import { count } from "../../parts/words";
-import { costOf, placeOf, standingOf } from "./coming";
+import { placeOf, standingOf } from "./coming";
 import { Gone } from "./Gone";
 import { There } from "./There";
 
@@ -57,8 +57,7 @@ function One({ flow, intake }: { flow: string; intake: Intake }): ReactNode {
       )}
       {intake.waits && (
         <p style={{ margin: "8px 0" }}>
-          It would take {count(intake.waits.count, "thing")}
-          {costOf(intake.waits) && `, ${costOf(intake.waits)}`}. That is more than is taken without a yes.
+          It waits: {count(intake.waits.count, "thing")} {intake.waits.count === 1 ? "is" : "are"} more than it takes without a yes, or may cost more.
         </p>
       )}
       {intake.address && (

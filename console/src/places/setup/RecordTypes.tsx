@@ -9,6 +9,7 @@ import { Keys } from "../../parts/keys";
 import { Head } from "../../parts/Shell";
 import { count } from "../../parts/words";
 import { besides } from "./besides";
+import { ComesIn } from "./ComesIn";
 import { Connections } from "./Connections";
 import { Lists } from "./Lists";
 import { fieldsOf, MANNERS, TYPES, withRows, type FieldRow } from "./fields";
@@ -46,6 +47,7 @@ export function RecordTypes(): ReactNode {
       </p>
       <Lists />
       <Connections />
+      <ComesIn />
       <h2>Models</h2>
       <ul className="list sheet">
         {models.data?.items.map((each) => (
