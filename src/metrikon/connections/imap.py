@@ -97,6 +97,6 @@ def folders(client: Mailserver) -> list[str]:
 
 def told(client: Mailserver, host: str, user: str) -> str:
     """What a look at a mail server found: as whom, how many folders, what it can do."""
-    count = len(folders(client))
+    names = folders(client)
     tells = "it tells when a mail comes" if client.has_capability("IDLE") else "it is asked again and again, since it does not tell when a mail comes"
-    return f"{host} let {user or 'the token'} in; {count} folder{'s' if count != 1 else ''} can be seen; {tells}."
+    return f"{host} let {user or 'the token'} in; {tells}. Folders: {', '.join(names[:12])}{' and others' if len(names) > 12 else ''}."
