@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import ClassVar
 
 import pytest
 
@@ -230,3 +231,33 @@ def test_only_failures_that_are_named_are_tried_again(house: Callable[..., App],
     _Pages.busy = 1
     run = begun(app, step.replace("WHAT", "busy"))
     assert eventually(lambda: run_state(app, run)[0] == "done")
+
+
+class _Proxy(BaseHTTPRequestHandler):
+    seen: ClassVar[list[str]] = []
+
+    def do_GET(self) -> None:
+        self.seen.append(self.path)
+        self.send_response(200)
+        self.send_header("Content-Length", "5")
+        self.end_headers()
+        self.wfile.write(b"ferns")
+
+    def log_message(self, format: str, *args: object) -> None:
+        return None
+
+
+def test_through_a_proxy_the_host_is_named_and_its_address_checked_all_the_same() -> None:
+    server = ThreadingHTTPServer(("127.0.0.1", 0), _Proxy)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    proxy = f"http://127.0.0.1:{server.server_address[1]}"
+    try:
+        found = fetch(Wanted("http://seeds.example/prices", proxy=proxy), lambda host, port: ["93.184.216.34"])
+        assert found.data == b"ferns"
+        assert _Proxy.seen == ["http://seeds.example/prices"]
+        with pytest.raises(FetchFailed, match="an address of a private network"):
+            fetch(Wanted("http://seeds.example/prices", proxy=proxy), lambda host, port: ["10.0.0.7"])
+        assert len(_Proxy.seen) == 1
+    finally:
+        server.shutdown()
+        server.server_close()

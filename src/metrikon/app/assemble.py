@@ -113,10 +113,22 @@ class App:
         self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self.places.problems)
         sealing = Sealing(keys_of(self.home, settings.secret_key))
         self.connections = Connections(
-            *(self.database, self.files, self.catalog, sealing, self.clock), private=settings.fetch_private, given=settings.secret_key
+            *(self.database, self.files, self.catalog, sealing, self.clock),
+            private=settings.fetch_private,
+            given=settings.secret_key,
+            trusted=settings.trusted_certificates,
         )
         limits = (settings.fetches_a_minute, settings.fetches_at_once)
-        self.outside = Outside(self.database, self.clock, self.connections, turns, private=settings.fetch_private, limits=limits)
+        self.outside = Outside(
+            self.database,
+            self.clock,
+            self.connections,
+            turns,
+            private=settings.fetch_private,
+            limits=limits,
+            proxy=settings.fetch_proxy,
+            trusted=settings.trusted_certificates,
+        )
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)

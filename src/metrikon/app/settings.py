@@ -62,6 +62,8 @@ class Settings:
         "", "Keys of the secrets of connections (32 bytes in base64), the newest first; empty: secret.key in the folder. Set it in the environment."
     )
     fetch_private: bool = _setting(False, "Let flows fetch pages from private addresses, such as those of the own network.")
+    trusted_certificates: str = _setting("", "File of certificates (PEM) that flows trust besides the usual ones, such as that of one's own network.")
+    fetch_proxy: str = _setting("", "Address of a proxy through which flows fetch, such as http://proxy.garden.example:3128; empty: straight.")
     fetches_a_minute: int = _setting(0, "Most pages that are fetched from one host a minute; 0: no limit.")
     fetches_at_once: int = _setting(4, "Most pages that are fetched from one host at once; 0: no limit.")
     keep_files_days: int = _setting(0, "Days after which the file of an item that has settled is kept no longer; 0: kept for good.")

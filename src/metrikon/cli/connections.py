@@ -66,7 +66,8 @@ def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a connection."""
     secret = None
     if given.way != "none" and not given.same_secret:
-        secret = sys.stdin.readline().rstrip("\r\n") if given.secret_stdin else getpass.getpass("Secret: ")
+        whole = given.way == "certificate"  # its secret has several lines
+        secret = (sys.stdin.read() if whole else sys.stdin.readline().rstrip("\r\n")) if given.secret_stdin else getpass.getpass("Secret: ")
     more = {"sent_as": given.header or given.parameter, "token_url": given.token_url, "scope": given.scope, "consent_url": given.consent_url}
     with client(given) as service:
         found = service.put_connection(given.name, given.address, way=given.way, secret=secret, probe=given.probe, user=given.user, **more)

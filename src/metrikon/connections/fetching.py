@@ -1,4 +1,4 @@
-"""Fetching a page or a file by HTTP (RFC 9110): limited in size, type, redirects and time; without cookies and proxies.
+"""Fetching a page or a file by HTTP (RFC 9110): limited in size, type, redirects and time; without cookies.
 
 The name of a host is resolved once, its addresses are looked at, and one of these very addresses is connected to: a name that leads elsewhere a
 moment later leads nowhere. Private addresses are refused unless the settings allow them.
@@ -10,6 +10,8 @@ import ipaddress
 import logging
 import re
 import socket
+import ssl
+import tempfile
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -18,6 +20,7 @@ from typing import Protocol
 from urllib.parse import unquote, urljoin, urlsplit
 from urllib.robotparser import RobotFileParser
 
+import certifi
 import httpx
 
 from metrikon.core.flows.connecting import origin
@@ -55,6 +58,11 @@ class SentAlong(Protocol):
     @property
     def parameters(self) -> Mapping[str, str]: ...
 
+    @property
+    def certificate(self) -> str:
+        """That of the client, with its key (PEM); empty for none."""
+        ...
+
 
 @dataclass(frozen=True)
 class Wanted:
@@ -74,6 +82,8 @@ class Wanted:
     body: bytes | None = None
     more: Mapping[str, str] = field(default_factory=dict)  # headers
     good: tuple[int, ...] = (200,)  # statuses that are an answer
+    trusted: str = ""  # a file of certificates that are trusted besides those that everybody trusts
+    proxy: str = ""  # the address of one through which is called; the address of the host is checked all the same
 
     @property
     def kept_as(self) -> str:
@@ -130,6 +140,23 @@ def posted(url: str, form: Mapping[str, str], headers: Mapping[str, str], *, pri
         raise FetchFailed(f"{url} could not be reached: {type(error).__name__}.", cause="unreachable") from error
 
 
+def trusting(trusted: str, own: str = "") -> ssl.SSLContext:
+    """A context of TLS that trusts a file of certificates besides the usual ones, with a certificate of one's own (PEM, with its key). Raises `FetchFailed`."""
+    try:
+        context = ssl.create_default_context(cafile=certifi.where())
+        if trusted:
+            context.load_verify_locations(trusted)
+        if own:
+            with tempfile.NamedTemporaryFile("w", prefix="metrikon-", suffix=".pem") as file:  # of mode 600; the library reads files alone
+                file.write(own)
+                file.flush()
+                context.load_cert_chain(file.name)
+    except (OSError, ssl.SSLError) as error:
+        what = "The certificate of this connection with its key" if own else f"The file {trusted} of trusted certificates"
+        raise FetchFailed(f"{what} cannot be used: {getattr(error, 'reason', None) or type(error).__name__}.") from error
+    return context
+
+
 def resolved(host: str, port: int) -> list[str]:
     """The addresses of a host. Raises OSError."""
     return [str(each[4][0]) for each in socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)]
@@ -172,7 +199,7 @@ def _public(address: str) -> bool:
 def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched | str:
     """What came, or the address that it leads on to."""
     host, port, address = _address(url, wanted, resolve)
-    target, sent = _target(url, host, port, address)
+    target, sent = _target(url, host, port, address) if not wanted.proxy else (httpx.URL(url), {"User-Agent": AGENT})
     headers = {**sent, **wanted.known, **wanted.more}
     if wanted.signed is not None and wanted.signed.to == origin(url):
         headers |= wanted.signed.headers
@@ -180,9 +207,11 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
     left = until - time.monotonic()
     if left <= 0:
         raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", cause="slow")
+    own = wanted.signed.certificate if wanted.signed is not None and wanted.signed.to == origin(url) else ""
     try:
+        verify = trusting(wanted.trusted, own) if wanted.trusted or own else True
         with (
-            httpx.Client(trust_env=False, follow_redirects=False, timeout=min(left, 20.0)) as client,
+            httpx.Client(trust_env=False, follow_redirects=False, timeout=min(left, 20.0), proxy=wanted.proxy or None, verify=verify) as client,
             client.stream(wanted.method, target, headers=headers, content=wanted.body, extensions={"sni_hostname": host}) as response,
         ):
             return _taken(url, response, wanted, until)

@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 from imapclient import IMAPClient, SocketTimeout
 from imapclient.exceptions import IMAPClientError, LoginError
 
-from metrikon.connections.fetching import FetchFailed, checked
+from metrikon.connections.fetching import FetchFailed, checked, trusting
 from metrikon.core.flows.connecting import Way
 
 logging.getLogger("imapclient").setLevel(logging.WARNING)  # it logs what is sent, and a password is among that
@@ -36,21 +36,21 @@ class _Plain(imaplib.IMAP4):
 class Mailserver(IMAPClient):  # type: ignore[misc]
     """A client whose address was looked up and checked by us."""
 
-    def __init__(self, host: str, port: int, address: str, *, tls: bool) -> None:
-        self.address = address
-        super().__init__(host, port, ssl=tls, timeout=TIMES, ssl_context=ssl.create_default_context() if tls else None)
+    def __init__(self, host: str, port: int, address: str, *, tls: bool, trusted: str = "") -> None:
+        self.address, self.trusted = address, trusted
+        super().__init__(host, port, ssl=tls, timeout=TIMES, ssl_context=trusting(trusted) if tls else None)
 
     def _create_IMAP4(self) -> imaplib.IMAP4:
         return _Plain(self.address, self.port, self.ssl_context if self.ssl else None, self.host)
 
 
-def signed_in(address: str, way: Way, secret: str, *, private: bool) -> Mailserver:
+def signed_in(address: str, way: Way, secret: str, *, private: bool, trusted: str = "") -> Mailserver:
     """A client that is signed in. Raises `FetchFailed`, with words that a person can act on."""
     parts = urlsplit(address)
     host, scheme = parts.hostname or "", parts.scheme.lower()
     port = parts.port or PORTS[scheme]
     try:
-        client = Mailserver(host, port, checked(host, port, private=private), tls=scheme == "imaps")
+        client = Mailserver(host, port, checked(host, port, private=private), tls=scheme == "imaps", trusted=trusted)
     except ssl.SSLError as error:
         raise FetchFailed(f"{host} does not prove to be {host}: {error.reason or 'its certificate is not trusted'}.") from error
     except DOWN as error:
@@ -85,7 +85,7 @@ def _safely(client: Mailserver, host: str) -> None:
     if client.ssl:
         return
     if client.has_capability("STARTTLS"):
-        client.starttls(ssl.create_default_context())
+        client.starttls(trusting(client.trusted))
     elif not ipaddress.ip_address(client.address.partition("%")[0]).is_loopback:
         raise FetchFailed(f"{host} offers no TLS, and no password is sent to it in the clear. Use its address with imaps://.")
 

@@ -22,6 +22,7 @@ class Signed:
     to: tuple[str, str, int]
     headers: Mapping[str, str] = field(default_factory=dict, repr=False)
     parameters: Mapping[str, str] = field(default_factory=dict, repr=False)
+    certificate: str = field(default="", repr=False)
 
 
 @dataclass(frozen=True)
@@ -44,6 +45,8 @@ def signed(address: str, way: Way, secret: str, token: Callable[[], Token]) -> S
         return Signed(to, {way.name: secret})
     if way.kind == "query":
         return Signed(to, {}, {way.name: secret})
+    if way.kind == "certificate":
+        return Signed(to, certificate=secret)
     if way.kind in ("client", "consent"):
         return Signed(to, {"Authorization": f"Bearer {token().value}"})
     return Signed(to)

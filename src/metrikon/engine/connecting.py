@@ -40,9 +40,11 @@ class BadConnection(ValueError):
 class Connections:
     """The connections of a service. `private`: whether addresses of private networks may be called; `given`: keys that the environment gives."""
 
-    def __init__(self, database: Database, files: DiskFiles, catalog: Catalog, sealing: Sealing, clock: Clock, *, private: bool, given: str) -> None:
+    def __init__(
+        self, database: Database, files: DiskFiles, catalog: Catalog, sealing: Sealing, clock: Clock, *, private: bool, given: str, trusted: str = ""
+    ) -> None:
         self._database, self._root, self._catalog, self._clock = database, files.root, catalog, clock
-        self._sealing, self._private, self._given = sealing, private, given
+        self._sealing, self._private, self._given, self._trusted = sealing, private, given, trusted
         self._tokens = Tokens(self._keep_secret, private=private)
         self._keys = threading.Lock()  # held while secrets are sealed, so that none is sealed with a key that goes meanwhile
 
@@ -141,7 +143,9 @@ class Connections:
     def _page_told(self, name: str, row: dict[str, Any]) -> str:
         start = time.monotonic()
         along = self.signed(name)
-        found = fetch(Wanted(joined(str(row["address"]), str(row["probe"])), LARGEST, SECONDS, private=self._private, signed=along))
+        found = fetch(
+            Wanted(joined(str(row["address"]), str(row["probe"])), LARGEST, SECONDS, private=self._private, signed=along, trusted=self._trusted)
+        )
         kind = f", {found.media}" if found.media else ""
         return f"{found.url} answered {found.status} in {time.monotonic() - start:.2f} s{kind}{self._as(name)}."
 
@@ -161,7 +165,7 @@ class Connections:
             raise FetchFailed(f"The connection {name} leads to {row['address']}, which is no mail server. Its address begins with imaps://.")
         if way.kind in ("client", "consent"):
             secret = self._tokens.get(name, int(row["put_at"]), way, secret).value
-        return imap.signed_in(str(row["address"]), way, secret, private=self._private)
+        return imap.signed_in(str(row["address"]), way, secret, private=self._private, trusted=self._trusted)
 
     def _opened(self, name: str) -> tuple[dict[str, Any], Way, str]:
         """A connection, its way of signing in, and its secret. Raises `FetchFailed`."""

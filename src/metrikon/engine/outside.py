@@ -30,10 +30,20 @@ class Outside:
     """
 
     def __init__(
-        self, database: Database, clock: Clock, known: Connections, turns: Turns, *, private: bool, limits: tuple[int, int], rest: float = 30.0
+        self,
+        database: Database,
+        clock: Clock,
+        known: Connections,
+        turns: Turns,
+        *,
+        private: bool,
+        limits: tuple[int, int],
+        rest: float = 30.0,
+        proxy: str = "",
+        trusted: str = "",
     ) -> None:
         self.connections, self._turns, self._private, self._limits = known, turns, private, limits
-        self._database, self._clock = database, clock
+        self._database, self._clock, self._proxy, self._trusted = database, clock, proxy, trusted
         self._breaker = Breaker(clock, rest, "connection")
         self._until: dict[str, int] = {}
 
@@ -107,6 +117,6 @@ class Outside:
         try:
             with self._turns.at(host, *self._limits):
                 self._turns.call(flow_of(BEHALF.get()))
-                return fetch(replace(wanted, private=self._private))
+                return fetch(replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted))
         except NoTurn as error:
             raise FetchFailed(str(error), cause="turn", wait=error.wait) from error

@@ -1,5 +1,5 @@
 /** Connections: outside services with a way of signing in; made, tested, removed. A secret goes in and is never shown. */
-import { Button, PasswordInput, Select, TextInput } from "@mantine/core";
+import { Button, PasswordInput, Select, Textarea, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { call, type Connection } from "../../api/call";
@@ -27,6 +27,7 @@ const WAYS: { value: Kind; label: string }[] = [
   { value: "basic", label: "user and password" },
   { value: "header", label: "a key in a header" },
   { value: "query", label: "a key in the address" },
+  { value: "certificate", label: "a certificate of one's own" },
   { value: "client", label: "OAuth 2, as a client" },
   { value: "consent", label: "OAuth 2, by consent" },
 ];
@@ -155,7 +156,10 @@ function Form({ draft, known, set, kept }: { draft: Draft; known: Connection | u
       {draft.kind === "consent" && field("consent_url", "Where a person consents", "https://plants.example/oauth/authorize")}
       {oauth && field("token_url", "Where tokens are given", "https://plants.example/oauth/token")}
       {oauth && field("scope", "What it is to be allowed (scope)")}
-      {draft.kind !== "none" && (
+      {draft.kind === "certificate" && (
+        <Textarea label={known?.secret ? "Certificate and key, PEM (left empty: as before)" : "Certificate and key, one after the other (PEM)"} autosize minRows={4} maxRows={10} value={draft.secret} onChange={(event) => set({ ...draft, secret: event.currentTarget.value })} />
+      )}
+      {draft.kind !== "none" && draft.kind !== "certificate" && (
         <PasswordInput label={known?.secret ? "Secret (left empty: as before)" : "Secret"} autoComplete="off" value={draft.secret} onChange={(event) => set({ ...draft, secret: event.currentTarget.value })} />
       )}
       {field("probe", "What it is tested by, after its address", "me")}

@@ -13,6 +13,7 @@ WAYS = {
     "basic": "user and password (RFC 7617); the secret is the password",
     "header": "the secret in a header of its own",
     "query": "the secret as a parameter of the address",
+    "certificate": "a certificate of the client (TLS); the secret is the certificate and its key, one after the other (PEM)",
     "client": "OAuth 2, client credentials (RFC 6749, 4.4); the secret is that of the client",
     "consent": "OAuth 2, with a person's consent (RFC 6749, 4.1, with PKCE, RFC 7636); the secret is that of the client, if it has one",
 }
@@ -60,6 +61,8 @@ class Way(msgspec.Struct, frozen=True, omit_defaults=True):
         """Why a secret cannot be sent so; nothing when it can. It is never told itself."""
         if self.kind in ("bearer", "header") and (not secret.isascii() or not secret.isprintable() or secret != secret.strip()):
             return "The secret is sent in a header: it has plain ASCII characters in one line, and no blanks around it. Was it cut from somewhere with more?"
+        if self.kind == "certificate" and secret and not ("BEGIN CERTIFICATE" in secret and "PRIVATE KEY" in secret):
+            return "The secret of this way holds a certificate and its key, one after the other, as PEM has it."
         return ""
 
 
@@ -83,6 +86,8 @@ def unfit(address: str, way: Way) -> str:
     """Why one cannot sign in so at an address; nothing when one can."""
     if urlsplit(address).scheme in MAIL and way.kind not in ("basic", "bearer", "client", "consent"):
         return "At a mail server one signs in with a user and a password (basic), or with a token (bearer, client)."
+    if way.kind == "certificate" and urlsplit(address).scheme != "https":
+        return "A certificate is shown over TLS alone: the address begins with https://."
     return ""
 
 
