@@ -133,6 +133,21 @@ def test_a_question_that_was_left_out_is_asked_again() -> None:
     assert 'The answer to refund must be "yes" or "no".' in request.messages[-1]["content"]
 
 
+def test_a_yes_that_is_told_in_other_words_is_asked_for_those_of_the_document() -> None:
+    no = {"about": "nothing", "answer": "no"}
+    told = {"refund": {"about": "The writer wants to be paid back.", "answer": "yes"}, "booking": no, "press": no}
+    first = Given(ASK, json.dumps(told), "m")
+    (asked,) = tasks.settled(QUESTIONS, index(), [first], ASKING).next
+    assert (asked.stage, list(asked.schema["properties"])) == ("words", ["refund"])
+    right = tasks.settled(QUESTIONS, index(), [first, Given("words", '{"refund": "I want my money back"}', "m")], ASKING)
+    assert right.result["answers"][0]["evidence"]["quote"] == "I want my money back"
+    wrong = tasks.settled(QUESTIONS, index(), [first, Given("words", '{"refund": "refund me at once"}', "m")], ASKING)
+    assert wrong.result["sure"] < right.result["sure"]
+    assert [each.check for each in wrong.findings] == ["unsure"]
+    quoted = {**told, "refund": {"about": "I want my money back", "answer": "yes"}}
+    assert not tasks.settled(QUESTIONS, index(), [Given(ASK, json.dumps(quoted), "m")], ASKING).next, "what it says is a quotation already"
+
+
 def test_a_model_that_says_yes_to_everything_is_told() -> None:
     yes = {"words": "money back", "answer": "yes"}
     assert "all alike" in [each.check for each in settled(QUESTIONS, dict.fromkeys(("refund", "booking", "press"), yes)).findings]

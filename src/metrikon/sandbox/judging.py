@@ -43,13 +43,12 @@ def judged(head: str, document: str, schema: dict[str, Any]) -> dict[str, Any] |
         if label is None or found[label][0] == 0:
             return {"words": None, "label": options[-1] if options else None}
         return {"words": found[label][1], "label": label}
-    if set(properties) == {"answers", "words"}:
-        answers, words = {}, {}
-        for name in properties["answers"]["properties"]:
+    if properties and all(set(each.get("properties") or ()) == {"about", "answer"} for each in properties.values()):
+        answers = {}
+        for name in properties:
             count, best = _best(f"{name} {told.get(name, '')}", document)
             answers[name] = {"about": best if count else "nothing", "answer": "yes" if count >= 2 else "no"}
-            words[name] = best if count >= 2 else None
-        return {"answers": answers, "words": words}
+        return answers
     if set(properties) == {"notes"}:
         return {"notes": [" ".join(line.split()) for line in document.splitlines() if line.strip()][:3]}
     if set(properties) == {"text"}:

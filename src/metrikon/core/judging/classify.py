@@ -21,16 +21,17 @@ NONE = "none of these"
 WITH_WORDS, WITHOUT, INVENTED = 0.9, 0.6, 0.35  # how sure an answer is that rests on words, on none, on words that are not in the document
 SILENT = 0.8  # a no, and none of these: no words speak for it
 AGREED = 0.3  # what is left of the doubt when a second reading says the same
-# what is said comes before the answer, so that it is thought of first; the quotations stand behind all answers: among them they lead a small model astray
+# what is said comes before the answer, so that it is thought of first; quoting letter by letter at the same time leads a small model astray
 _ANSWER = objects({"about": {"type": "string"}, "answer": {"enum": ["yes", "no"]}})
+WORDS = "words"  # the words of answers that were given without them
 _LABELS = """You read one document and say which of some labels fits it, with one JSON object.
 - words: the words of the document that decide it, copied letter by letter, at most twenty; null where no label fits.
 - label: the name of the one label that fits best by what the document is about as a whole; where none does, "{none}"."""
 _QUESTIONS = """You read one document and answer questions about it, with one JSON object.
-- answers: for each question
-  - about: what the document says about that, in its own words, at most twenty of them; "nothing" where it does not speak of it.
-  - answer: "yes" where that means yes; "no" where it means no, or nothing is said; where somebody changes their mind the last word counts.
-- words: then, for each question answered with yes, the words of the document that say so, copied letter by letter, at most twenty; null for the others."""
+- about: what the document says about that, in its own words, at most twenty of them; "nothing" where it does not speak of it.
+- answer: "yes" where that means yes; "no" where it means no, or nothing is said; where somebody changes their mind the last word counts."""
+_QUOTING = """You read one document. Somebody has answered questions about it with yes; you say with one JSON object in which words of it that stands.
+- For each question: the words of the document that say so, copied letter by letter, at most twenty; null where none do."""
 
 
 class Classify(msgspec.Struct, frozen=True, omit_defaults=True, tag="classify", tag_field="task"):
@@ -60,9 +61,7 @@ def asks(task: Classify, index: Index, asking: Asking, stage: str = ASK) -> list
         schema = words_schema({"label": {"enum": [*(each.name for each in ordered), task.otherwise]}})
         rules, head = _LABELS.format(none=task.otherwise), "Labels:"
     else:
-        names = [each.name for each in ordered]
-        words = {name: {"type": ["string", "null"]} for name in names}
-        schema = objects({"answers": objects(dict.fromkeys(names, _ANSWER)), "words": objects(words)})
+        schema = objects({each.name: _ANSWER for each in ordered})
         rules, head = _QUESTIONS, "Questions:"
     return list(requests(rules, [head, *lines], schema, about, index, asking, stage))
 
@@ -79,8 +78,13 @@ def settled(task: Classify, index: Index, given: Sequence[Given], asking: Asking
     )
     if following:
         return Verdict({}, (), following)
+    first = read[0]
+    if unquoted := [each.name for each in first if each.unquoted]:
+        if not any(each.stage == WORDS for each in given):
+            return Verdict({}, (), tuple(_words_asked(task, unquoted, index, asking)))
+        first = _quoted(first, given, index)
     findings = [*problems, *suspicious(index)]
-    made = (_labelled if task.labels else _answered)(task, read[0], read[1] if asking.second else None, findings)
+    made = (_labelled if task.labels else _answered)(task, first, read[1] if asking.second else None, findings)
     outcome, sure, told = made
     findings += unsure(outcome, sure, task.least)
     result = {
@@ -99,6 +103,25 @@ class _Said(msgspec.Struct, frozen=True):
     yes: bool
     sure: float
     evidence: Evidence | None = None
+    unquoted: bool = False  # it was not asked for its words yet
+
+
+def _words_asked(task: Classify, names: Sequence[str], index: Index, asking: Asking) -> Iterator[Request]:
+    """Requests for the words that some answers rest on."""
+    wanted = [each for each in task.questions if each.name in names]
+    lines = ["Questions:", *(f"- {each.name}: {each.about}" for each in wanted)]
+    schema = objects({each.name: {"type": ["string", "null"]} for each in wanted})
+    return requests(_QUOTING, lines, schema, f"the words of {len(wanted)} answer{'s' if len(wanted) != 1 else ''}", index, asking, WORDS)
+
+
+def _quoted(said: Sequence[_Said], given: Sequence[Given], index: Index) -> list[_Said]:
+    """What was said, with the words that were asked for afterwards; sure by whether they stand in the document."""
+    told = [value for value, _, _ in answers(given, WORDS).values() if isinstance(value, Mapping)]
+    found = []
+    for each in said:
+        words = next((value[each.name] for value in told if isinstance(value.get(each.name), str) and value[each.name].strip()), None)
+        found.append(msgspec.structs.replace(_said(each.name, each.yes, words, index, None), unquoted=False) if each.unquoted else each)
+    return found
 
 
 def _read(task: Classify, index: Index, given: Sequence[Given], asking: Asking, stage: str) -> tuple[list[_Said], list[Finding], list[Request]]:
@@ -132,17 +155,20 @@ def _one(task: Classify, value: Any, index: Index, known: Any) -> tuple[list[_Sa
         chance = chance_of(known, "/label", value.get("label"))
         return [_said(label, label != task.otherwise, value.get("words"), index, chance)], ""
     said, unusable = [], []
-    given = value["answers"] if isinstance(value.get("answers"), Mapping) else value  # as they were asked for, or each by itself
-    words = value["words"] if isinstance(value.get("words"), Mapping) else {}
     for each in task.questions:
-        answer = given.get(each.name)
+        answer = value.get(each.name)
         answer = answer if isinstance(answer, Mapping) else {"answer": answer}
         yes = yes_or_no(answer.get("answer"))
         if yes is None:
             unusable.append(each.name)
-        else:
-            chance = chance_of(known, f"{'/answers' if given is not value else ''}/{each.name}/answer", answer.get("answer"))
-            said.append(_said(each.name, yes, words.get(each.name, answer.get("words")), index, chance))
+            continue
+        chance, about = chance_of(known, f"/{each.name}/answer", answer.get("answer")), answer.get("about")
+        if "words" in answer or not yes or not isinstance(about, str):
+            said.append(_said(each.name, yes, answer.get("words"), index, chance))
+        else:  # what it says about that is a quotation, or is asked for one
+            found = _said(each.name, yes, about, index, chance)
+            stands = found.evidence is not None and found.evidence.found
+            said.append(found if stands else _Said(each.name, yes, WITHOUT, None, unquoted=True))
     return said, f'The answer to {", ".join(unusable)} must be "yes" or "no".' if unusable else ""
 
 
