@@ -12,7 +12,10 @@ from sqlalchemy import Connection, inspect, text
 from metrikon.core.flows.state import Entry
 from metrikon.engine.results import KEPT, packed, unpacked
 from metrikon.ports.clock import StillClock, SystemClock
-from metrikon.store import changes
+from metrikon.store import (
+    changes,
+    outside_tables,  # noqa: F401  (its tables belong to the same metadata)
+)
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from metrikon.store.tables import connections, outside_calls
+from metrikon.store.outside_tables import connections, outside_calls
 
 KEPT = 500  # calls of each connection
 

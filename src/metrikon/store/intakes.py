@@ -10,7 +10,8 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 
 from metrikon.core.values.exact import dumps
 from metrikon.store.hot import Hot
-from metrikon.store.tables import intakes, items, let_go
+from metrikon.store.outside_tables import intakes, let_go
+from metrikon.store.tables import items
 
 MOST_LET_GO = 1000  # that are listed of each intake
 WITH_BODY = 20  # of which what came is kept
