@@ -201,12 +201,21 @@ class Watching:
             count = self._taking.look(flow, said, kept.source, row, stopped=lambda: stopped() or self._stop.is_set())
         except IntakeFailed as error:
             self._taking.came(flow.name, said.name, str(error), failed=True)
+            self._forget(flow, said)
             return Looked(0, failed=True, wait=error.wait)
         except (NoFlow, NoRoom, StoreFailed, OtherContent, OSError) as error:
             log.error("%s of flow %s: %s", said.name, flow.name, error)
+            self._forget(flow, said)
             return Looked(0, failed=True)
         self._taking.came(flow.name, said.name, "", failed=False)
         return Looked(count)
+
+    def _forget(self, flow: Flow, said: Said) -> None:
+        """Look at it afresh the next time: what it remembers to have given out may not have been kept."""
+        with self._lock:
+            kept = self._open.pop((flow.name, said.name), None)
+        if kept is not None:
+            kept.source.close()
 
     def would(self, flow: Flow, said: Said, listed: int) -> Would:
         """What an intake would take now. Raises `IntakeFailed`, `NoFlow`."""

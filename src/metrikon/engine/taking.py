@@ -127,11 +127,13 @@ class Taking:
         for number, piece in enumerate(pieces):
             identity = f"{thing.identity}{piece.place}"
             if piece.within == "each" and may_hold(piece.data):
+                if after is not None:
+                    after.result()  # it is kept at once: not before what came before it
                 arrived = self._arrivals.take_opened(
                     flow.name, said.name, identity, piece.name, piece.data, asked=asked, about=thing.data, only=piece.only
                 )
                 found += [_done(each) for each in arrived]
-                if number == last:
+                if number == last and found:
                     self._database.write(lambda connection: intakes.took(connection, flow.name, said.name, None if asked else thing.cursor, 1))
                 continue
             data = self._arrivals.together(flow.name, piece.name, piece.data, piece.only) if piece.within == "together" else piece.data
@@ -282,7 +284,14 @@ class _Look:
             self._pass(thing, "There is nothing in it that is taken.")
             return
         self._note_gone()
-        sent = self.taking.sent(self.flow, self.said, thing, pieces, after=self.last)
+        try:
+            sent = self.taking.sent(self.flow, self.said, thing, pieces, after=self.last)
+        except OtherContent as error:
+            self._pass(thing, str(error))
+            return
+        if not sent:
+            self._pass(thing, "There is nothing in it that is taken.")
+            return
         self.last = sent[-1]
         self.under_way.append(_Sent(thing, sent))
         self._settled(AT_ONCE)
