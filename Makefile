@@ -50,6 +50,12 @@ setup: .stamps/python .stamps/console
 	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends dovecot-imapd >/dev/null; }
 	@mkdir -p .stamps && touch $@
 
+.stamps/databases:
+	@test -x /usr/sbin/mariadbd -a -d /usr/lib/postgresql || { \
+	  echo "Installing database servers for the tests ..."; \
+	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends mariadb-server postgresql >/dev/null; }
+	@mkdir -p .stamps && touch $@
+
 demo: setup
 	@exec $(BIN)/metrikon demo
 
@@ -59,7 +65,7 @@ demo-documents: .stamps/python
 demo-layouts: .stamps/python
 	$(BIN)/python -m metrikon.demo.make demo-layouts --invent $(or $(COUNT),20)
 
-test: setup .stamps/browser .stamps/mail
+test: setup .stamps/browser .stamps/mail .stamps/databases
 	@cd console && npm test --silent
 	@$(BIN)/python -m pytest -n 2 --dist loadfile $(ARGS)
 

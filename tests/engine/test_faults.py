@@ -136,7 +136,7 @@ def test_an_answer_that_is_cut_off_is_asked_for_again(house: Callable[..., App])
     finally:
         server.shutdown()
         server.server_close()
-    assert written(app) == ["2200"]
+    assert written(app) == [2200]
 
 
 def test_an_upload_that_is_cut_off_is_not_taken_in(running: Callable[..., Running]) -> None:

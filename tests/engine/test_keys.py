@@ -13,6 +13,7 @@ from openpyxl import load_workbook
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
+from metrikon.connections.sql import file_engine
 from metrikon.core.flows.keys import by_former_rule
 from metrikon.demo import scenario
 from metrikon.destinations.sql import SqlDestination
@@ -136,15 +137,18 @@ def test_keys_name_no_path_and_a_house_that_was_moved_writes_no_row_again(tmp_pa
 
 @pytest.mark.parametrize("kind", ["sql", "xlsx"])
 def test_rows_of_an_earlier_version_are_not_written_again_and_others_are(kind: str, tmp_path: Path) -> None:
-    made: Destination = (
-        SqlDestination(f"sqlite:///{tmp_path / 'rows.db'}", "rows") if kind == "sql" else XlsxDestination(tmp_path / "rows.xlsx", "rows")
-    )
+    made: Destination = _sql(tmp_path) if kind == "sql" else XlsxDestination(tmp_path / "rows.xlsx", "rows")
 
     def row(*parts: Any, key: str = "") -> Row:
         return Row(key or f"k1-{parts}", {"Part": parts[0], "Line": parts[1]}, parts)
 
     olden = [("P-7", 1), ("P-7", 2), (LONG + "1", 1)]
     made.write([row(*parts, key=f"{kind}:/elsewhere/ledger#rows|{by_former_rule(parts)}"[:500]) for parts in olden])
-    again = SqlDestination(f"sqlite:///{tmp_path / 'rows.db'}", "rows") if kind == "sql" else made
+    again = _sql(tmp_path) if kind == "sql" else made
     receipts = again.write([row(*parts) for parts in [*olden, ("p-7", 1), ("P-7", 3), (LONG + "2", 1)]])
     assert [each.result for each in receipts] == ["there already"] * 3 + ["written"] * 3
+
+
+def _sql(folder: Path) -> SqlDestination:
+    engine = file_engine(folder / "rows.db")
+    return SqlDestination(lambda: engine, "rows")

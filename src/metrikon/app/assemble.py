@@ -39,6 +39,7 @@ from metrikon.engine.judgingagain import JudgingAgain
 from metrikon.engine.keeping import Days, Keeping
 from metrikon.engine.level import Level
 from metrikon.engine.moving import Moving
+from metrikon.engine.movingaddresses import AddressesMoved
 from metrikon.engine.opening import Opening
 from metrikon.engine.outside import Outside
 from metrikon.engine.places import Places
@@ -51,7 +52,7 @@ from metrikon.engine.turns import Turns
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
-from metrikon.ports.destination import Destination, DestinationKind, Unusable
+from metrikon.ports.destination import Destination, DestinationKind, There, Unusable
 from metrikon.ports.intake import Here, IntakeKind
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
@@ -129,6 +130,10 @@ class App:
             proxy=settings.fetch_proxy,
             trusted=settings.trusted_certificates,
         )
+        moved = AddressesMoved(self.database, self.clock, sealing).carry_out()
+        if moved:
+            self.catalog.changed()
+        self._there = There(self.home, self.outside)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
@@ -187,6 +192,7 @@ class App:
         self._models.close()
         if self.transcriber:
             self.transcriber.close()
+        self.outside.close()
         self.database.close()
 
     def _spent(self, since: int, flow: str | None) -> Decimal:
@@ -203,7 +209,7 @@ class App:
 
     def _places(self, said: Said) -> tuple[str, str]:
         kind = self.kinds.destinations[said.kind]
-        return kind.place(said.form, self.home), kind.former_place(said.form, self.home)
+        return kind.place(said.form, self._there), kind.former_place(said.form, self._there)
 
     def _barred(self, flow: str, version: int) -> str:
         """Why a version of a flow may not run: it touches a place that flows may not. Looked at anew every second."""
@@ -225,4 +231,4 @@ class App:
     def _destination(self, said: Said) -> Destination:
         if problem := self.places.problem(said):
             raise Unusable(problem)
-        return self.kinds.destinations[said.kind].build(said.form, self.home)
+        return self.kinds.destinations[said.kind].build(said.form, self._there)

@@ -34,7 +34,12 @@ def as_date(text: str) -> date | None:
 
 def printable(text: str) -> str:
     """Text without control characters, at most as long as a cell allows."""
-    return (text if text.isprintable() else "".join(c for c in text if c in "\t\n" or ord(c) >= 32))[:LONGEST_TEXT]
+    return without_controls(text)[:LONGEST_TEXT]
+
+
+def without_controls(text: str) -> str:
+    """Text without control characters."""
+    return text if text.isprintable() else "".join(c for c in text if c in "\t\n" or ord(c) >= 32)
 
 
 def same(found: Any, wanted: Any) -> bool:

@@ -7,12 +7,14 @@ from itertools import islice
 from typing import Any
 
 from metrikon.core.values.exact import dumps, loads
-from metrikon.ports.destination import Broken, Busy, Receipt, Row
+from metrikon.ports.destination import Broken, Busy, Can, Receipt, Row
 
 
 class MemoryDestination:
     """Keeps rows in order under their keys. `fail_next` holds errors to raise, one a call."""
 
+    can: Can = "enforces"
+    most = 5000
     gather = 0.02
     rest = 0.0
 

@@ -1,124 +1,209 @@
-"""A table of a database. The delivery key is its primary key, so the database itself refuses a second row."""
+"""A table of a database. Its key is unique, so the database itself refuses a second row."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from decimal import Decimal
+from contextlib import contextmanager
 from functools import lru_cache
-from pathlib import Path
 from typing import Any, Literal
+from urllib.parse import urlsplit
 
-from pydantic import Field
-from sqlalchemy import (
-    Boolean,
-    Column,
-    Date,
-    MetaData,
-    Numeric,
-    String,
-    Table,
-    Text,
-    false,
-    inspect,
-    make_url,
-    select,
-    text,
-    update,
-)
-from sqlalchemy.dialects import postgresql, sqlite
-from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError, OperationalError, SQLAlchemyError
-from sqlalchemy.types import TypeEngine
+from pydantic import Field, model_validator
+from sqlalchemy import Column, Engine, MetaData, Table, and_, inspect, or_, select, text, update
+from sqlalchemy.dialects import mysql, postgresql, sqlite
+from sqlalchemy.exc import SQLAlchemyError
 
-from metrikon.connections.sql import engine_of, touched, url_of
-from metrikon.core.flows.form import Form
-from metrikon.core.flows.secret import masked
+from metrikon.connections.fetching import FetchFailed
+from metrikon.connections.sql import SQLITE, failed, file_engine, path_of, touched
+from metrikon.core.flows.form import ConnectionName, Form
 from metrikon.core.values.found import found_in
-from metrikon.destinations.cells import as_date, cell_value
+from metrikon.destinations import fitting
+from metrikon.destinations.cells import same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, DestinationKind, Head, Receipt, Row, There, Unusable
+
+AT_ONCE = 400  # rows that are asked for in one statement
 
 
 class SqlTable(Form):
     """A table of a database."""
 
-    url: str = Field(..., min_length=1, description="A database URL, e.g. sqlite:///ledger.db; relative paths start at the service's folder.")
-    table: str = Field(..., pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,62}$", description="The table; it is made when it is not there.")
+    connection: ConnectionName | None = Field(None, description="Name of a connection to a server (postgresql://…, mariadb://…).")
+    url: str | None = Field(
+        None, max_length=1000, description="Or a file of SQLite, e.g. sqlite:///ledger.db; relative paths start at the service's folder."
+    )
+    table: str = Field(
+        ...,
+        pattern=r"^([A-Za-z_][A-Za-z0-9_]{0,62}\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$",
+        description="The table, after its schema and a point where it is in another; it is made when it is not there.",
+    )
+    key: list[str] = Field(
+        default_factory=list,
+        max_length=20,
+        description="Columns of the table's own that tell a row from others, and are unique together: the table is used as it is then. Without any it has a "
+        "column delivery_key of ours, and columns that are missing are added.",
+    )
+    cannot_hold: Literal["clean", "refuse"] = Field(
+        "clean", description="Signs that a column cannot hold: left out (or ? in their place), or the row is refused."
+    )
+
+    @model_validator(mode="after")
+    def _one_place(self) -> SqlTable:
+        if (self.connection is None) == (self.url is None):
+            raise ValueError("Give a connection to a server, or a file (url), one of them.")
+        if self.url is not None and not self.url.startswith(SQLITE):
+            raise ValueError(
+                "The address of a server stands in a connection, with its secret: make one, and name it as `connection`. A file is sqlite:///…."
+            )
+        return self
 
 
 class SqlDestination:
-    """Makes the table and missing columns itself. Amounts are exact: NUMERIC, or text where the database has floats only."""
+    """Makes the table and missing columns itself, with exact numbers, dates and yes/no. `engine`: how to come by the database, asked for each time."""
 
+    can: Can = "enforces"
+    most = 5000
     gather = 0.02
     rest = 0.0
 
-    def __init__(self, url: str, table: str) -> None:
-        try:
-            self.engine = engine_of(url)
-        except (ArgumentError, NoSuchModuleError, ImportError) as error:
-            raise Unusable(f"The database URL of this destination cannot be used: {error}.") from error
-        self.name = table
+    def __init__(self, engine: Any, table: str, own_key: Sequence[str] = (), *, refuse: bool = False) -> None:
+        self._engine, self.name, self._own, self._refuse = engine, table, tuple(own_key), refuse
+        self._schema, _, self._bare = table.rpartition(".")
         self._former: Former[str] | None = None  # keys that an earlier version has written; no more of them come
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
-        self.is_sqlite = self.engine.dialect.name == "sqlite"
+
+    @property
+    def engine(self) -> Engine:
+        """The database, as it is signed in at now."""
+        found: Engine = self._engine()
+        return found
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
-        try:
-            return self._write(rows)
-        except OperationalError as error:
-            self._known = None
-            raise Busy(f"The database did not take the rows: {error.orig}. They are kept and tried again.") from error
-        except (DBAPIError, SQLAlchemyError) as error:
-            self._known = None
-            raise Broken(f"The table {self.name} did not take the rows: {getattr(error, 'orig', None) or error}.") from error
-
-    def _write(self, rows: Sequence[Row]) -> list[Receipt]:
-        with self.engine.begin() as connection:
-            table = self._table(connection, rows)
-            keys = [row.key for row in rows]
-            there: dict[str, str] = {}  # the key that each row stands under: an earlier version had a rule of its own
-            for start in range(0, len(keys), 500):
-                query = select(table.c[KEY_COLUMN]).where(table.c[KEY_COLUMN].in_(keys[start : start + 500]))
-                there.update({key: key for key in connection.execute(query).scalars()})
-            there.update({row.key: held for row in rows if row.key not in there and (held := self._held_before(connection, table, row))})
-            insert = sqlite.insert if self.is_sqlite else postgresql.insert
-            fresh: dict[str, Row] = {}
-            for row in rows:
-                if row.key not in there:
-                    fresh.setdefault(row.key, row)
-            if fresh:
-                connection.execute(insert(table).on_conflict_do_nothing(), [self._values(table, row) for row in fresh.values()])
-            for row in rows:
-                if row.sets and fresh.get(row.key) is not row:
-                    self._set(connection, table, row, there.get(row.key, row.key))
-        return [Receipt(row.key, _became(row, fresh), f"table {self.name}") for row in rows]
-
-    def _set(self, connection: Any, table: Table, row: Row, key: str) -> None:
-        """Set columns of a row that is there."""
-        values = {_column(name): _fitted(table.c[_column(name)].type, value) for name, value in row.values.items()}
-        connection.execute(update(table).where(table.c[KEY_COLUMN] == key).values(values))
+        with self._telling("did not take the rows"):
+            try:
+                with self.engine.begin() as connection:
+                    return self._write(connection, rows)
+            except BaseException:
+                self._known = None
+                raise
 
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
-        try:
-            with self.engine.connect() as connection:
-                if not inspect(connection).has_table(self.name):
-                    return
-                table = Table(self.name, MetaData(), autoload_with=connection)
-                query = select(table).limit(most + 1)
-                for name, value in where.items():
-                    column = table.c.get(_column(name))
-                    if column is None:
-                        raise Broken(f"The table {self.name} has no column {name!r}. Correct the flow.")
-                    fitted = _fitted(column.type, value)
-                    query = query.where(column.is_(None) if value is None else false() if fitted is None else column == fitted)
-                rows = connection.execute(query).mappings().all()
-        except OperationalError as error:
-            raise Busy(f"The table {self.name} cannot be looked into: {error.orig}. It is tried again.") from error
-        except (DBAPIError, SQLAlchemyError) as error:
-            raise Broken(f"The table {self.name} cannot be looked into: {getattr(error, 'orig', None) or error}.") from error
+        with self._telling("cannot be looked into"), self.engine.connect() as connection:
+            if not inspect(connection).has_table(self._bare, self._schema or None):
+                return
+            table = self._looked_up(connection)
+            query = select(table).limit(most + 1)
+            for name, value in where.items():
+                column = _at(table, name)
+                if column is None:
+                    raise Broken(f"The table {self.name} has no column {name!r}. Correct the flow.")
+                try:
+                    query = query.where(column.is_(None) if value is None else column == fitting.fitted(column, value))
+                except fitting.Unfit:
+                    return  # no row can hold that
+            rows = connection.execute(query).mappings().all()
         if len(rows) > most:
             raise Broken(f"The table {self.name} holds more than {most} rows like these. Say more in `where`.")
-        yield from ({column: found_in(value) for column, value in row.items() if column != KEY_COLUMN} for row in rows)
+        yield from ({column: fitting.plain(found_in(value)) for column, value in row.items() if column != KEY_COLUMN} for row in rows)
+
+    def heads(self) -> Sequence[Head] | None:
+        with self._telling("cannot be looked into"), self.engine.connect() as connection:
+            if not inspect(connection).has_table(self._bare, self._schema or None):
+                if self._own:
+                    raise Unusable(
+                        f"There is no table {self.name} in the database, and one with a key of its own is not made. Make it, or leave `key` out."
+                    )
+                return None
+            table = self._looked_up(connection)
+            self._must_have_key(connection, table)
+        return [_head(column) for column in table.columns if column.name != KEY_COLUMN]
+
+    @contextmanager
+    def _telling(self, what: str) -> Iterator[None]:
+        try:
+            yield
+        except FetchFailed as error:
+            raise (Busy if error.cause else Unusable)(str(error)) from error
+        except SQLAlchemyError as error:
+            raise failed(error, f"The table {self.name} {what}") from error
+
+    def _write(self, connection: Any, rows: Sequence[Row]) -> list[Receipt]:
+        table = self._table(connection, rows)
+        keys = [self._key(table, row) for row in rows]
+        there = self._there(connection, table, rows, keys)
+        fresh: dict[Any, Row] = {}
+        for row, key in zip(rows, keys, strict=True):
+            if key not in there:
+                fresh.setdefault(key, row)
+        if fresh:
+            connection.execute(self._insert(table), [self._values(table, row) for row in fresh.values()])
+        receipts = []
+        for row, key in zip(rows, keys, strict=True):
+            new = fresh.get(key) is row
+            left = self._set(connection, table, row, there.get(key, key)) if row.sets and not new else []
+            became: Literal["written", "updated", "there already"] = "written" if new else "updated" if row.sets else "there already"
+            receipts.append(Receipt(row.key, became, f"table {self.name}", left))
+        return receipts
+
+    def _key(self, table: Table, row: Row) -> Any:
+        """What tells a row from others in the table: our key, or the values of its own key."""
+        if not self._own:
+            return (row.key,)
+        columns = [(name, _at(table, name)) for name in self._own]
+        missing = [name for name, column in columns if column is None or _value(row, table, name) is None]
+        if missing:
+            raise Broken(
+                f"The row has no value for {', '.join(missing)}, by which the table {self.name} tells rows apart. Map the column, or correct `key`."
+            )
+        return tuple(fitting.fitted(column, _value(row, table, name), refuse=True) for name, column in columns if column is not None)
+
+    def _key_columns(self, table: Table) -> list[Column[Any]]:
+        return [column for name in (self._own or (KEY_COLUMN,)) if (column := _at(table, name)) is not None]
+
+    def _there(self, connection: Any, table: Table, rows: Sequence[Row], keys: Sequence[Any]) -> dict[Any, Any]:
+        """The keys that are there, each with that which it stands under: an earlier version had a rule of its own."""
+        columns, found = self._key_columns(table), dict[Any, Any]()
+        for start in range(0, len(keys), AT_ONCE):
+            some = keys[start : start + AT_ONCE]
+            among = columns[0].in_([key[0] for key in some]) if len(columns) == 1 else or_(*(_is(columns, key) for key in some))
+            found.update({tuple(row): tuple(row) for row in connection.execute(select(*columns).where(among))})
+        if not self._own:
+            found.update({(row.key,): (held,) for row in rows if (row.key,) not in found and (held := self._held_before(connection, table, row))})
+        return found
+
+    def _insert(self, table: Table) -> Any:
+        """An insert that leaves alone a row which came meanwhile. MariaDB's own way of ignoring ignores errors as well."""
+        dialect = self.engine.dialect.name
+        if dialect in ("mariadb", "mysql"):
+            first = self._key_columns(table)[0]
+            return mysql.insert(table).on_duplicate_key_update({first.name: first})
+        made = (sqlite.insert if dialect == "sqlite" else postgresql.insert)(table)
+        return made.on_conflict_do_nothing(index_elements=self._key_columns(table))
+
+    def _set(self, connection: Any, table: Table, row: Row, key: Any) -> list[str]:
+        """Set columns of a row that is there, but for what a person has set since; the columns that were left."""
+        mine = _is(self._key_columns(table), key)
+        values = {name: fitting.fitted(column, row.values[name], refuse=self._refuse) for name, column in self._columns(table, row)}
+        left: list[str] = []
+        if row.was is not None and not row.over:
+            query = select(*(column for _, column in self._columns(table, row))).where(mine)
+            now = connection.execute(query if self.engine.dialect.name == "sqlite" else query.with_for_update()).first() or ()
+            for (name, column), holds in zip(self._columns(table, row), now, strict=False):
+                if not same(found_in(holds), found_in(self._as_held(column, row.was.get(name)))) and not same(
+                    found_in(holds), found_in(values[name])
+                ):
+                    left.append(name)
+        told = {column.name: values[name] for name, column in self._columns(table, row) if name not in left}
+        if told:
+            connection.execute(update(table).where(mine).values(told))
+        return left
+
+    def _as_held(self, column: Column[Any], value: Any) -> Any:
+        try:
+            return fitting.fitted(column, value, refuse=False)
+        except fitting.Unfit:
+            return value  # the column is another one since
 
     def _held_before(self, connection: Any, table: Table, row: Row) -> str | None:
         """The key by the rule of an earlier version, under which that has written the row."""
@@ -137,50 +222,98 @@ class SqlDestination:
             for name, value in row.values.items():
                 if wanted.get(name) is None:
                     wanted[name] = value
-        if self._known is not None and all(_column(name) in self._known.c for name in wanted):
-            return self._known
-        self._known = self._seen(connection, wanted)
+        if self._known is None or any(_at(self._known, name) is None for name in wanted):
+            self._known = self._seen(connection, wanted)
         return self._known
 
     def _seen(self, connection: Any, wanted: dict[str, Any]) -> Table:
-        """The table, made or widened where it must be."""
-        if not inspect(connection).has_table(self.name):
-            columns = [Column(_column(name), self._type(value)) for name, value in wanted.items()]
-            table = Table(self.name, MetaData(), Column(KEY_COLUMN, String(500), primary_key=True), *columns)
-            table.create(connection)
-            return table
-        table = Table(self.name, MetaData(), autoload_with=connection)
-        if KEY_COLUMN not in table.c:
-            raise Unusable(f"The table {self.name} has no column {KEY_COLUMN}. Add one with a unique index, or name another table.")
-        missing = [(name, value) for name, value in wanted.items() if _column(name) not in table.c]
+        """The table, made or widened where it must be and may be."""
+        dialect = self.engine.dialect.name
+        if not inspect(connection).has_table(self._bare, self._schema or None):
+            if self._own:
+                raise Unusable(
+                    f"There is no table {self.name} in the database, and one with a key of its own is not made. Make it, or leave `key` out."
+                )
+            columns = [Column(_column(name), fitting.type_for(value, dialect)) for name, value in wanted.items()]
+            options: dict[str, Any] = {"mysql_charset": "utf8mb4", "mariadb_charset": "utf8mb4", "schema": self._schema or None}
+            Table(self._bare, MetaData(), Column(KEY_COLUMN, fitting.key_type(dialect), primary_key=True), *columns, **options).create(connection)
+            return self._looked_up(connection)
+        table = self._looked_up(connection)
+        self._must_have_key(connection, table)
+        missing = [(name, value) for name, value in wanted.items() if _at(table, name) is None]
+        if missing and self._own:
+            told = ", ".join(column.name for column in table.columns)
+            raise Unusable(f"The table {self.name} has no column {', '.join(name for name, _ in missing)}. Its columns: {told}. Correct the mapping.")
+        quote = self.engine.dialect.identifier_preparer
         for name, value in missing:
-            kind = self._type(value).compile(self.engine.dialect)
-            quoted = self.engine.dialect.identifier_preparer.quote
-            connection.execute(text(f"ALTER TABLE {quote_table(quoted, self.name)} ADD COLUMN {quoted(_column(name))} {kind}"))
-        return Table(self.name, MetaData(), autoload_with=connection) if missing else table
+            kind = fitting.type_for(value, dialect).compile(self.engine.dialect)
+            connection.execute(text(f"ALTER TABLE {quote.format_table(table)} ADD COLUMN {quote.quote(_column(name))} {kind}"))
+        return self._looked_up(connection) if missing else table
 
-    def _type(self, value: Any) -> TypeEngine[Any]:
-        if isinstance(value, bool):
-            return Boolean()
-        if isinstance(value, Decimal | int):
-            return Text() if self.is_sqlite else Numeric()
-        return Date() if isinstance(value, str) and as_date(value) and not self.is_sqlite else Text()
+    def _looked_up(self, connection: Any) -> Table:
+        table = Table(self._bare, MetaData(), schema=self._schema or None, autoload_with=connection)
+        return fitting.exact(table, self.engine.dialect.name)
+
+    def _must_have_key(self, connection: Any, table: Table) -> None:
+        """Raises `Unusable` for a table that cannot see to it that a row is written once."""
+        columns = self._key_columns(table)
+        if not self._own and not columns:
+            raise Unusable(
+                f"The table {self.name} has no column {KEY_COLUMN}. Add one with a unique index, name the columns of its own unique key as `key`, "
+                "or name another table."
+            )
+        names = {column.name for column in columns}
+        looked = inspect(connection)
+        unique = [set(looked.get_pk_constraint(self._bare, self._schema or None)["constrained_columns"])]
+        unique += [set(each["column_names"]) for each in looked.get_unique_constraints(self._bare, self._schema or None)]
+        unique += [set(each["column_names"]) for each in looked.get_indexes(self._bare, self._schema or None) if each["unique"]]
+        if len(columns) < len(self._own or (KEY_COLUMN,)) or names not in unique:
+            told = ", ".join(self._own or (KEY_COLUMN,))
+            raise Unusable(f"The table {self.name} has no unique index on {told}, so that it could take a row twice. Add one, or correct `key`.")
 
     def _values(self, table: Table, row: Row) -> dict[str, Any]:
-        values: dict[str, Any] = {column.name: None for column in table.columns}
-        for name, value in row.values.items():
-            kind = table.c[_column(name)].type
-            values[_column(name)] = _fitted(kind, value)
-        return {**values, KEY_COLUMN: row.key}
+        values: dict[str, Any] = {} if self._own else {column.name: None for column in table.columns if column.server_default is None}
+        for name, column in self._columns(table, row):
+            values[column.name] = fitting.fitted(column, row.values[name], refuse=self._refuse)
+        return values if self._own else {**values, self._key_columns(table)[0].name: row.key}
+
+    def _columns(self, table: Table, row: Row) -> list[tuple[str, Column[Any]]]:
+        """The columns that a row has values for, by the names that the flow gives them."""
+        return [(name, column) for name in row.values if (column := _at(table, name)) is not None]
 
 
-def _became(row: Row, fresh: Mapping[str, Row]) -> Literal["written", "there already", "updated"]:
-    return "written" if fresh.get(row.key) is row else "updated" if row.sets else "there already"
+def _is(columns: Sequence[Column[Any]], key: Any) -> Any:
+    return and_(*(column == part for column, part in zip(columns, key, strict=True)))
 
 
-def quote_table(quote: Any, name: str) -> str:
-    """A table name for use in a statement."""
-    return str(quote(name))
+def _value(row: Row, table: Table, name: str) -> Any:
+    """The value of a row for a column that a key names."""
+    wanted = _at(table, name)
+    return next((value for given, value in row.values.items() if _at(table, given) is wanted), None)
+
+
+def _at(table: Table, name: str) -> Column[Any] | None:
+    """The column that a flow means by a name: letter by letter, whatever its capitals, or as one that we made for it."""
+    if name in table.c:
+        return table.c[name]
+    alike = [column for column in table.c if column.name.casefold() in (name.casefold(), _column(name))]
+    return alike[0] if len(alike) == 1 else None
+
+
+def _head(column: Column[Any]) -> Head:
+    kind: Any = column.type
+    try:
+        held = kind.python_type
+    except NotImplementedError:
+        held = object
+    told = (
+        "number"
+        if isinstance(kind, fitting.ExactNumber)
+        else {"bool": "yes/no", "date": "date", "datetime": "date and time", "str": "text"}.get(held.__name__, "")
+    )
+    told = told or ("number" if held.__name__ in ("int", "float", "Decimal") else "")
+    wanted = not column.nullable and column.server_default is None and column.autoincrement is not True and not column.identity
+    return Head(column.name, told, wanted)
 
 
 @lru_cache(maxsize=4096)
@@ -190,46 +323,35 @@ def _column(name: str) -> str:
     return made[:60] or "value"
 
 
-def _fitted(kind: Any, value: Any) -> Any:
-    if value is None:
-        return None
-    if isinstance(kind, Numeric):
-        return value if isinstance(value, Decimal | int) else None
-    if isinstance(kind, Date):
-        return as_date(value) if isinstance(value, str) else None
-    if isinstance(kind, Boolean):
-        return bool(value)
-    if isinstance(value, Decimal):
-        return f"{value:f}"
-    shown = cell_value(value)
-    return shown if isinstance(shown, str) else str(shown)
+def _place(said: SqlTable, there: There) -> str:
+    if said.connection is not None:
+        parts = urlsplit(there.calling.connections.at(said.connection, ""))
+        return f"sql:{parts.scheme}:{(parts.hostname or '').lower()}:{parts.port or ''}{parts.path}#{said.table}"
+    path = path_of(str(said.url), there.home)
+    return f"sql:sqlite:{from_home(path, there.home) if path else ''}#{said.table}"
 
 
-def _place(said: SqlTable, home: Path) -> str:
-    try:
-        url = make_url(url_of(said.url, home))
-    except ArgumentError:
-        return f"sql:{said.table}"
-    if url.get_backend_name() == "sqlite":
-        return f"sql:sqlite:{from_home(Path(url.database or ''), home)}#{said.table}"
-    return f"sql:{url.get_backend_name()}:{url.host or 'localhost'}:{url.port or ''}/{url.database}#{said.table}"
+def _former_place(said: SqlTable, there: There) -> str:
+    if said.connection is not None:
+        parts = urlsplit(there.calling.connections.at(said.connection, ""))
+        return f"sql:{parts.scheme}://{parts.path.strip('/')}#{said.table}"
+    return f"sql:sqlite://{path_of(str(said.url), there.home) or ''}#{said.table}"
 
 
-def _former_place(said: SqlTable, home: Path) -> str:
-    url = url_of(said.url, home)
-    try:
-        return f"sql:{url.split('://', 1)[0]}://{make_url(url)._replace(password=None, username=None).database}#{said.table}"
-    except ArgumentError:
-        return f"sql:{said.table}"
+def _build(said: SqlTable, there: There) -> SqlDestination:
+    refuse = said.cannot_hold == "refuse"
+    if said.connection is not None:
+        name = said.connection
+        return SqlDestination(lambda: there.calling.database(name), said.table, said.key, refuse=refuse)
+    path = path_of(str(said.url), there.home)
+    if path is None:
+        raise Unusable(f"{said.url!r} is no file of a database, such as sqlite:///ledger.db.")
+    engine = file_engine(path)
+    return SqlDestination(lambda: engine, said.table, said.key, refuse=refuse)
 
 
-def _build(said: SqlTable, home: Path) -> SqlDestination:
-    try:
-        return SqlDestination(url_of(said.url, home), said.table)
-    except ArgumentError as error:
-        raise Unusable(f"{masked(said.url)!r} is no database URL, such as sqlite:///ledger.db.") from error
+def _tell(said: SqlTable) -> str:
+    return f"the table {said.table} of {said.connection or 'a database'}"
 
 
-KIND = DestinationKind(
-    "sql", SqlTable, _place, _former_place, _build, lambda said: f"the table {said.table} of a database", lambda said, home: touched(said.url, home)
-)
+KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, _tell, lambda said, home: touched(said.url, home))

@@ -10,6 +10,7 @@ import os
 import tempfile
 import zipfile
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -26,7 +27,7 @@ from metrikon.core.values.found import found_in
 from metrikon.destinations.cells import cell_value, same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import absolute, from_home
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Receipt, Row, Unusable
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, DestinationKind, Receipt, Row, Unusable
 from metrikon.ports.touching import Touched
 
 MOST_ROWS = 1_048_576
@@ -42,6 +43,8 @@ class XlsxSheet(Form):
 class XlsxDestination:
     """Writes rows below those that are there; the first row holds the column names."""
 
+    can: Can = "finds"
+    most = 5000
     gather = 0.25
     rest = 2.0
 
@@ -60,8 +63,9 @@ class XlsxDestination:
         for row in rows:
             there = keys.get(row.key) or former.find(row, lambda at: (cell.value for cell in sheet[at]))
             if there and row.sets:
-                _put(sheet, there, columns, row)
-                receipts.append(Receipt(row.key, "updated", f"{self.path.name}, row {there}"))
+                left = _changed_since(sheet, there, columns, row)
+                _put(sheet, there, columns, replace(row, values={name: value for name, value in row.values.items() if name not in left}))
+                receipts.append(Receipt(row.key, "updated", f"{self.path.name}, row {there}", left))
                 continue
             if there:
                 receipts.append(Receipt(row.key, "there already", f"{self.path.name}, row {there}"))
@@ -175,6 +179,15 @@ def _text(cell: Any, text: str) -> None:
         cell.quotePrefix = True
 
 
+def _changed_since(sheet: Any, at: int, columns: dict[str, int], row: Row) -> list[str]:
+    """Columns of a row that hold something else than was written into them last: a person has set them."""
+    if row.was is None or row.over:
+        return []
+    held = {name: found_in(sheet.cell(at, columns[name]).value) for name in row.values}
+    wanted = {name: (row.was.get(name), value) for name, value in row.values.items()}
+    return [name for name, values in wanted.items() if not any(same(held[name], found_in(cell_value(each))) for each in values)]
+
+
 def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
     for name, value in row.values.items():
         shown = cell_value(value)
@@ -200,9 +213,9 @@ def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
 KIND = DestinationKind(
     "xlsx",
     XlsxSheet,
-    place=lambda said, home: f"xlsx:{from_home(absolute(said.path, home), home)}#{said.sheet}",
-    former_place=lambda said, home: f"xlsx:{absolute(said.path, home)}#{said.sheet}",
-    build=lambda said, home: XlsxDestination(absolute(said.path, home), said.sheet),
+    place=lambda said, there: f"xlsx:{from_home(absolute(said.path, there.home), there.home)}#{said.sheet}",
+    former_place=lambda said, there: f"xlsx:{absolute(said.path, there.home)}#{said.sheet}",
+    build=lambda said, there: XlsxDestination(absolute(said.path, there.home), said.sheet),
     tell=lambda said: f"the sheet {said.sheet} of {said.path}",
     touches=lambda said, home: Touched(absolute(said.path, home)),
 )

@@ -97,11 +97,13 @@ class Answers:
         self._database.write(job)
         self._engine.wake()
 
-    def continue_run(self, run_id: str, by: str, *, leave: bool = False) -> str:
+    def continue_run(self, run_id: str, by: str, *, leave: bool = False, unsure: str = "") -> str:
         """Continue a parked run, run a held one anyway, or try a waiting one at once; what it was is returned.
 
-        `leave`: elements of lists whose failures are gathered are left out, in place of being tried again.
+        `leave`: elements of lists whose failures are gathered are left out, in place of being tried again. `unsure`: what may have
+        gone out "went", as a person has seen, or is to be done "again"; without that word it stays as it is.
         """
+        said = {**({"leave": True} if leave else {}), **({"unsure": unsure} if unsure else {})}
 
         def job(connection: Connection) -> str:
             state = _state(connection, run_id)
@@ -109,7 +111,9 @@ class Answers:
                 raise NotNow(f"The run is {state}; only a parked, held or waiting run can be continued.")
             now = self._clock.now()
             if state != "held":
-                journal.append(connection, run_id, [Written("continued", "", {"by": by, **({"leave": True} if leave else {})}, at=now)])
+                journal.append(connection, run_id, [Written("continued", "", {"by": by, **said}, at=now)])
+            if unsure == "went":
+                deliveries.went(connection, run_id, by, now)
             runs.move(connection, run_id, "ready", now, "", now)
             return str(state)
 

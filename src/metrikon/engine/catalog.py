@@ -15,9 +15,10 @@ from metrikon.core.feel.holes import expressions
 from metrikon.core.feel.parse import in_standard_spelling
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.copying import BadCopy, copied
+from metrikon.core.flows.form import Form, fields
 from metrikon.core.flows.kind import Known, Language
 from metrikon.core.flows.lines import with_lines
-from metrikon.core.flows.model import Flow, Limits, Step, every_step
+from metrikon.core.flows.model import Flow, Limits, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
@@ -200,7 +201,7 @@ class Catalog:
 
     def _used_in(self, name: str, version: int) -> list[str]:
         """The flows that a flow uses."""
-        return [used for step in self._steps(name, version) for what, used in step.kind.uses(step.parameters) if what == "flow"]
+        return [used for what, used in self._names(name, version) if what == "flow"]
 
     def texts(self) -> list[tuple[str, str]]:
         """The text of every flow in its newest version, by its name."""
@@ -211,13 +212,17 @@ class Catalog:
         """The flows that name something ("connection", "list", …) in their newest version."""
         with self._database.reading() as connection:
             kept = flows.newest_versions(connection)
-        return [flow for flow, version in kept if any((what, name) in step.kind.uses(step.parameters) for step in self._steps(flow, version))]
+        return [flow for flow, version in kept if (what, name) in self._names(flow, version)]
 
-    def _steps(self, name: str, version: int) -> list[Step]:
+    def _names(self, name: str, version: int) -> list[tuple[str, str]]:
+        """What a version of a flow names: by its steps, and the connections of its intakes and destinations."""
         try:
-            return list(every_step(self.flow(name, version).steps))
+            flow = self.flow(name, version)
         except BadFlow:
             return []  # kept by an older version of the program
+        said = [each.form for each in (*flow.intakes, *flow.destinations.values()) if isinstance(each.form, Form)]
+        outside = [("connection", str(value)) for form in said for _, _, _, value in fields(form, "connection") if value]
+        return [*outside, *(used for step in every_step(flow.steps) for used in step.kind.uses(step.parameters))]
 
     def touched(self, name: str, text: str | None = None) -> list[tuple[str, list[Problem]]]:
         """The flows that extract a record type, each with what would be wrong with it if the type were as in `text`.

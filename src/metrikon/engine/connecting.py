@@ -11,12 +11,13 @@ from urllib.parse import urlsplit
 
 import msgspec
 from sqlalchemy import Connection
+from sqlalchemy.exc import SQLAlchemyError
 
-from metrikon.connections import imap
+from metrikon.connections import imap, sql
 from metrikon.connections.fetching import FetchFailed, Wanted, fetch
 from metrikon.connections.sealing import CannotOpen, Sealing, keys_of, new_key, put_keys
 from metrikon.connections.signing import Signed, signed
-from metrikon.core.flows.connecting import MAIL, Way, joined, origin, unfit, wrong_address
+from metrikon.core.flows.connecting import DATABASES, MAIL, Way, joined, origin, unfit, wrong_address
 from metrikon.core.flows.form import NAME
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
@@ -55,7 +56,7 @@ class Connections:
 
     def one(self, name: str) -> dict[str, Any]:
         """One of them. Raises `NotThere`."""
-        return _shown(self._row(name))
+        return _shown(self.row(name))
 
     def failing(self) -> list[dict[str, Any]]:
         """Those that fail, since the longest first."""
@@ -100,7 +101,7 @@ class Connections:
         if secret:
             return self._sealing.seal(secret, name)
         try:
-            before = self._row(name)
+            before = self.row(name)
         except NotThere:
             before = None
         if before is None or before["sealed"] is None:
@@ -112,13 +113,13 @@ class Connections:
 
     def _nothing_kept(self, name: str) -> bool:
         try:
-            return self._row(name)["sealed"] is None
+            return self.row(name)["sealed"] is None
         except NotThere:
             return True
 
     def remove(self, name: str) -> None:
         """Keep a connection no longer. Raises `NotThere`, and `NotNow` while flows name it."""
-        self._row(name)
+        self.row(name)
         users = self.users(name)
         if users:
             raise NotNow(f"The connection {name} is named by {', '.join(users)}. Change or switch off what uses it first.")
@@ -131,9 +132,10 @@ class Connections:
 
     def test(self, name: str) -> dict[str, Any]:
         """Ask for what it is tested by; the connection with what came of it. Raises `NotThere`."""
-        row = self._row(name)
+        row = self.row(name)
         try:
-            told = self._mail_told(name) if _scheme(row) in MAIL else self._page_told(name, row)
+            scheme = _scheme(row)
+            told = self._mail_told(name) if scheme in MAIL else self._database_told(name, row) if scheme in DATABASES else self._page_told(name, row)
         except FetchFailed as error:
             self._note(name, str(error), failed=True, tested=True)
         else:
@@ -150,13 +152,30 @@ class Connections:
         return f"{found.url} answered {found.status} in {time.monotonic() - start:.2f} s{kind}{self._as(name)}."
 
     def _mail_told(self, name: str) -> str:
-        client, row = self.mail(name), self._row(name)
+        client, row = self.mail(name), self.row(name)
         try:
             return imap.told(client, str(urlsplit(row["address"]).hostname), msgspec.json.decode(row["way"], type=Way).user)
         except imap.DOWN as error:
             raise FetchFailed(f"The mail server broke off: {type(error).__name__}.", cause="unreachable") from error
         finally:
             client.shutdown()
+
+    def _database_told(self, name: str, row: dict[str, Any]) -> str:
+        engine = sql.server_engine(str(row["address"]), lambda: self.database(name))
+        try:
+            return sql.told(engine, msgspec.json.decode(row["way"], type=Way).user)
+        except SQLAlchemyError as error:
+            raise FetchFailed(f"The database broke off: {sql.words(getattr(error, 'orig', None) or error)}.", cause="unreachable") from error
+        finally:
+            engine.dispose()
+
+    def database(self, name: str) -> Any:
+        """A connection of its driver, signed in at a server of databases. Raises `FetchFailed`."""
+        row, way, secret = self._opened(name)
+        if _scheme(row) not in DATABASES:
+            known = " or ".join(f"{each}://" for each in DATABASES)
+            raise FetchFailed(f"The connection {name} leads to {row['address']}, which is no database. Its address begins with {known}.")
+        return sql.signed_in(str(row["address"]), way, secret, private=self._private, trusted=self._trusted)
 
     def mail(self, name: str) -> imap.Mailserver:
         """A client that is signed in at a mail server by a connection. Raises `FetchFailed`."""
@@ -170,7 +189,7 @@ class Connections:
     def _opened(self, name: str) -> tuple[dict[str, Any], Way, str]:
         """A connection, its way of signing in, and its secret. Raises `FetchFailed`."""
         try:
-            row = self._row(name)
+            row = self.row(name)
             secret = self._sealing.open(bytes(row["sealed"]), name) if row["sealed"] is not None else ""
         except (NotThere, CannotOpen) as error:
             raise FetchFailed(str(error)) from error
@@ -178,7 +197,7 @@ class Connections:
 
     def _as(self, name: str) -> str:
         """As whom it signed in, and what that lets one do, as far as it is told."""
-        way = msgspec.json.decode(self._row(name)["way"], type=Way)
+        way = msgspec.json.decode(self.row(name)["way"], type=Way)
         token = self._tokens.known(name)
         may = f", which may {token.scope}" if token is not None and token.scope else ""
         return f"; signed in as {way.user}{may}" if way.user else "; signed in by its secret" if way.kind != "none" else ""
@@ -191,13 +210,13 @@ class Connections:
     def at(self, name: str, path: str) -> str:
         """The address of something under a connection. Raises `FetchFailed`."""
         try:
-            return joined(str(self._row(name)["address"]), path)
+            return joined(str(self.row(name)["address"]), path)
         except (NotThere, ValueError) as error:
             raise FetchFailed(str(error)) from error
 
     def consent(self, name: str, redirect: str) -> str:
         """The address at which a person consents to a connection. Raises `NotThere`, and `NotNow` for one that is not by consent."""
-        way = msgspec.json.decode(self._row(name)["way"], type=Way)
+        way = msgspec.json.decode(self.row(name)["way"], type=Way)
         if way.kind != "consent":
             raise NotNow(f"The connection {name} signs in by {way.kind}, for which nobody consents.")
         return self._tokens.begin(name, way, redirect)
@@ -278,7 +297,8 @@ class Connections:
         self._sealing = Sealing(keys[:1])
         return count
 
-    def _row(self, name: str) -> dict[str, Any]:
+    def row(self, name: str) -> dict[str, Any]:
+        """A connection as it is kept. Raises `NotThere`."""
         with self._database.reading() as connection:
             row = connections.get(connection, name)
             known = [str(each["name"]) for each in connections.all_connections(connection)] if row is None else []

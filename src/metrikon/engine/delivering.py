@@ -16,7 +16,7 @@ from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
 from metrikon.ports.behalf import BEHALF
 from metrikon.ports.clock import Clock
-from metrikon.ports.destination import Broken, Busy, Destination, Receipt, Row, Unusable
+from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Row, Unsure, Unusable
 from metrikon.ports.machine import short_of
 from metrikon.store import deliveries, journal, runs
 from metrikon.store.database import Database, StoreFailed
@@ -27,6 +27,7 @@ LOOK = 0.5  # seconds between looks, whether anybody woke it or not
 GATHER_ALL = 0.005  # seconds that rows gather before they are looked at; a destination gathers more by its rest after a batch
 NOTED_AT_ONCE = 16  # rows that are noted in one job; more where one run has more
 SOON = 0.02  # seconds until a destination that could not be built is looked at again
+CUT_OFF = "The service was stopped while the row was handed over, and the destination cannot be asked whether it came. Look there: then say that it is there, or write it again."
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 
 
@@ -81,6 +82,7 @@ class Deliveries:
         now = self._clock.now()
         soonest = 0.0
         with self._database.reading() as connection:
+            cut_off = deliveries.cut_off(connection, list(self._busy))
             for destination in deliveries.places(connection, now):
                 rest = self._not_before.get(destination, 0.0) - time.monotonic()
                 if destination in self._busy:
@@ -94,6 +96,8 @@ class Deliveries:
                 except BaseException:
                     self._busy.discard(destination)
                     raise
+        if cut_off:
+            self._unsure(cut_off, CUT_OFF)
         return soonest
 
     def _deliver(self, destination: str) -> None:
@@ -102,8 +106,8 @@ class Deliveries:
         try:
             with self._database.reading() as connection:
                 rows = deliveries.due(connection, destination, self._clock.now())
-            if rows:
-                self._send(destination, rows)
+            for some in self._batches(destination, rows):
+                self._send(destination, some)
         except StoreFailed as error:
             log.error("%s: rows were written but could not be noted; they are looked up before they are repeated: %s", destination, error)
         except Exception:
@@ -117,10 +121,26 @@ class Deliveries:
             self._wake.set()
             self.on_done()
 
+    def _batches(self, destination: str, rows: list[dict[str, Any]]) -> Iterator[list[dict[str, Any]]]:
+        """Rows in batches that their destination takes at once."""
+        adapter = self._adapters.get(destination)
+        most = adapter.most if adapter is not None else len(rows)
+        yield from (rows[at : at + most] for at in range(0, len(rows), max(1, most)))
+
     def _send(self, destination: str, rows: list[dict[str, Any]]) -> None:
         """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
         try:
-            receipts = self._adapter(destination, rows[0]).write([_row(row) for row in rows])
+            adapter = self._adapter(destination, rows[0])
+            if adapter.can == "neither":
+                keys = [str(row["key"]) for row in rows]
+                self._database.write(lambda connection: deliveries.sending(connection, keys))
+            receipts = adapter.write([self._row(row) for row in rows])
+        except Partly as error:
+            self._partly(destination, rows, error)
+            return
+        except Unsure as error:
+            self._unsure(rows, str(error))
+            return
         except Busy as error:
             self._failed(rows, str(error), again=True, short=bool(short_of(error)))
             return
@@ -144,6 +164,51 @@ class Deliveries:
         self._send(destination, rows[:half])
         self._send(destination, rows[half:])
 
+    def _partly(self, destination: str, rows: list[dict[str, Any]], error: Partly) -> None:
+        """Some rows were written, then one was not."""
+        count, reason = len(error.receipts), error.reason
+        if count:
+            self._written(rows[:count], list(error.receipts))
+        if isinstance(reason, Busy | Unusable):
+            self._failed(rows[count:], str(reason), again=isinstance(reason, Busy))
+            return
+        if isinstance(reason, Unsure):
+            self._unsure(rows[count : count + 1], str(reason))
+        else:
+            self._failed(rows[count : count + 1], str(reason), again=False)
+        if rows[count + 1 :]:
+            self._send(destination, rows[count + 1 :])
+
+    def _unsure(self, rows: list[dict[str, Any]], message: str) -> None:
+        """Nobody can tell whether these rows were written: their runs wait for a person."""
+        now = self._clock.now()
+        entries: dict[str, list[Written]] = {}
+        for row in rows:
+            result = {"key": row["key"], "result": "written", "place": ""}
+            data = {"message": message, "again": False, "unsure": result}
+            entries.setdefault(row["run_id"], []).append(Written("failed", row["path"], data, "write", now, now - row["begun_at"]))
+
+        def job(connection: Connection) -> None:
+            deliveries.unsure(connection, [row["key"] for row in rows], message)
+            for run_id, written in entries.items():
+                journal.append(connection, run_id, written)
+            runs.wake(connection, list(entries), now)
+
+        self._database.write(job)
+
+    def _row(self, row: dict[str, Any]) -> Row:
+        """A row as its destination gets it: of the key what comes after the place, which the destination is itself."""
+        key = str(row["key"])
+        place, mark, own = key.rpartition(f"|{MARK}")
+        if not mark:
+            return Row(key, row["values"])
+        own, sets = row_key(MARK + own)
+        was = None
+        if sets:
+            with self._database.reading() as connection:
+                was = deliveries.last_written(connection, f"{place}|{own}")
+        return Row(own, row["values"], row["parts"] or (), sets, was, bool(row["over"]))
+
     def _adapter(self, destination: str, row: dict[str, Any]) -> Destination:
         if destination not in self._adapters:
             flow = self._catalog.flow(row["flow"], row["flow_version"])
@@ -162,12 +227,12 @@ class Deliveries:
         now = self._clock.now()
         entries: dict[str, list[Written]] = {}
         for key, (row, receipt) in by_key.items():
-            result = {"key": key, "result": receipt.result, "place": receipt.place}
+            result = {"key": key, "result": receipt.result, "place": receipt.place, **({"left": list(receipt.left)} if receipt.left else {})}
             entries.setdefault(row["run_id"], []).append(_done(row, row["path"], result, now))
         ended = self._ending.ended(entries)
 
         def job(connection: Connection) -> list[str]:
-            deliveries.done(connection, [(key, receipt.place) for key, (_, receipt) in by_key.items()], now)
+            deliveries.done(connection, [(key, receipt.place, receipt.left) for key, (_, receipt) in by_key.items()], now)
             every = {run_id: list(written) for run_id, written in entries.items()}
             for key, run_id, path in deliveries.waiting(connection, list(by_key)):
                 row, receipt = by_key[key]
@@ -241,13 +306,3 @@ def handed_over(connection: Connection, entries: dict[str, list[Written]], keys:
     for _, run_id, path in deliveries.waiting(connection, keys):
         data = {"message": "Another step that was to write this row has given it up.", "again": True, "wait": 0, "at": now}
         entries.setdefault(run_id, []).append(Written("failed", path, data, "write", now, 0))
-
-
-def _row(row: dict[str, Any]) -> Row:
-    """A row as a destination gets it: of the key what comes after the place, which the destination is itself."""
-    key = str(row["key"])
-    _, mark, own = key.rpartition(f"|{MARK}")
-    if not mark:
-        return Row(key, row["values"])
-    own, sets = row_key(MARK + own)
-    return Row(own, row["values"], row["parts"] or (), sets)

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from dataclasses import replace
 from typing import TypeVar
 from urllib.parse import urlsplit, urlunsplit
 
+from sqlalchemy import Engine
+
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.connections.imap import Mailserver
+from metrikon.connections.sql import server_engine
 from metrikon.core.values.text import clean
 from metrikon.engine.budget import Breaker
 from metrikon.engine.connecting import Connections
@@ -46,6 +50,8 @@ class Outside:
         self._database, self._clock, self._proxy, self._trusted = database, clock, proxy, trusted
         self._breaker = Breaker(clock, rest, "connection")
         self._until: dict[str, int] = {}
+        self._engines: dict[tuple[str, int], Engine] = {}
+        self._lock = threading.Lock()
 
     def fetch(self, wanted: Wanted) -> Fetched:
         """A page or a file, as it is now. With a connection its address is that of the connection and what is wanted after it. Raises `FetchFailed`."""
@@ -63,6 +69,26 @@ class Outside:
         """A client that is signed in at a mail server. Raises `FetchFailed`; that it fails, or works again, is noted."""
         address = str(self.connections.one(connection)["address"])
         return self._by(connection, "sign in", address, lambda: self.connections.mail(connection))
+
+    def database(self, connection: str) -> Engine:
+        """A server of databases; new connections to it are signed in with what is kept now. Raises `FetchFailed`."""
+        row = self.connections.row(connection)
+        address, known = str(row["address"]), (connection, int(row["put_at"]))
+        with self._lock:
+            if known not in self._engines:
+                for former in [each for each in self._engines if each[0] == connection]:
+                    self._engines.pop(former).dispose()
+                self._engines[known] = server_engine(
+                    address, lambda: self._by(connection, "sign in", address, lambda: self.connections.database(connection))
+                )
+            return self._engines[known]
+
+    def close(self) -> None:
+        """Let go of connections that are held."""
+        with self._lock:
+            for engine in self._engines.values():
+                engine.dispose()
+            self._engines.clear()
 
     def _by(self, name: str, method: str, url: str, call: Callable[[], T]) -> T:
         """A call by a connection: what came of it is noted."""

@@ -15,9 +15,12 @@ from typing import Any, Literal
 import python_calamine
 from charset_normalizer import from_bytes
 from pydantic import Field, model_validator
+from sqlalchemy import Engine
 
-from metrikon.connections.sql import table_rows, touched, url_of
+from metrikon.connections.fetching import FetchFailed
+from metrikon.connections.sql import SQLITE, file_engine, path_of, table_rows, touched
 from metrikon.core.flows.coming import Gathered
+from metrikon.core.flows.form import ConnectionName
 from metrikon.core.values.exact import as_kept, dumps, dumps_sorted
 from metrikon.core.values.text import clean
 from metrikon.ports.destination import Broken, Busy, Unusable
@@ -33,8 +36,13 @@ class Rows(Gathered):
 
     path: str | None = Field(None, max_length=1000, description="A file (XLSX, ODS or CSV); relative paths start at the service's folder.")
     sheet: str | None = Field(None, max_length=100, description="Its sheet; the first when left out.")
-    url: str | None = Field(None, max_length=1000, description="Or a database URL, such as sqlite:///plants.db.")
-    table: str | None = Field(None, pattern=r"^[A-Za-z_][A-Za-z0-9_]{0,62}$", description="Its table.")
+    connection: ConnectionName | None = Field(None, description="Or the name of a connection to a database (postgresql://…, mariadb://…).")
+    url: str | None = Field(None, max_length=1000, description="Or a database file, such as sqlite:///plants.db.")
+    table: str | None = Field(
+        None,
+        pattern=r"^([A-Za-z_][A-Za-z0-9_]{0,62}\.)?[A-Za-z_][A-Za-z0-9_]{0,62}$",
+        description="Its table, after its schema and a point if it has one.",
+    )
     key: list[str] = Field(
         default_factory=list, max_length=20, description="Columns that tell a row from others; all of what it holds when left out."
     )
@@ -45,10 +53,14 @@ class Rows(Gathered):
 
     @model_validator(mode="after")
     def _one_place(self) -> Rows:
-        if (self.path is None) == (self.url is None):
-            raise ValueError("Give a file (path) or a database (url), one of them.")
-        if (self.url is None) != (self.table is None):
+        if sum(each is not None for each in (self.path, self.url, self.connection)) != 1:
+            raise ValueError("Give a file (path), a database file (url) or a connection to a database, one of them.")
+        if (self.path is not None) == (self.table is not None):
             raise ValueError("A database wants the name of the table as well.")
+        if self.url is not None and not self.url.startswith(SQLITE):
+            raise ValueError(
+                "The address of a server stands in a connection, with its secret: make one, and name it as `connection`. A file is sqlite:///…."
+            )
         if self.which == "changed" and not self.key:
             raise ValueError("To know which rows changed, say by which columns (key) they are told from others.")
         return self
@@ -116,7 +128,7 @@ class RowSource(Quiet):
 
     def _table(self) -> tuple[list[str], Iterator[dict[str, Any]]]:
         """The heads of the columns, and the rows by them. Raises `IntakeFailed`."""
-        if self.said.url is not None:
+        if self.said.path is None:
             return self._of_database()
         path = self._here.home / str(self.said.path)
         try:
@@ -132,10 +144,23 @@ class RowSource(Quiet):
 
     def _of_database(self) -> tuple[list[str], Iterator[dict[str, Any]]]:
         try:
-            heads, rows = table_rows(url_of(str(self.said.url), self._here.home), str(self.said.table), MOST)
+            heads, rows = table_rows(engine := self._engine(), str(self.said.table), MOST)
         except (Busy, Broken, Unusable) as error:
             raise IntakeFailed(str(error)) from error
+        except FetchFailed as error:
+            raise IntakeFailed(str(error), wait=error.wait) from error
+        if self.said.connection is None:
+            engine.dispose()
         return heads, (as_kept(dict(each)) for each in rows)
+
+    def _engine(self) -> Engine:
+        if self.said.connection is not None:
+            engine: Engine = self._here.calling.database(self.said.connection)
+            return engine
+        path = path_of(str(self.said.url), self._here.home)
+        if path is None or not path.exists():
+            raise IntakeFailed(f"There is no database file {self.said.url}. Correct the flow.")
+        return file_engine(path)
 
     def _sheet(self, path: Path) -> Iterator[list[Any]]:
         try:
@@ -195,12 +220,13 @@ def _value(cell: Any) -> Any:
 
 def touched_by(said: Rows, home: Path) -> Touched | None:
     """The file, or the server of the database."""
-    return Touched(home / said.path) if said.path is not None else touched(said.url or "", home)
+    return Touched(home / said.path) if said.path is not None else touched(said.url, home)
 
 
 def _tell(said: Rows) -> str:
     what = {"new": "new rows", "changed": "new and changed rows", "all": "rows"}[said.which]
-    return f"{what} of {f'the table {said.table} of a database' if said.table else said.path}"
+    table = f"the table {said.table} of {said.connection or 'a database'}"
+    return f"{what} of {table if said.table else said.path}"
 
 
 def _place(said: Rows, home: Path) -> str:

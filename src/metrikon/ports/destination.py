@@ -17,22 +17,27 @@ KEY_COLUMN = "delivery_key"
 class Row:
     """One row: its delivery key, its values by column, and the parts of its key, by which rows of an earlier version are recognised.
 
-    `sets`: when the row is there already, these columns of it are set.
+    `sets`: when the row is there already, these columns of it are set. `was`: what we have written into it last, by column; None where that is not known.
+    What stands there otherwise has been set by a person: it is left, unless `over`.
     """
 
     key: str
     values: Mapping[str, Any]
     parts: Sequence[Any] = ()
     sets: bool = False
+    was: Mapping[str, Any] | None = None
+    over: bool = False
 
 
 @dataclass(frozen=True)
 class Receipt:
-    """What became of a row: "written", or when its key was found "there already", or "updated"; and where."""
+    """What became of a row: "written", or when its key was found "there already", or "updated"; and where. `left`: columns that a person has set, which
+    were left as they are."""
 
     key: str
     result: Literal["written", "there already", "updated"]
     place: str = ""
+    left: Sequence[str] = ()
 
 
 class Busy(Exception):
@@ -47,20 +52,49 @@ class Unusable(Broken):
     """The destination can take no row at all before a person has changed something."""
 
 
-class Destination(Protocol):
-    """It enforces our key, or looks it up before it writes.
+class Unsure(Exception):
+    """The connection was lost after a row had been handed over, and nobody can tell whether it was written: a person must look."""
 
-    `gather`: seconds between batches, at least. `rest`: times the last batch's duration that it rests, so that slow saves gather more rows.
+
+class Partly(Exception):
+    """Rows up to one were written, in their order; that one was not, for a reason (`Busy`, `Broken` or `Unsure`); those after it were not tried."""
+
+    def __init__(self, receipts: Sequence[Receipt], reason: Busy | Broken | Unsure) -> None:
+        super().__init__(str(reason))
+        self.receipts = receipts
+        self.reason = reason
+
+
+Can = Literal["enforces", "finds", "neither"]
+
+
+class Destination(Protocol):
+    """Where rows are written.
+
+    `can`: it "enforces" our key, "finds" what was written before it writes again, or can do "neither", so that a write which was cut off is not repeated
+    before a person has looked. `most`: rows that it takes at once. `gather`: seconds between batches, at least. `rest`: times the last batch's duration
+    that it rests, so that slow saves gather more rows.
     """
 
+    can: Can
+    most: int
     gather: float
     rest: float
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         """Write rows in one batch, in order; rows whose key is there are left as they are, or set.
 
-        Raises `Busy` or `Broken`; then none of the rows counts as written.
+        Raises `Busy` or `Broken`; then none of the rows counts as written. Raises `Partly` where each is written by itself.
         """
+        ...
+
+
+@runtime_checkable
+class Headed(Protocol):
+    """A destination that has columns before the first row is written."""
+
+    def heads(self) -> Sequence[Head] | None:
+        """Its columns as they are; None where it is made with its first row. Raises `Busy` or `Broken`."""
         ...
 
 
@@ -74,6 +108,24 @@ class Searchable(Protocol):
 
 
 @dataclass(frozen=True)
+class There:
+    """What a destination is built with: the folder of the service, and how outside services are called."""
+
+    home: Path
+    calling: Any = None  # engine.outside.Outside
+
+
+@dataclass(frozen=True)
+class Head:
+    """A column of a destination. `kind`: "text", "number", "yes/no", "date", "date and time", or "" for whatever is put into it; `wanted`: a row without a
+    value for it is not taken."""
+
+    name: str
+    kind: str = ""
+    wanted: bool = False
+
+
+@dataclass(frozen=True)
 class DestinationKind:
     """A kind of destination, declared beside its adapter.
 
@@ -84,8 +136,8 @@ class DestinationKind:
 
     name: str
     parameters: type[Form]
-    place: Callable[[Any, Path], str]
-    former_place: Callable[[Any, Path], str]
-    build: Callable[[Any, Path], Destination]
+    place: Callable[[Any, There], str]
+    former_place: Callable[[Any, There], str]
+    build: Callable[[Any, There], Destination]
     tell: Callable[[Any], str]
     touches: Callable[[Any, Path], Touched | None] = lambda said, home: None

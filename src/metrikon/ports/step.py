@@ -40,6 +40,7 @@ class Call:
     scope: Mapping[str, Any] = field(default_factory=dict)  # for conditions in them
     moment: datetime | None = None  # now, in the zone of the flow
     seconds: float | None = None  # that are left of the limit of the step
+    cut_off: bool = False  # it was begun before, and whether it came to its end is not known
     versions: Mapping[str, int] = field(default_factory=dict)  # of what is kept in versions, as of the start of the run, by "what name"
 
 
@@ -87,10 +88,19 @@ class StepFailed(Exception):
     """A step did not come to its end. `again`: trying later may help; `refused`: the item ends here.
 
     `cause`: what it was, of `core.flows.model.CAUSES`, where trying later may help. `turn`: it was only not its turn, which counts as no try.
+    `unsure`: it may have gone out all the same, and nobody can be asked; what it has given then. A person decides.
     """
 
     def __init__(
-        self, message: str, *, again: bool = False, wait: float | None = None, refused: bool = False, cause: str = "", turn: bool = False
+        self,
+        message: str,
+        *,
+        again: bool = False,
+        wait: float | None = None,
+        refused: bool = False,
+        cause: str = "",
+        turn: bool = False,
+        unsure: Mapping[str, Any] | None = None,
     ) -> None:
         super().__init__(message)
         self.message = message
@@ -99,6 +109,7 @@ class StepFailed(Exception):
         self.refused = refused
         self.cause = cause
         self.turn = turn
+        self.unsure = unsure
 
 
 class CalledModel(Model, Protocol):

@@ -109,6 +109,12 @@ class LeaveQuery(View):
     leave: bool = Field(False, description="Whether elements of lists whose failures are gathered are left out, in place of being tried again.")
 
 
+class ContinueQuery(LeaveQuery):
+    unsure: Literal["", "went", "again"] = Field(
+        "", description="Of what may have gone out: whether a person has seen that it went, or it is to be done again. Left out, it waits on."
+    )
+
+
 class SwitchBody(View):
     running: bool
     paused: bool = Field(False, description="Whether what comes in waits, and no run is worked on.")

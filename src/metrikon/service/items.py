@@ -8,7 +8,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import loads
 from metrikon.ports.intake import opened
-from metrikon.service.asked import CancelBody, IdPath, ItemQuery, LeaveQuery, NamePath, RunQuery
+from metrikon.service.asked import CancelBody, ContinueQuery, IdPath, ItemQuery, NamePath, RunQuery
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDetail, ItemPage, ItemView, RunDetail, RunPage, RunStarted, RunView
@@ -78,9 +78,9 @@ def blueprint(app: App) -> APIBlueprint:
         return reply(RunStarted(run_id=app.moving.move(path.id, str(g.person))), 201)
 
     @api.post("/api/runs/<string:id>/continue", responses={200: ContinueView}, operation_id="continueRun")
-    def continue_run(path: IdPath, query: LeaveQuery) -> Response:
+    def continue_run(path: IdPath, query: ContinueQuery) -> Response:
         """Continue a parked run from the step that failed, or run a held one anyway."""
-        app.answers.continue_run(path.id, str(g.person), leave=query.leave)
+        app.answers.continue_run(path.id, str(g.person), leave=query.leave, unsure=query.unsure)
         return reply(ContinueView(continued=1))
 
     @api.post("/api/runs/<string:id>/cancel", responses={200: RunDetail}, operation_id="cancelRun")

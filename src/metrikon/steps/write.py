@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from metrikon.connections.fetching import FetchFailed
 from metrikon.core.flows.keys import key_of, update_of
-from metrikon.ports.step import Call, GatheredCommit, Made, Transaction, Workshop
+from metrikon.ports.step import Call, GatheredCommit, Made, StepFailed, Transaction, Workshop
 from metrikon.store import deliveries
 
 
@@ -13,7 +14,10 @@ def run(calls: Sequence[Call], workshop: Workshop) -> GatheredCommit:
     """Rows entered, all in one commit; those that were written before are done at once."""
     first = calls[0]
     named = {str(each.parameters["to"]) for each in calls}
-    places = {name: workshop.places(first.flow, first.flow_version, name) for name in named}
+    try:
+        places = {name: workshop.places(first.flow, first.flow_version, name) for name in named}
+    except FetchFailed as error:
+        raise StepFailed(f"{error} Make the connection that the flow names, then continue.") from error
     wanted = [_wanted(each, *places[str(each.parameters["to"])]) for each in calls]
 
     def commit(connection: Transaction, at: int) -> list[list[Made]]:
@@ -37,4 +41,14 @@ def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
     key = f"{destination}|{key_of(parts, bool(values['ignore_case']))}"
     if values["if_there"] == "update":
         key = update_of(key, call.run_id, call.path)
-    return deliveries.Wanted(key, parts, destination, former, str(values["to"]), call.path, dict(values["columns"]), call.most_attempts)
+    return deliveries.Wanted(
+        key,
+        parts,
+        destination,
+        former,
+        str(values["to"]),
+        call.path,
+        dict(values["columns"]),
+        call.most_attempts,
+        values["if_changed"] == "take over",
+    )

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, delete, func, insert, null, select, update
 
-from metrikon.core.flows.keys import LONGEST_FORMER, by_former_rule, is_former
+from metrikon.core.flows.keys import LONGEST_FORMER, UPDATE, by_former_rule, is_former
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.hot import Hot
 from metrikon.store.tables import deliveries, delivery_waits
@@ -26,6 +26,7 @@ class Wanted:
     path: str
     values: dict[str, Any]
     most_attempts: int
+    over: bool = False  # what a person has set is set all the same
 
 
 @dataclass(frozen=True)
@@ -129,15 +130,17 @@ def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: 
         "receipt": None,
         "error": None,
         "parts": dumps(each.parts),
+        "over": each.over,
+        "left": None,
     }
 
 
 def _once_more(connection: Connection, key: str, each: Wanted, at: int) -> None:
-    values = {"state": "to do", "attempts": 0, "not_before": 0, "values": dumps(each.values), "error": None}
+    values = {"state": "to do", "attempts": 0, "not_before": 0, "values": dumps(each.values), "error": None, "over": each.over}
     connection.execute(update(deliveries).where(deliveries.c.key == key).values(values))
 
 
-_WANTED = ("key", "values", "run_id", "path", "begun_at", "flow", "flow_version", "target", "attempts", "most_attempts", "parts")
+_WANTED = ("key", "values", "run_id", "path", "begun_at", "flow", "flow_version", "target", "attempts", "most_attempts", "parts", "over")
 _PLACES = Hot(select(deliveries.c.destination).where(deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now")).distinct())
 _DUE = Hot(
     select(*(deliveries.c[name] for name in _WANTED))
@@ -148,7 +151,7 @@ _DUE = Hot(
 _DONE = Hot(
     update(deliveries)
     .where(deliveries.c.key == bindparam("of"))
-    .values(state="done", done_at=bindparam("now"), receipt=bindparam("place"), error=null())
+    .values(state="done", done_at=bindparam("now"), receipt=bindparam("place"), left=bindparam("unset"), error=null())
 )
 
 
@@ -160,12 +163,48 @@ def places(connection: Connection, now: int) -> list[str]:
 def due(connection: Connection, destination: str, now: int, most: int = 5000) -> list[dict[str, Any]]:
     """Rows of a destination that can be written now, oldest first, those of a run in their order."""
     rows = _DUE.run(connection, {"place": destination, "now": now, "most": most})
-    return [{**dict(zip(_WANTED, row, strict=True)), "values": loads(row[1]), "parts": loads(row[-1]) if row[-1] else None} for row in rows]
+    return [{**dict(zip(_WANTED, row, strict=True)), "values": loads(row[1]), "parts": loads(row[-2]) if row[-2] else None} for row in rows]
 
 
-def done(connection: Connection, receipts: Sequence[tuple[str, str]], at: int) -> None:
-    """Rows were written: (key, receipt) each."""
-    _DONE.many(connection, [{"of": key, "place": receipt, "now": at} for key, receipt in receipts])
+def done(connection: Connection, receipts: Sequence[tuple[str, str, Sequence[str]]], at: int) -> None:
+    """Rows were written: (key, receipt, columns that were left) each."""
+    _DONE.many(
+        connection, [{"of": key, "place": receipt, "unset": dumps(list(left)) if left else None, "now": at} for key, receipt, left in receipts]
+    )
+
+
+def last_written(connection: Connection, key: str) -> dict[str, Any] | None:
+    """What was last written into each column of the row with a key, its later settings included; None for a row that we have not written."""
+    of_row = (deliveries.c.key == key) | ((deliveries.c.key > f"{key}{UPDATE}") & (deliveries.c.key < f"{key}{UPDATE}~"))
+    query = select(deliveries.c["values"], deliveries.c.left).where(of_row, deliveries.c.state == "done").order_by(deliveries.c.done_at)
+    found: dict[str, Any] | None = None
+    for values, left in connection.execute(query):
+        unset = set(loads(left)) if left else ()
+        found = {**(found or {}), **{name: value for name, value in loads(values).items() if name not in unset}}
+    return found
+
+
+def sending(connection: Connection, keys: Sequence[str]) -> None:
+    """Rows are being handed over to where nobody can tell later whether they came."""
+    for start in range(0, len(keys), 500):
+        connection.execute(update(deliveries).where(deliveries.c.key.in_(keys[start : start + 500])).values(state="sending"))
+
+
+def cut_off(connection: Connection, under_way: Sequence[str]) -> list[dict[str, Any]]:
+    """Rows whose handing over was cut off: not those of destinations that are being written to."""
+    query = select(*(deliveries.c[name] for name in _WANTED)).where(deliveries.c.state == "sending", deliveries.c.destination.not_in(under_way))
+    return [dict(zip(_WANTED, row, strict=True)) for row in connection.execute(query)]
+
+
+def unsure(connection: Connection, keys: Sequence[str], error: str) -> None:
+    """Nobody can tell whether these rows were written."""
+    connection.execute(update(deliveries).where(deliveries.c.key.in_(keys)).values(state="unsure", error=error))
+
+
+def went(connection: Connection, run_id: str, by: str, at: int) -> None:
+    """A person has seen that the rows of a run which nobody could tell of are written."""
+    mine = (deliveries.c.run_id == run_id) & (deliveries.c.state == "unsure")
+    connection.execute(update(deliveries).where(mine).values(state="done", done_at=at, receipt=f"seen there by {by}", error=null()))
 
 
 def dropped(connection: Connection, run_id: str, why: str) -> list[str]:
@@ -191,5 +230,5 @@ def failed(connection: Connection, keys: Sequence[str], error: str, not_before: 
     """A batch was not written: to be tried again at a time, or given up when there is none. `counted`: it was one of the tries that it has."""
     for start in range(0, len(keys), 500):
         values: dict[str, Any] = {"attempts": deliveries.c.attempts + int(counted), "error": error}
-        values |= {"state": "given up"} if not_before is None else {"not_before": not_before}
+        values |= {"state": "given up"} if not_before is None else {"state": "to do", "not_before": not_before}
         connection.execute(update(deliveries).where(deliveries.c.key.in_(keys[start : start + 500])).values(values))

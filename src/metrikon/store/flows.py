@@ -43,6 +43,17 @@ def _put(connection: Connection, table: Table, name: str, text: str, at: int) ->
     return version
 
 
+def texts_with(connection: Connection, part: str) -> list[tuple[str, int, str]]:
+    """(name, version, text) of every version of a flow whose text has a part in it."""
+    query = select(flows.c.name, flows.c.version, flows.c.text).where(flows.c.text.contains(part, autoescape=True))
+    return [(name, version, text) for name, version, text in connection.execute(query)]
+
+
+def reword(connection: Connection, name: str, version: int, text: str) -> None:
+    """Put another text in the place of that of a kept version: for an upgrade that takes a secret out of it."""
+    connection.execute(update(flows).where(flows.c.name == name, flows.c.version == version).values(text=text))
+
+
 def switch_flow(connection: Connection, name: str, running: bool, at: int) -> None:
     """Switch a flow on or off: off, it takes nothing in."""
     connection.execute(update(flows).where(flows.c.name == name).values(running=running))

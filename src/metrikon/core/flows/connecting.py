@@ -20,7 +20,8 @@ WAYS = {
 
 
 MAIL = ("imaps", "imap")  # servers of mailboxes
-SCHEMES = ("https", "http", *MAIL)
+DATABASES = {"postgresql": 5432, "mariadb": 3306}  # servers of databases, with the port that each has by custom
+SCHEMES = ("https", "http", *MAIL, *DATABASES)
 _HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")  # RFC 9110, 5.1
 
 
@@ -77,6 +78,8 @@ def wrong_address(address: str) -> str:
         return f"{address!r} is no address; give one that begins with {' or '.join(f'{each}://' for each in SCHEMES)}."
     if parts.scheme in MAIL and parts.path.strip("/"):
         return "The address of a mail server has no path: its folder is said by the intake."
+    if parts.scheme in DATABASES and not re.fullmatch(r"/[^/]+", parts.path):
+        return f"The address of a database ends with its name, such as {parts.scheme}://{parts.hostname}/ledger."
     if parts.username or parts.password:
         return "The address holds a name or a password. Give the password as the secret."
     return "The address holds parameters or a part after #. Leave them out." if parts.query or parts.fragment else ""
@@ -86,6 +89,8 @@ def unfit(address: str, way: Way) -> str:
     """Why one cannot sign in so at an address; nothing when one can."""
     if urlsplit(address).scheme in MAIL and way.kind not in ("basic", "bearer", "client", "consent"):
         return "At a mail server one signs in with a user and a password (basic), or with a token (bearer, client)."
+    if urlsplit(address).scheme in DATABASES and way.kind != "basic":
+        return "At a database one signs in with a user and a password (basic)."
     if way.kind == "certificate" and urlsplit(address).scheme != "https":
         return "A certificate is shown over TLS alone: the address begins with https://."
     return ""
@@ -94,7 +99,8 @@ def unfit(address: str, way: Way) -> str:
 def origin(address: str) -> tuple[str, str, int]:
     """Scheme, host and port: a secret goes nowhere else (RFC 6454)."""
     parts = urlsplit(address)
-    return parts.scheme.lower(), (parts.hostname or "").lower(), parts.port or (443 if parts.scheme.lower() == "https" else 80)
+    scheme = parts.scheme.lower()
+    return scheme, (parts.hostname or "").lower(), parts.port or {"https": 443, **DATABASES}.get(scheme, 80)
 
 
 def joined(address: str, path: str) -> str:

@@ -51,7 +51,7 @@ def _turn(walk: Walk, entry: Entry) -> None:
         given = {name: entry.data.get(name, {}) for name in ("item", "run", "given")}
         walk.start({**given, "settings": walk.flow.settings}, entry.data.get("corrected") or {})
     elif entry.event == "continued":
-        _continue(walk, leave=bool(entry.data.get("leave")))
+        _continue(walk, leave=bool(entry.data.get("leave")), unsure=str(entry.data.get("unsure", "")))
     elif entry.event == "cancelled":
         walk.settle("stopped", str(entry.data.get("reason", "")))
     elif entry.path in walk.open:
@@ -59,12 +59,18 @@ def _turn(walk: Walk, entry: Entry) -> None:
     walk.run()
 
 
-def _continue(walk: Walk, *, leave: bool) -> None:
-    """What is parked or waits is begun anew; with `leave`, what is parked is left out where it can be."""
+def _continue(walk: Walk, *, leave: bool, unsure: str) -> None:
+    """What is parked or waits is begun anew; with `leave`, what is parked is left out where it can be.
+
+    What may have gone out, so that nobody can tell, stays as it is until a person says that it "went", or is to be done "again".
+    """
     for path, step in reversed(in_order(walk.state())):
         if path not in walk.open:
             continue  # left out with another one
-        if step.status == "parked" and leave:
+        if step.status == "parked" and step.unsure is not None and unsure != "again":
+            if unsure == "went":
+                walk.done(path, step, step.unsure)
+        elif step.status == "parked" and leave:
             walk.leave_out(path, step)
         elif step.status in ("parked", "waiting"):
             walk.try_again(path, step)

@@ -70,6 +70,7 @@ _WORDS = {
     "less_than_equal": "It is {given}; give {le} or less.",
     "list_type": "It is {given}; give a list.",
     "dict_type": "It is {given}; give names with values.",
+    "value_error": "{error}",
     "model_type": "It is {given}; give its parameters by name.",
     "too_short": "It is empty; give at least {min_length} of them.",
     "too_long": "There are too many; at most {max_length} are taken.",

@@ -120,6 +120,7 @@ class Open(msgspec.Struct, frozen=True):
     late: int = 0  # when its limit is over; 0: never
     key: str = ""  # of the event that it waits for
     since: int = 0  # when it was opened
+    unsure: Mapping[str, Any] | None = None  # what it has given if it went out, where nobody can tell whether it did
 
     @property
     def filled(self) -> Mapping[str, Any]:

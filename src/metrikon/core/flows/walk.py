@@ -160,6 +160,10 @@ class Walk(Working):
         turn = bool(data.get("turn"))  # it was only not its turn
         failures, message = step.failures + (0 if turn else 1), str(data.get("message", ""))
         here = self.here(self.frames[step.frame])
+        if data.get("unsure") is not None:
+            self.set_open(path, replace(step, failures=failures, status="parked", reason=message, unsure=data["unsure"]))
+            self.effects.append(Park(path, message))
+            return
         if data.get("refused"):
             self._stuck(here, replace(step, failures=failures), message, refused=True)
             return
@@ -224,7 +228,7 @@ class Walk(Working):
         """A step that is parked or waits is begun anew, as often as before."""
         if step.parameters and step.step.kind.control is None:
             limit = self._limit(self.here(self.frames[step.frame]))
-            fresh = replace(step, failures=0, status="ready", reason="", late=limit)
+            fresh = replace(step, failures=0, status="ready", reason="", late=limit, unsure=None)
             self.set_open(path, fresh)
             self.effects.append(perform(path, fresh, self.frames[step.frame].scope))
         else:

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from metrikon.core.flows.around import Around, text
+from metrikon.core.flows.around import Around, closed, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.keys import readable
 from metrikon.core.flows.kind import Kind, Said, Schema
@@ -23,6 +23,9 @@ class Write(Form):
     columns: dict[str, Any] = Field(..., min_length=1, description="Column and value, in order.")
     if_there: Literal["keep", "update"] = Field(
         "keep", description="When a row with this key is there already: it is left as it is, or these columns of it are set."
+    )
+    if_changed: Literal["leave", "take over"] = Field(
+        "leave", description="With `update`: what a person has changed in the row since is left as it is, and told; or set all the same."
     )
     ignore_case: bool = Field(False, description="Take keys for the same that differ only in capitals and blanks.")
 
@@ -50,9 +53,11 @@ def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
 
 
 def _result(parameters: Write, around: Around) -> Schema:
-    return text(
+    told = text(
         key="The delivery key.", result='"written", "updated" or "there already".', place="Where the row is.", by="The run that wrote it, if another."
     )
+    left: Schema = {"type": "array", "items": {"type": "string"}, "description": "Columns that a person has changed, and that were left."}
+    return closed({**told["properties"], "left": left})
 
 
 def _tell(parameters: Write) -> str:

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from openpyxl import load_workbook
 
+from metrikon.connections.sql import file_engine
 from metrikon.destinations.memory import MemoryDestination
 from metrikon.destinations.sql import SqlDestination
 from metrikon.destinations.xlsx import XlsxDestination
@@ -60,6 +61,22 @@ class Contract:
         again.write([Row("b", {"Note": "late"}, sets=True)])
         assert isinstance(again, Searchable)
         assert len(list(again.find({"Note": "late"}, 5))) == 1
+
+    def test_what_a_person_has_set_since_is_left_and_told_unless_it_is_to_be_taken_over(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        if isinstance(made, MemoryDestination):
+            return  # nobody sets anything there
+        made.write([row("a", Note="ours", Paid=False)])
+        was = {**VALUES, "Note": "ours", "Paid": False}
+        made.write([Row("a", {"Note": "by hand", "Amount": Decimal("98.50")}, sets=True, over=True)])  # somebody else, as far as we know
+        [said] = made.write([Row("a", {"Note": "again", "Amount": Decimal(5), "Paid": True}, sets=True, was=was)])
+        assert (said.result, sorted(said.left)) == ("updated", ["Amount", "Note"])
+        assert isinstance(made, Searchable)
+        [now] = [{name.lower(): value for name, value in each.items()} for each in made.find({}, 5)]
+        assert (now["note"], Decimal(now["amount"]), now["paid"] in (True, 1)) == ("by hand", Decimal("98.5"), True)
+        [said] = made.write([Row("a", {"Note": "again"}, sets=True, was=was, over=True)])
+        assert not said.left
+        assert len(list(made.find({"Note": "again"}, 5))) == 1
 
     def test_new_columns_are_added(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)
@@ -175,16 +192,33 @@ class TestXlsx(Contract):
 
 class TestSqlite(Contract):
     def make(self, folder: Path) -> Destination:
-        return SqlDestination(f"sqlite:///{folder / 'ledger.db'}", "rows")
+        engine = file_engine(folder / "ledger.db")
+        return SqlDestination(lambda: engine, "rows")
 
     def held(self, folder: Path, made: Destination) -> dict[str, str]:
         with sqlite3.connect(folder / "ledger.db") as connection:
-            return dict(connection.execute(f"SELECT {KEY_COLUMN}, amount FROM rows ORDER BY rowid").fetchall())
+            rows = connection.execute(f"SELECT {KEY_COLUMN}, amount FROM rows ORDER BY rowid").fetchall()
+        return {key: f"{Decimal(str(amount)):.2f}" for key, amount in rows}
 
-    def test_amounts_are_texts_not_floats(self, tmp_path: Path) -> None:
+    def test_amounts_can_be_summed_and_compared_and_come_back_as_they_were(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        amounts = [Decimal("0.30"), Decimal("12345678901.25"), Decimal("-7"), Decimal("0.000001")]
+        made.write([row(f"k{number}", Amount=each) for number, each in enumerate(amounts)])
+        with sqlite3.connect(tmp_path / "ledger.db") as connection:
+            assert connection.execute("SELECT COUNT(*) FROM rows WHERE amount > 0.2 AND amount < 9 AND date > '2026-01-01'").fetchone() == (1,)
+        assert isinstance(made, SqlDestination)
+        assert [each["amount"] for each in made.find({}, 9)] == amounts
+
+    def test_a_number_that_it_would_round_is_refused(self, tmp_path: Path) -> None:
+        with pytest.raises(Broken, match="at most 15 digits"):
+            self.make(tmp_path).write([row("a", Amount=Decimal("1234567890.1234567"))])
+
+    def test_a_table_of_an_earlier_version_goes_on_with_its_texts(self, tmp_path: Path) -> None:
+        with sqlite3.connect(tmp_path / "ledger.db") as connection:
+            connection.execute(f"CREATE TABLE rows ({KEY_COLUMN} TEXT PRIMARY KEY, vendor TEXT, line TEXT, amount TEXT, date TEXT, due TEXT)")
         self.make(tmp_path).write([row("a", Amount=Decimal("0.30"))])
         with sqlite3.connect(tmp_path / "ledger.db") as connection:
-            assert connection.execute("SELECT amount, typeof(amount) FROM rows").fetchone() == ("0.30", "text")
+            assert connection.execute("SELECT amount, typeof(amount), line FROM rows").fetchone() == ("0.30", "text", "1")
 
     def test_a_locked_database_is_busy(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)
@@ -203,6 +237,8 @@ class TestSqlite(Contract):
         with pytest.raises(Broken, match=KEY_COLUMN):
             self.make(tmp_path).write([row("a")])
 
-    def test_a_database_that_is_none_is_told(self, tmp_path: Path) -> None:
-        with pytest.raises(Broken, match="URL"):
-            SqlDestination("nothing://x", "rows")
+    def test_a_row_of_a_table_that_takes_rows_twice_is_not_written(self, tmp_path: Path) -> None:
+        with sqlite3.connect(tmp_path / "ledger.db") as connection:
+            connection.execute(f"CREATE TABLE rows ({KEY_COLUMN} TEXT, vendor TEXT)")
+        with pytest.raises(Broken, match="no unique index"):
+            self.make(tmp_path).write([Row("a", {"vendor": "Fernhill"})])
