@@ -56,6 +56,12 @@ setup: .stamps/python .stamps/console
 	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends mariadb-server postgresql >/dev/null; }
 	@mkdir -p .stamps && touch $@
 
+.stamps/office:
+	@command -v soffice >/dev/null || { \
+	  echo "Installing an office program for the tests ..."; \
+	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends libreoffice-calc >/dev/null; }
+	@mkdir -p .stamps && touch $@
+
 demo: setup
 	@exec $(BIN)/metrikon demo
 
@@ -65,7 +71,7 @@ demo-documents: .stamps/python
 demo-layouts: .stamps/python
 	$(BIN)/python -m metrikon.demo.make demo-layouts --invent $(or $(COUNT),20)
 
-test: setup .stamps/browser .stamps/mail .stamps/databases
+test: setup .stamps/browser .stamps/mail .stamps/databases .stamps/office
 	@cd console && npm test --silent
 	@$(BIN)/python -m pytest -n 2 --dist loadfile $(ARGS)
 

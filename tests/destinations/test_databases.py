@@ -18,8 +18,8 @@ from metrikon.connections.fetching import FetchFailed
 from metrikon.core.flows.connecting import Way
 from metrikon.destinations.sql import SqlDestination
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row, Unusable
+from tests.destinations.contract import Contract, row
 from tests.destinations.servers import SECRET, USER, MariaDB, PostgreSQL, Server
-from tests.destinations.test_rows_out import Contract, row
 
 
 def engine_for(server: Server) -> Engine:

@@ -16,8 +16,10 @@ from metrikon.app.settings import Settings
 from metrikon.connections.sql import file_engine
 from metrikon.core.flows.keys import by_former_rule
 from metrikon.demo import scenario
+from metrikon.destinations.files import LocalFile
+from metrikon.destinations.sheets import SheetDestination
 from metrikon.destinations.sql import SqlDestination
-from metrikon.destinations.xlsx import XlsxDestination
+from metrikon.destinations.xlsx import XlsxFormat
 from metrikon.ports.destination import Destination, Row
 from metrikon.store import journal
 from tests.engine.test_several import EACH, NAMES, merged
@@ -137,7 +139,7 @@ def test_keys_name_no_path_and_a_house_that_was_moved_writes_no_row_again(tmp_pa
 
 @pytest.mark.parametrize("kind", ["sql", "xlsx"])
 def test_rows_of_an_earlier_version_are_not_written_again_and_others_are(kind: str, tmp_path: Path) -> None:
-    made: Destination = _sql(tmp_path) if kind == "sql" else XlsxDestination(tmp_path / "rows.xlsx", "rows")
+    made: Destination = _sql(tmp_path) if kind == "sql" else SheetDestination(LocalFile(tmp_path / "rows.xlsx"), XlsxFormat("rows"), "rows")
 
     def row(*parts: Any, key: str = "") -> Row:
         return Row(key or f"k1-{parts}", {"Part": parts[0], "Line": parts[1]}, parts)

@@ -6,13 +6,9 @@ import os
 from collections.abc import Callable, Iterator
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import httpx
 import pytest
-from cheroot import wsgi
-from wsgidav.fs_dav_provider import FileResource, FilesystemProvider
-from wsgidav.wsgidav_app import WsgiDAVApp
 
 from metrikon.app.assemble import App
 from metrikon.core.flows.connecting import Way
@@ -20,6 +16,7 @@ from metrikon.core.flows.model import Flow, Said
 from metrikon.ports.intake import IntakeFailed
 from metrikon.sandbox import chat
 from metrikon.sandbox.services import Services
+from tests.dav import SECRET, USER, DavServer
 from tests.helpers import Running, eventually
 from tests.intakes.contract import FLOW, IntakeContract, Place, _items, _restarted, _taken
 
@@ -115,44 +112,16 @@ def test_a_token_that_is_valid_no_longer_is_told_on_today(running: Callable[...,
     eventually(lambda: any("token is not valid" in each for each in service.client.today()["problems"]))
 
 
-class _Exact(FileResource):  # type: ignore[misc]
-    """Tags that tell two writes within a second apart."""
-
-    def get_etag(self) -> str:
-        return f"{os.stat(self._file_path).st_mtime_ns}-{os.stat(self._file_path).st_size}"
-
-
-class _Provider(FilesystemProvider):  # type: ignore[misc]
-    def get_resource_inst(self, path: str, environ: Any) -> Any:
-        found = super().get_resource_inst(path, environ)
-        return _Exact(path, environ, found._file_path) if isinstance(found, FileResource) else found
-
-
 class DavFolder(Place):
     kind, said = "remote_folder", ", connection: files, path: inbox, settled: 0"
 
     def __init__(self, folder: Path) -> None:
         self.root = folder
         (folder / "inbox").mkdir(parents=True)
-        self._start()
-
-    def _start(self, port: int = 0) -> None:
-        config = {
-            "provider_mapping": {"/": _Provider(str(self.root))},
-            "simple_dc": {"user_mapping": {"*": {"ada": {"password": "saffron"}}}},
-            "verbose": 0,
-            "logging": {"enable": False},
-        }
-        self.server = wsgi.Server(("127.0.0.1", port), WsgiDAVApp(config))
-        self.server.prepare()
-        self.port = self.server.bind_addr[1]
-        import threading
-
-        self.thread = threading.Thread(target=self.server.serve, daemon=True)
-        self.thread.start()
+        self.server = DavServer(folder)
 
     def begin(self, app: App) -> None:
-        told = app.connections.put("files", f"http://127.0.0.1:{self.port}", Way("basic", "ada"), "saffron", "ada", "")
+        told = app.connections.put("files", self.server.url, Way("basic", USER), SECRET, "ada", "")
         assert told["failing_since"] is None, told["told"]
 
     def add(self, number: int, at: datetime) -> None:
@@ -172,8 +141,7 @@ class DavFolder(Place):
         return mend
 
     def end(self) -> None:
-        self.server.stop()
-        self.thread.join(5)
+        self.server.end()
 
 
 class TestRemoteFolder(IntakeContract):

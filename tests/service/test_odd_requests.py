@@ -16,7 +16,9 @@ from openpyxl import load_workbook
 from metrikon.cli.logs import log_to
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.demo import scenario
-from metrikon.destinations.xlsx import XlsxDestination
+from metrikon.destinations.files import LocalFile
+from metrikon.destinations.sheets import SheetDestination
+from metrikon.destinations.xlsx import XlsxFormat
 from metrikon.ports.destination import Row
 from tests.helpers import Running
 
@@ -102,7 +104,7 @@ def test_a_line_break_in_a_path_makes_no_line_of_the_log() -> None:
 
 
 def test_the_head_of_a_column_is_no_formula(tmp_path: Any) -> None:
-    XlsxDestination(tmp_path / "a.xlsx", "Rows").write([Row("k1", {"=1+1": "=2+2", "-x": 1})])
+    SheetDestination(LocalFile(tmp_path / "a.xlsx"), XlsxFormat("Rows"), "Rows").write([Row("k1", {"=1+1": "=2+2", "-x": 1})])
     sheet: Any = load_workbook(tmp_path / "a.xlsx")["Rows"]
     assert [(cell.value, cell.data_type) for cell in sheet[1]][:2] == [("=1+1", "s"), ("-x", "s")]
     assert sheet["A2"].data_type == "s"

@@ -31,16 +31,21 @@ for _library in ("httpx", "httpcore"):
 AGENT = "Metrikon"
 LARGEST_ROBOTS = 500_000  # bytes (RFC 9309)
 _NAME = re.compile(r"filename\*?=(?:UTF-8'')?\"?([^\";]+)", re.I)
+UNDONE = (425, 429, 503)  # answers that say that nothing was done
+NOT_SENT = (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout, httpx.UnsupportedProtocol, httpx.ProxyError)
 Resolve = Callable[[str, int], list[str]]
 
 
 class FetchFailed(Exception):
     """Nothing was fetched; the message says why. `cause`: "busy", "slow" or "unreachable" where trying later may help, after `wait` seconds if that was
-    said; "turn" where it was not asked for, since it was not one's turn. `status`: what was answered, 0 where nothing was.
+    said; "turn" where it was not asked for, since it was not one's turn. `status`: what was answered, 0 where nothing was. `sent`: what was asked may have
+    been done all the same: the answer was lost, or tells of an error of the server. `told`: the beginning of what was answered.
     """
 
-    def __init__(self, message: str, *, cause: str = "", wait: float | None = None, status: int = 0) -> None:
+    def __init__(self, message: str, *, cause: str = "", wait: float | None = None, status: int = 0, sent: bool = False, told: str = "") -> None:
         super().__init__(message)
+        self.sent = sent
+        self.told = told
         self.status = status
         self.cause = cause
         self.wait = wait
@@ -102,6 +107,7 @@ class Fetched:
     data: bytes | None
     validators: Mapping[str, str]
     links: str = ""  # its Link header (RFC 8288)
+    headers: Mapping[str, str] = field(default_factory=dict)  # by their names in small letters
 
 
 def fetch(wanted: Wanted, resolve: Resolve | None = None) -> Fetched:
@@ -216,9 +222,9 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
         ):
             return _taken(url, response, wanted, until)
     except httpx.TimeoutException as error:
-        raise FetchFailed(f"{url} did not answer in time.", cause="slow") from error
+        raise FetchFailed(f"{url} did not answer in time.", cause="slow", sent=not isinstance(error, NOT_SENT)) from error
     except httpx.HTTPError as error:
-        raise FetchFailed(f"{url} could not be fetched: {_why(error, wanted)}.", cause="unreachable") from error
+        raise FetchFailed(f"{url} could not be fetched: {_why(error, wanted)}.", cause="unreachable", sent=not isinstance(error, NOT_SENT)) from error
 
 
 def _why(error: Exception, wanted: Wanted) -> str:
@@ -240,11 +246,12 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
         return urljoin(url, response.headers["location"])
     if status == 304 and wanted.known:
         return Fetched(url, status, "", "", None, {})
-    if status in (408, 425, 429) or status >= 500:
+    if status not in wanted.good and (status in (408, 425, 429) or status >= 500):
         cause = "busy" if status in (425, 429, 503) else "slow" if status in (408, 504) else "unreachable"
-        raise FetchFailed(f"{url} answered {status}.", cause=cause, wait=_wait(response.headers.get("retry-after")), status=status)
+        wait = _wait(response.headers.get("retry-after"))
+        raise FetchFailed(f"{url} answered {status}.", cause=cause, wait=wait, status=status, sent=status not in UNDONE, told=_begins(response))
     if status not in wanted.good:
-        raise FetchFailed(f"{url} answered {status} {response.reason_phrase}.", status=status)
+        raise FetchFailed(f"{url} answered {status} {response.reason_phrase}.", status=status, told=_begins(response))
     media = response.headers.get("content-type", "").partition(";")[0].strip().lower()
     if wanted.types and not any(media.startswith(each.lower()) for each in wanted.types):
         raise FetchFailed(f"{url} is {media or 'of no type that it tells'}; wanted is {' or '.join(wanted.types)}.")
@@ -268,7 +275,16 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
         bytes(data),
         validators,
         response.headers.get("link", "")[:4000],
+        {name.lower(): value[:1000] for name, value in response.headers.items()},
     )
+
+
+def _begins(response: httpx.Response) -> str:
+    """The beginning of what a server says of an error."""
+    try:
+        return next(response.iter_bytes(4000), b"")[:4000].decode("utf-8", "replace")
+    except httpx.HTTPError:
+        return ""
 
 
 def _named(url: str, disposition: str) -> str:

@@ -63,6 +63,32 @@ def bytes_of(fetch: Fetch, connection: str, folder: str, name: str, most: int) -
     return fetch(_wanted(connection, f"{path_of(folder)}/{quote(name)}", "GET", most)).data or b""
 
 
+def read(fetch: Fetch, connection: str, path: str, most: int) -> tuple[bytes | None, str]:
+    """The bytes of a file and its tag; None where there is none. Raises `FetchFailed`."""
+    found = fetch(_wanted(connection, path_of(path), "GET", most, good=(200, 404)))
+    if found.status == 404:
+        return None, ""
+    return found.data or b"", found.headers.get("etag") or found.headers.get("last-modified", "")
+
+
+def write(fetch: Fetch, connection: str, path: str, data: bytes, tag: str) -> int:
+    """Put a file in the place of the one with a tag, or where there is none; the status: 412 and 423 where it is another one, or locked.
+
+    Raises `FetchFailed`.
+    """
+    guard = (
+        {"If-None-Match": "*"}
+        if not tag
+        else {"If-Match": tag}
+        if tag.startswith('"')
+        else {"If-Unmodified-Since": tag}
+        if not tag.startswith("W/")
+        else {}
+    )
+    good = (200, 201, 204, 412, 423, 507)
+    return fetch(_wanted(connection, path_of(path), "PUT", 100_000, data, {"Content-Type": "application/octet-stream", **guard}, good)).status
+
+
 def move(fetch: Fetch, connection: str, address: str, folder: str, name: str, to: str) -> bool:
     """Move a file into a folder within its own, never over another one; whether it was moved. Raises `FetchFailed`."""
     made = _wanted(connection, f"{path_of(folder)}/{quote(to)}/", "MKCOL", 100_000, good=(201, 405))

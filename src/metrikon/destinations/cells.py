@@ -47,3 +47,13 @@ def same(found: Any, wanted: Any) -> bool:
     if isinstance(found, int | Decimal) and isinstance(wanted, int | Decimal) and not isinstance(found, bool):
         return Decimal(found) == Decimal(wanted)
     return found == wanted or (found is not None and wanted is not None and str(found) == str(wanted))
+
+
+def digits(value: int | Decimal) -> str:
+    """A number as it is written, every digit of it."""
+    return f"{value:f}" if isinstance(value, Decimal) else str(value)
+
+
+def longer_than_a_cell(text: str) -> bool:
+    """Whether a text is longer than a cell of a workbook holds."""
+    return len(text) > LONGEST_TEXT

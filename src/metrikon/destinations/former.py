@@ -26,6 +26,9 @@ class Former(Generic[T]):
             else:
                 self._whole.setdefault(held, at)
 
+    def __bool__(self) -> bool:
+        return bool(self._whole or self._cut)
+
     def find(self, row: Row, values: Callable[[T], Iterable[Any]]) -> T | None:
         """Where the row was written before, or None. `values`: what stands in the row at a place."""
         if not row.parts or not (self._whole or self._cut):

@@ -34,6 +34,9 @@ class MemoryDestination:
         receipts = []
         for row in rows:
             known = row.key in self.rows
+            if not known and row.only:
+                receipts.append(Receipt(row.key, "not there"))
+                continue
             if not known or row.sets:
                 self.rows[row.key] = {**self.rows.get(row.key, {}), **loads(dumps(dict(row.values)))}
             receipts.append(

@@ -134,7 +134,7 @@ class SqlDestination:
         there = self._there(connection, table, rows, keys)
         fresh: dict[Any, Row] = {}
         for row, key in zip(rows, keys, strict=True):
-            if key not in there:
+            if key not in there and not row.only:
                 fresh.setdefault(key, row)
         if fresh:
             connection.execute(self._insert(table), [self._values(table, row) for row in fresh.values()])
@@ -142,7 +142,8 @@ class SqlDestination:
         for row, key in zip(rows, keys, strict=True):
             new = fresh.get(key) is row
             left = self._set(connection, table, row, there.get(key, key)) if row.sets and not new else []
-            became: Literal["written", "updated", "there already"] = "written" if new else "updated" if row.sets else "there already"
+            became: Literal["written", "updated", "there already", "not there"] = "written" if new else "updated" if row.sets else "there already"
+            became = "not there" if row.only and key not in there and key not in fresh else became
             receipts.append(Receipt(row.key, became, f"table {self.name}", left))
         return receipts
 

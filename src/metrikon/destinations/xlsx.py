@@ -1,221 +1,198 @@
-"""A sheet of a workbook. The file is rewritten whole, so rows come in batches.
-
-Each row carries its delivery key in a hidden last column, by which it is found again: a write that
-was interrupted is looked up before it is repeated. Rows that are there are never touched.
-"""
+"""A sheet of a workbook (XLSX). Rows are added in its own XML, so that all else in it stays as it was; they come in batches."""
 
 from __future__ import annotations
 
-import os
-import tempfile
+import re
 import zipfile
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Iterator, Sequence
 from datetime import date
-from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
+from xml.sax.saxutils import quoteattr
 
-from openpyxl import Workbook, load_workbook
-from openpyxl.styles import Font
-from openpyxl.utils import get_column_letter
-from openpyxl.utils.exceptions import InvalidFileException
+import python_calamine
 from pydantic import Field
 
-from metrikon.core.flows.form import Form
 from metrikon.core.values.found import found_in
-from metrikon.destinations.cells import cell_value, same
-from metrikon.destinations.former import Former
-from metrikon.destinations.places import absolute, from_home
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, DestinationKind, Receipt, Row, Unusable
-from metrikon.ports.touching import Touched
-
-MOST_ROWS = 1_048_576
+from metrikon.destinations.sheets import Changes, Held, SheetDestination, SheetForm, file_of, former_place_of, own_key, place_of, touched_by
+from metrikon.destinations.styles import Styles
+from metrikon.destinations.workbook import LARGEST, MAIN, Book, Seen
+from metrikon.destinations.workbook_writing import save
+from metrikon.ports.destination import KEY_COLUMN, DestinationKind, There, Unusable
 
 
-class XlsxSheet(Form):
-    """A sheet of a workbook file."""
+class XlsxSheet(SheetForm):
+    """A sheet of a workbook file (XLSX)."""
 
-    path: str = Field(..., min_length=1, pattern=r"\.xlsx$", description="The workbook; relative paths start at the service's folder.")
+    ENDING: ClassVar[str] = ".xlsx"
     sheet: str = Field("Rows", min_length=1, max_length=31, description="The sheet.")
 
 
-class XlsxDestination:
-    """Writes rows below those that are there; the first row holds the column names."""
+class XlsxFormat:
+    """Sheets of workbooks."""
 
-    can: Can = "finds"
-    most = 5000
-    gather = 0.25
-    rest = 2.0
+    most = 1_048_576
 
-    def __init__(self, path: Path, sheet: str) -> None:
-        self.path = path
-        self.sheet = sheet
+    def __init__(self, sheet: str) -> None:
+        self._sheet = sheet
 
-    def write(self, rows: Sequence[Row]) -> list[Receipt]:
-        self._open_elsewhere()
-        before = _stamp(self.path)
-        book, sheet = self._loaded()
-        columns = _columns(sheet, rows)
-        keys = _keys(sheet, columns[KEY_COLUMN])
-        former = Former(keys.items(), self.sheet)
-        receipts, at = [], sheet.max_row if sheet.max_row > 1 or sheet["A1"].value is not None else 1
-        for row in rows:
-            there = keys.get(row.key) or former.find(row, lambda at: (cell.value for cell in sheet[at]))
-            if there and row.sets:
-                left = _changed_since(sheet, there, columns, row)
-                _put(sheet, there, columns, replace(row, values={name: value for name, value in row.values.items() if name not in left}))
-                receipts.append(Receipt(row.key, "updated", f"{self.path.name}, row {there}", left))
-                continue
-            if there:
-                receipts.append(Receipt(row.key, "there already", f"{self.path.name}, row {there}"))
-                continue
-            at += 1
-            if at > MOST_ROWS:
-                raise Broken(f"The sheet {self.sheet!r} of {self.path.name} is full ({MOST_ROWS} rows). Start a new workbook in the flow.")
-            _put(sheet, at, columns, row)
-            keys[row.key] = at
-            receipts.append(Receipt(row.key, "written", f"{self.path.name}, row {at}"))
-        if any(receipt.result != "there already" for receipt in receipts):
-            self._save(book, before)
-        return receipts
+    def held(self, path: Path, key: Sequence[str]) -> Held:
+        with Book(path) as book:
+            seen = book.seen(self._sheet)
+        if seen is None:
+            return Held()
+        heads = [seen.heads.get(at, "") for at in range(1, max(seen.heads, default=0) + 1)]
+        keys = seen.keys
+        if key and seen.last > 1:
+            keys = {}
+            for at, row in self.rows(path):
+                parts = [row.get(head) for head in heads if any(head.casefold() == each.casefold() for each in key)]
+                if all(part is not None for part in parts):
+                    keys.setdefault(own_key(_in_order(key, heads, row)), at)
+        return Held(heads, seen.last, keys, seen)
 
-    def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
-        if not self.path.exists():
-            return
-        book, sheet = self._loaded()
-        heads = [str(cell.value) if cell.value is not None else "" for cell in sheet[1]]
-        count = 0
-        for cells in sheet.iter_rows(min_row=2, values_only=True):
-            row = {head: found_in(value) for head, value in zip(heads, cells, strict=False) if head and head != KEY_COLUMN}
-            if any(value is not None for value in row.values()) and all(same(row.get(column), value) for column, value in where.items()):
-                count += 1
-                if count > most:
-                    raise Broken(f"The sheet {self.sheet!r} holds more than {most} rows like these. Say more in `where`.")
-                yield row
-        book.close()
+    def rows(self, path: Path) -> Iterator[tuple[int, dict[str, Any]]]:
+        yield from calamine_rows(path, self._sheet)
 
-    def _open_elsewhere(self) -> None:
-        folder, name = self.path.parent, self.path.name
-        for lock in (folder / f".~lock.{name}#", folder / f"~${name}"):
-            if lock.exists():
-                raise Busy(f"{name} is open in another program ({lock.name} is there). Close it there; the rows are kept and written then.")
-
-    def _loaded(self) -> tuple[Workbook, Any]:
-        if not self.path.exists():
-            book = Workbook()
-            sheet = book.active
-            assert sheet is not None
-            sheet.title = self.sheet
-            return book, sheet
+    def save(self, path: Path | None, out: Path, held: Held, changes: Changes, *, ours: bool) -> None:
+        if path is None:
+            _new_book(out, self._sheet)
+            path = out.with_suffix(".first")
+            out.replace(path)
         try:
-            book = load_workbook(self.path)
-        except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError) as error:
-            raise Unusable(f"{self.path} is no workbook that can be read ({error}). Move it away or repair it, then continue.") from error
-        except OSError as error:
-            raise Busy(f"{self.path} cannot be read: {error.strerror}.") from error
-        return book, book[self.sheet] if self.sheet in book.sheetnames else book.create_sheet(self.sheet)
-
-    def _save(self, book: Workbook, before: tuple[int, int] | None) -> None:
-        """Write aside, sync, and put in place, unless someone changed the file meanwhile."""
-        try:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            handle, aside = tempfile.mkstemp(dir=self.path.parent, prefix=f".{self.path.stem}-", suffix=".new")
-        except OSError as error:
-            raise Busy(f"{self.path.parent} cannot be written to: {error.strerror}.") from error
-        try:
-            with os.fdopen(handle, "wb") as out:
-                book.save(out)
-                out.flush()
-                os.fsync(out.fileno())
-            self._open_elsewhere()
-            if _stamp(self.path) != before:
-                raise Busy(f"{self.path.name} was changed by someone else while rows were added. It is read anew and tried again.")
-            os.chmod(aside, self.path.stat().st_mode & 0o777 if before else 0o600)
-            os.replace(aside, self.path)
-        except OSError as error:
-            raise Busy(f"{self.path.name} cannot be saved: {error.strerror or error}.") from error
+            with Book(path) as book:
+                seen = held.seen or book.seen(self._sheet)
+                if seen is None:
+                    _with_sheet(path, out, self._sheet)
+                else:
+                    _save(book, out, self._sheet, seen, changes, ours=ours)
+                    return
+            second = out.with_suffix(".second")
+            out.replace(second)
+            try:
+                with Book(second) as book:
+                    seen = book.seen(self._sheet)
+                    assert seen is not None
+                    _save(book, out, self._sheet, seen, changes, ours=ours)
+            finally:
+                second.unlink(missing_ok=True)
         finally:
-            Path(aside).unlink(missing_ok=True)
+            out.with_suffix(".first").unlink(missing_ok=True)
 
 
-def _stamp(path: Path) -> tuple[int, int] | None:
+def _in_order(key: Sequence[str], heads: Sequence[str], row: dict[str, Any]) -> list[Any]:
+    return [next((row.get(head) for head in heads if head.casefold() == each.casefold()), None) for each in key]
+
+
+def _save(book: Book, out: Path, sheet: str, seen: Seen, changes: Changes, *, ours: bool) -> None:
+    columns = {head: at for at, head in sorted(seen.heads.items(), reverse=True)}
+    fresh: dict[str, int] = {}
+    for head in [*changes.heads, *([KEY_COLUMN] if ours else [])]:
+        if head not in columns:
+            fresh[head] = columns[head] = max(columns.values(), default=0) + 1
+    rows = [{columns[head]: value for head, value in {**cells, **({KEY_COLUMN: key} if ours else {})}.items()} for key, cells in changes.rows]
+    cells = {at: {columns[head]: value for head, value in each.items()} for at, each in changes.cells.items()}
+    save(book, out, seen, fresh, rows, cells)
+
+
+def calamine_rows(path: Path, sheet: str) -> Iterator[tuple[int, dict[str, Any]]]:
+    """The rows of a sheet (XLSX, ODS) by the heads of its columns, each with its number. Raises `Unusable`."""
     try:
-        stat = path.stat()
-    except FileNotFoundError:
+        with zipfile.ZipFile(path) as held:
+            if sum(each.file_size for each in held.infolist()) > LARGEST:
+                raise Unusable(f"{path.name} unpacks to more than {LARGEST / 1e6:.0f} MB, which is not handled.")
+        book = python_calamine.CalamineWorkbook.from_path(str(path))
+        if sheet not in book.sheet_names:
+            return
+        page = book.get_sheet_by_name(sheet)
+        first, left = page.start or (0, 0)
+        heads: list[str] = []
+        for number, cells in enumerate(page.iter_rows(), first + 1):
+            padded = [""] * left + list(cells)
+            if number == 1:
+                heads = [str(each).strip() if each not in ("", None) else "" for each in padded]
+                continue
+            yield number, {head: _found(value) for head, value in zip(heads, padded, strict=False) if head}
+    except (python_calamine.CalamineError, zipfile.BadZipFile, OSError) as error:
+        raise Unusable(f"{path.name} is no sheet that can be read ({str(error)[:200]}). Move it away or repair it, then continue.") from error
+
+
+def _found(value: Any) -> Any:
+    if value == "":
         return None
-    return stat.st_mtime_ns, stat.st_size
+    if isinstance(value, float) and value.is_integer() and abs(value) < 10**15:
+        return int(value)
+    return found_in(value) if isinstance(value, float | date | str | bool | int) else str(value)
 
 
-def _columns(sheet: Any, rows: Sequence[Row]) -> dict[str, int]:
-    """Number of each column by its name, new ones added at the end."""
-    found: dict[str, int] = {}
-    for cell in sheet[1] if sheet.max_row else ():
-        if cell.value is not None:
-            found.setdefault(str(cell.value), cell.column)
-    wanted = list(dict.fromkeys(name for row in rows for name in row.values))
-    for name in [*wanted, KEY_COLUMN]:
-        if name not in found:
-            found[name] = max(found.values(), default=0) + 1
-            cell = sheet.cell(1, found[name])
-            _text(cell, name)
-            cell.font = Font(bold=True)
-            sheet.column_dimensions[get_column_letter(found[name])].width = max(10, min(36, len(name) + 6))
-    sheet.column_dimensions[get_column_letter(found[KEY_COLUMN])].hidden = True
-    sheet.freeze_panes = sheet.freeze_panes or "A2"
-    return found
+_TYPES = """<?xml version="1.0" encoding="UTF-8" standalone="yes"?>
+<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/styles.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>"""
+_OFFICE = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+_RELATIONS = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">{}</Relationships>'
+_SHEET = (
+    f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<worksheet xmlns="{MAIN[1:-1]}"><dimension ref="A1"/><sheetViews><sheetView workbookViewId="0">'
+    '<pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/></sheetView></sheetViews><sheetData/></worksheet>'
+)
 
 
-def _keys(sheet: Any, column: int) -> dict[str, int]:
-    values = sheet.iter_rows(min_row=2, min_col=column, max_col=column)
-    return {str(cell.value): cell.row for (cell,) in values if cell.value is not None}
+def _new_book(out: Path, sheet: str) -> None:
+    """A workbook with one empty sheet."""
+    relation = '<Relationship Id="rId{}" Type="' + _OFFICE + '/{}" Target="{}"/>'
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        made.writestr("[Content_Types].xml", _TYPES)
+        made.writestr("_rels/.rels", _RELATIONS.format(relation.format(1, "officeDocument", "xl/workbook.xml")))
+        sheets = f'<sheets><sheet name={quoteattr(sheet)} sheetId="1" r:id="rId1"/></sheets>'
+        made.writestr(
+            "xl/workbook.xml",
+            f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<workbook xmlns="{MAIN[1:-1]}" xmlns:r="{_OFFICE}"><bookViews><workbookView/></bookViews>{sheets}</workbook>',
+        )
+        parts = relation.format(1, "worksheet", "worksheets/sheet1.xml") + relation.format(2, "styles", "styles.xml")
+        made.writestr("xl/_rels/workbook.xml.rels", _RELATIONS.format(parts))
+        made.writestr("xl/styles.xml", Styles.fresh())
+        made.writestr("xl/worksheets/sheet1.xml", _SHEET)
 
 
-def _text(cell: Any, text: str) -> None:
-    """Put text into a cell: whatever it starts with, it is never a formula."""
-    cell.value = text
-    cell.data_type = "s"
-    if text[:1] in "=+-@":
-        cell.quotePrefix = True
+def _with_sheet(path: Path, out: Path, sheet: str) -> None:
+    """A workbook with one empty sheet more."""
+    with zipfile.ZipFile(path) as source, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        names = set(source.namelist())
+        number = next(each for each in range(1, 10_000) if f"xl/worksheets/sheet{each}.xml" not in names)
+        part = f"xl/worksheets/sheet{number}.xml"
+        book = source.read("xl/workbook.xml").decode()
+        ids = [int(each) for each in _numbers(book)]
+        told = f'<sheet xmlns:r="{_OFFICE}" name={quoteattr(sheet)} sheetId="{max(ids, default=0) + 1}" r:id="metrikon{number}"/></sheets>'
+        relation = f'<Relationship Id="metrikon{number}" Type="{_OFFICE}/worksheet" Target="worksheets/sheet{number}.xml"/></Relationships>'
+        kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"
+        changes = {
+            "xl/workbook.xml": ("</sheets>", told),
+            "xl/_rels/workbook.xml.rels": ("</Relationships>", relation),
+            "[Content_Types].xml": ("</Types>", f'<Override PartName="/{part}" ContentType="{kind}"/></Types>'),
+        }
+        for each in source.infolist():
+            data = source.read(each)
+            if each.filename in changes:
+                old, new = changes[each.filename]
+                if old not in data.decode():
+                    raise Unusable(f"{path.name} has no sheet {sheet!r}, and none can be added to it. Add it with an office program, then continue.")
+                data = data.decode().replace(old, new).encode()
+            made.writestr(each, data)
+        made.writestr(part, _SHEET)
 
 
-def _changed_since(sheet: Any, at: int, columns: dict[str, int], row: Row) -> list[str]:
-    """Columns of a row that hold something else than was written into them last: a person has set them."""
-    if row.was is None or row.over:
-        return []
-    held = {name: found_in(sheet.cell(at, columns[name]).value) for name in row.values}
-    wanted = {name: (row.was.get(name), value) for name, value in row.values.items()}
-    return [name for name, values in wanted.items() if not any(same(held[name], found_in(cell_value(each))) for each in values)]
+def _numbers(book: str) -> list[str]:
+    return re.findall(r'\bsheetId="(\d+)"', book)
 
 
-def _put(sheet: Any, at: int, columns: dict[str, int], row: Row) -> None:
-    for name, value in row.values.items():
-        shown = cell_value(value)
-        if shown is None and not row.sets:
-            continue
-        cell = sheet.cell(at, columns[name])
-        if isinstance(shown, str):
-            _text(cell, shown)
-        else:
-            cell.value = shown
-            if isinstance(shown, Decimal):
-                places = max(2, min(8, -int(shown.as_tuple().exponent))) if shown != shown.to_integral_value() else 2
-                whole = shown == shown.to_integral_value() and int(shown.as_tuple().exponent) >= 0
-                cell.number_format = "0" if whole else f"#,##0.{'0' * places}"
-            elif isinstance(shown, date):
-                cell.number_format = "yyyy-mm-dd"
-    cell = sheet.cell(at, columns[KEY_COLUMN])
-    if cell.value is None:  # a row of an earlier version keeps its key
-        cell.value = row.key
-        cell.data_type = "s"
+def _build(said: XlsxSheet, there: There) -> SheetDestination:
+    return SheetDestination(file_of(said, there), XlsxFormat(said.sheet), said.sheet, said.key, refuse=said.cannot_hold == "refuse")
 
 
 KIND = DestinationKind(
     "xlsx",
     XlsxSheet,
-    place=lambda said, there: f"xlsx:{from_home(absolute(said.path, there.home), there.home)}#{said.sheet}",
-    former_place=lambda said, there: f"xlsx:{absolute(said.path, there.home)}#{said.sheet}",
-    build=lambda said, there: XlsxDestination(absolute(said.path, there.home), said.sheet),
+    place=lambda said, there: place_of("xlsx", said, there, said.sheet),
+    former_place=lambda said, there: former_place_of("xlsx", said, there, said.sheet),
+    build=_build,
     tell=lambda said: f"the sheet {said.sheet} of {said.path}",
-    touches=lambda said, home: Touched(absolute(said.path, home)),
+    touches=touched_by,
 )

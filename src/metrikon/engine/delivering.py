@@ -207,7 +207,7 @@ class Deliveries:
         if sets:
             with self._database.reading() as connection:
                 was = deliveries.last_written(connection, f"{place}|{own}")
-        return Row(own, row["values"], row["parts"] or (), sets, was, bool(row["over"]))
+        return Row(own, row["values"], row["parts"] or (), sets, was, "over" in row["how"], "only" in row["how"])
 
     def _adapter(self, destination: str, row: dict[str, Any]) -> Destination:
         if destination not in self._adapters:

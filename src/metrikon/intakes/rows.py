@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import hashlib
-import io
 import itertools
 from collections.abc import Iterator
 from datetime import date, datetime, time, timedelta
@@ -13,7 +11,6 @@ from pathlib import Path
 from typing import Any, Literal
 
 import python_calamine
-from charset_normalizer import from_bytes
 from pydantic import Field, model_validator
 from sqlalchemy import Engine
 
@@ -21,6 +18,7 @@ from metrikon.connections.fetching import FetchFailed
 from metrikon.connections.sql import SQLITE, file_engine, path_of, table_rows, touched
 from metrikon.core.flows.coming import Gathered
 from metrikon.core.flows.form import ConnectionName
+from metrikon.core.values.delimited import rows_of
 from metrikon.core.values.exact import as_kept, dumps, dumps_sorted
 from metrikon.core.values.text import clean
 from metrikon.ports.destination import Broken, Busy, Unusable
@@ -28,7 +26,6 @@ from metrikon.ports.intake import Here, IntakeFailed, IntakeKind, Piece, Quiet, 
 from metrikon.ports.touching import Touched
 
 MOST, WIDEST = 1_000_000, 1000  # rows and columns
-SNIFFED = 20_000  # bytes by which the form of a CSV file is told
 
 
 class Rows(Gathered):
@@ -134,7 +131,7 @@ class RowSource(Quiet):
         try:
             if path.stat().st_size > self._here.largest:
                 raise IntakeFailed(f"{path} is larger than {self._here.largest / 1e6:.0f} MB (setting max_bytes).")
-            cells = _csv(path.read_bytes()) if path.suffix.lower() in (".csv", ".tsv", ".txt") else self._sheet(path)
+            cells = rows_of(path.read_bytes()) if path.suffix.lower() in (".csv", ".tsv", ".txt") else self._sheet(path)
             heads = _heads(next(cells, []))
         except OSError as error:
             raise IntakeFailed(f"{path} cannot be read: {error.strerror or error}.") from error
@@ -171,17 +168,6 @@ class RowSource(Quiet):
             yield from book.get_sheet_by_name(name).iter_rows()
         except (python_calamine.CalamineError, IndexError) as error:
             raise IntakeFailed(f"{path} is no sheet that can be read: {str(error)[:200]}.") from error
-
-
-def _csv(data: bytes) -> Iterator[list[Any]]:
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        best = from_bytes(data[:SNIFFED]).best()
-        text = data.decode(best.encoding if best else "latin-1", "replace")
-    columns = {mark: len(next(csv.reader(io.StringIO(text[:SNIFFED], newline=""), delimiter=mark), [])) for mark in ",;\t|"}
-    mark = max(columns, key=lambda each: columns[each])  # that which parts the heads into most columns
-    yield from csv.reader(io.StringIO(text, newline=""), delimiter=mark)
 
 
 def _heads(cells: list[Any]) -> list[str]:

@@ -18,7 +18,7 @@ class Row:
     """One row: its delivery key, its values by column, and the parts of its key, by which rows of an earlier version are recognised.
 
     `sets`: when the row is there already, these columns of it are set. `was`: what we have written into it last, by column; None where that is not known.
-    What stands there otherwise has been set by a person: it is left, unless `over`.
+    What stands there otherwise has been set by a person: it is left, unless `over`. `only`: where there is no such row, none is written.
     """
 
     key: str
@@ -27,15 +27,16 @@ class Row:
     sets: bool = False
     was: Mapping[str, Any] | None = None
     over: bool = False
+    only: bool = False
 
 
 @dataclass(frozen=True)
 class Receipt:
-    """What became of a row: "written", or when its key was found "there already", or "updated"; and where. `left`: columns that a person has set, which
+    """What became of a row: "written", or when its key was found "there already", or "updated", or "not there"; and where. `left`: columns that a person has set, which
     were left as they are."""
 
     key: str
-    result: Literal["written", "there already", "updated"]
+    result: Literal["written", "there already", "updated", "not there"]
     place: str = ""
     left: Sequence[str] = ()
 

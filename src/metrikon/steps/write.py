@@ -41,6 +41,7 @@ def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
     key = f"{destination}|{key_of(parts, bool(values['ignore_case']))}"
     if values["if_there"] == "update":
         key = update_of(key, call.run_id, call.path)
+    how = " ".join(word for word, said in (("over", values["if_changed"] == "take over"), ("only", values["if_not_there"] == "leave")) if said)
     return deliveries.Wanted(
         key,
         parts,
@@ -50,5 +51,5 @@ def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
         call.path,
         dict(values["columns"]),
         call.most_attempts,
-        values["if_changed"] == "take over",
+        how,
     )

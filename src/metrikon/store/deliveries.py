@@ -26,7 +26,7 @@ class Wanted:
     path: str
     values: dict[str, Any]
     most_attempts: int
-    over: bool = False  # what a person has set is set all the same
+    how: str = ""  # "over": what a person has set is set all the same; "only": no row is made where there is none
 
 
 @dataclass(frozen=True)
@@ -130,17 +130,17 @@ def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: 
         "receipt": None,
         "error": None,
         "parts": dumps(each.parts),
-        "over": each.over,
+        "how": each.how,
         "left": None,
     }
 
 
 def _once_more(connection: Connection, key: str, each: Wanted, at: int) -> None:
-    values = {"state": "to do", "attempts": 0, "not_before": 0, "values": dumps(each.values), "error": None, "over": each.over}
+    values = {"state": "to do", "attempts": 0, "not_before": 0, "values": dumps(each.values), "error": None, "how": each.how}
     connection.execute(update(deliveries).where(deliveries.c.key == key).values(values))
 
 
-_WANTED = ("key", "values", "run_id", "path", "begun_at", "flow", "flow_version", "target", "attempts", "most_attempts", "parts", "over")
+_WANTED = ("key", "values", "run_id", "path", "begun_at", "flow", "flow_version", "target", "attempts", "most_attempts", "parts", "how")
 _PLACES = Hot(select(deliveries.c.destination).where(deliveries.c.state == "to do", deliveries.c.not_before <= bindparam("now")).distinct())
 _DUE = Hot(
     select(*(deliveries.c[name] for name in _WANTED))

@@ -27,6 +27,7 @@ class Write(Form):
     if_changed: Literal["leave", "take over"] = Field(
         "leave", description="With `update`: what a person has changed in the row since is left as it is, and told; or set all the same."
     )
+    if_not_there: Literal["write", "leave"] = Field("write", description="With `update`: where there is no such row, one is written, or none.")
     ignore_case: bool = Field(False, description="Take keys for the same that differ only in capitals and blanks.")
 
 
@@ -54,7 +55,10 @@ def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
 
 def _result(parameters: Write, around: Around) -> Schema:
     told = text(
-        key="The delivery key.", result='"written", "updated" or "there already".', place="Where the row is.", by="The run that wrote it, if another."
+        key="The delivery key.",
+        result='"written", "updated", "there already" or "not there".',
+        place="Where the row is.",
+        by="The run that wrote it, if another.",
     )
     left: Schema = {"type": "array", "items": {"type": "string"}, "description": "Columns that a person has changed, and that were left."}
     return closed({**told["properties"], "left": left})
@@ -63,14 +67,15 @@ def _result(parameters: Write, around: Around) -> Schema:
 def _tell(parameters: Write) -> str:
     columns, key = ", ".join(parameters.columns), shown(parameters.key)
     if parameters.if_there == "update":
-        return f"Set {columns} in the row of {parameters.to} for {key}, or write one where there is none."
+        none = "or write one where there is none" if parameters.if_not_there == "write" else "if there is one"
+        return f"Set {columns} in the row of {parameters.to} for {key}, {none}."
     return f"Write a row to {parameters.to} ({columns}), once for {key}."
 
 
 def _would(values: Mapping[str, Any]) -> str:
     key = readable(values["key"])
     return (
-        f"The row for {key} would be set, or written where there is none."
+        f"The row for {key} would be set, {'or written where there is none' if values['if_not_there'] == 'write' else 'if there is one'}."
         if values["if_there"] == "update"
         else f"A row would be written, once for {key}."
     )

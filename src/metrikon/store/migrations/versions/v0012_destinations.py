@@ -1,4 +1,4 @@
-"""What a person has set in a row, and whether it is set all the same."""
+"""How a row is set, and what a person has set in it."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,5 +9,5 @@ down_revision = "0011"
 
 def upgrade() -> None:
     """Add the columns."""
-    op.add_column("deliveries", sa.Column("over", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.add_column("deliveries", sa.Column("how", sa.String(length=20), nullable=False, server_default=""))
     op.add_column("deliveries", sa.Column("left", sa.LargeBinary(), nullable=True))

@@ -1,0 +1,279 @@
+"""Rows of a sheet, whatever form its file has: what is there is looked up by its key, new rows are added below, the rest is left as it stands."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Protocol
+
+from pydantic import Field, model_validator
+
+from metrikon.core.flows.form import ConnectionName, Form
+from metrikon.core.flows.keys import key_of
+from metrikon.core.values.found import found_in
+from metrikon.destinations.cells import cell_value, longer_than_a_cell, same, without_controls
+from metrikon.destinations.files import Copy, FilePlace, LocalFile, RemoteFile
+from metrikon.destinations.former import Former
+from metrikon.destinations.places import absolute, from_home
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, Head, Receipt, Row, There, Unusable
+from metrikon.ports.touching import Touched
+
+
+@dataclass(frozen=True)
+class Held:
+    """What a sheet holds: the heads of its columns, the number of its last row (that of the heads is 1, of an empty sheet 0), and each key with the numbers of its rows.
+
+    `keys` are those of our own column, or of the columns that tell rows apart.
+    """
+
+    heads: Sequence[str] = ()
+    last: int = 0
+    keys: Mapping[str, int] = field(default_factory=dict)
+    seen: Any = None  # what the format has seen besides
+
+
+@dataclass
+class Changes:
+    """What is to be changed: heads that are added, rows that are added (key and cells by head), and cells of rows that are there."""
+
+    heads: list[str] = field(default_factory=list)
+    rows: list[tuple[str, dict[str, Any]]] = field(default_factory=list)
+    cells: dict[int, dict[str, Any]] = field(default_factory=dict)
+
+    def __bool__(self) -> bool:
+        return bool(self.rows or self.cells)
+
+
+class SheetFormat(Protocol):
+    """How a sheet is read and written in one form of file. All of it may raise `Broken`."""
+
+    most: int  # rows that a sheet can have
+
+    def held(self, path: Path, key: Sequence[str]) -> Held:
+        """What is there. `key`: the columns by which rows are told apart; without any by our own column."""
+        ...
+
+    def rows(self, path: Path) -> Iterator[tuple[int, dict[str, Any]]]:
+        """The rows in their order, by the heads of their columns, each with its number; our own column included."""
+        ...
+
+    def save(self, path: Path | None, out: Path, held: Held, changes: Changes, *, ours: bool) -> None:
+        """Write the file anew with the changes; all else in it stays as it was. `ours`: whether our own column is kept."""
+        ...
+
+
+class SheetForm(Form):
+    """What is common to sheets of all forms."""
+
+    path: str = Field(
+        ..., min_length=1, max_length=1000, description="The file; relative paths start at the service's folder, or at the address of the connection."
+    )
+    connection: ConnectionName | None = Field(
+        None, description="Name of a connection to a server (WebDAV) that holds the file; left out for a file here."
+    )
+    key: list[str] = Field(
+        default_factory=list,
+        max_length=20,
+        description="Columns of the sheet's own that tell a row from others, such as the number of an order; without any a column of ours holds the key.",
+    )
+    cannot_hold: str = Field(
+        "clean", pattern="^(clean|refuse)$", description="Signs that a cell cannot hold, and text that is too long: left out, or the row is refused."
+    )
+
+    @model_validator(mode="after")
+    def _of_its_kind(self) -> SheetForm:
+        ending = type(self).ENDING  # type: ignore[attr-defined]
+        if not self.path.lower().endswith(ending):
+            raise ValueError(f"The name of the file ends with {ending}.")
+        return self
+
+
+class SheetDestination:
+    """Writes rows of a sheet. Each carries its delivery key in a hidden last column, or is told from others by columns of its own."""
+
+    can: Can = "finds"
+    most = 5000
+    gather = 0.25
+    rest = 2.0
+
+    def __init__(self, place: FilePlace, format: SheetFormat, sheet: str = "", key: Sequence[str] = (), *, refuse: bool = False) -> None:
+        self._place, self._format, self._sheet, self._own, self._refuse = place, format, sheet, tuple(key), refuse
+
+    def write(self, rows: Sequence[Row]) -> list[Receipt]:
+        with self._place.copied() as copy:
+            held = self._format.held(copy.path, self._own) if copy.path is not None else Held()
+            self._must_have_key(held, copy)
+            changes, receipts = self._changes(rows, held, copy)
+            if changes:
+                if held.last + len(changes.rows) > self._format.most:
+                    raise Broken(f"{self._what()} is full ({self._format.most:,} rows). Name a new one in the flow.")
+                path = copy.path
+                self._place.put(lambda out: self._format.save(path, out, held, changes, ours=not self._own), copy)
+        return receipts
+
+    def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
+        with self._place.copied() as copy:
+            count = 0
+            for _, row in self._format.rows(copy.path) if copy.path is not None else ():
+                row.pop(KEY_COLUMN, None)
+                if any(value is not None for value in row.values()) and all(same(_named(row, column), value) for column, value in where.items()):
+                    count += 1
+                    if count > most:
+                        raise Broken(f"{self._what()} holds more than {most} rows like these. Say more in `where`.")
+                    yield row
+
+    def heads(self) -> Sequence[Head] | None:
+        with self._place.copied() as copy:
+            if copy.path is None:
+                return None
+            held = self._format.held(copy.path, self._own)
+            self._must_have_key(held, copy)
+        return [Head(head) for head in held.heads if head and head != KEY_COLUMN] or None
+
+    def _what(self) -> str:
+        return f"The sheet {self._sheet} of {self._place.name}" if self._sheet else self._place.name
+
+    def _must_have_key(self, held: Held, copy: Copy) -> None:
+        missing = [each for each in self._own if _column(held.heads, each) is None]
+        if missing and (held.heads or copy.path is not None):
+            raise Unusable(
+                f"{self._what()} has no column {', '.join(missing)}, which tells its rows apart. Its columns: {', '.join(filter(None, held.heads)) or 'none'}."
+            )
+
+    def _changes(self, rows: Sequence[Row], held: Held, copy: Copy) -> tuple[Changes, list[Receipt]]:
+        changes, keys, last = Changes(), dict(held.keys), max(held.last, 1)
+        former = Former(((key, at) for key, at in keys.items() if not key.startswith("k1-")), self._sheet)
+        known = self._known(rows, keys, former, copy)
+        receipts = []
+        for row in rows:
+            key = self._key(row)
+            at = keys.get(key) or (former.find(row, lambda at: known.get(at, {}).values()) if not self._own else None)
+            if at is None and row.only:
+                receipts.append(Receipt(row.key, "not there"))
+                continue
+            values = self._cells(row)
+            if at is not None and at > max(held.last, 1):  # one of those that are added now
+                new = changes.rows[at - max(held.last, 1) - 1][1]
+                new.update({self._head(held, changes, name): value for name, value in values.items()} if row.sets else {})
+                receipts.append(Receipt(row.key, "updated" if row.sets else "there already", self._at(at)))
+                continue
+            if at is not None:
+                left = _set_since(row, known.get(at, {}), values) if row.sets else []
+                if row.sets:
+                    told = {self._head(held, changes, name): value for name, value in values.items() if name not in left}
+                    changes.cells[at] = {**changes.cells.get(at, {}), **told}
+                receipts.append(Receipt(row.key, "updated" if row.sets else "there already", self._at(at), left))
+                continue
+            last += 1
+            keys[key] = last
+            changes.rows.append((row.key, {self._head(held, changes, name): value for name, value in values.items()}))
+            receipts.append(Receipt(row.key, "written", self._at(last)))
+        changes.cells = {at: cells for at, cells in changes.cells.items() if cells}
+        return changes, receipts
+
+    def _known(self, rows: Sequence[Row], keys: Mapping[str, int], former: Former[int], copy: Copy) -> dict[int, dict[str, Any]]:
+        """What stands in the rows that are there, where that is needed: to see what a person has set, or whether an earlier version has written them."""
+        wanted = {keys[key] for row in rows if row.sets and row.was is not None and not row.over and (key := self._key(row)) in keys}
+        every = bool(former) and any(self._key(row) not in keys for row in rows)
+        if copy.path is None or not (wanted or every):
+            return {}
+        return {at: row for at, row in self._format.rows(copy.path) if every or at in wanted}
+
+    def _key(self, row: Row) -> str:
+        if not self._own:
+            return row.key
+        parts = [next((value for name, value in row.values.items() if name.casefold() == each.casefold()), None) for each in self._own]
+        if any(part is None for part in parts):
+            raise Broken(
+                f"The row has no value for {', '.join(self._own)}, by which {self._what()} tells rows apart. Map the column, or correct `key`."
+            )
+        return own_key([_as_found(part) for part in parts])
+
+    def _cells(self, row: Row) -> dict[str, Any]:
+        """The values of a row as cells hold them."""
+        if self._refuse:
+            for name, value in row.values.items():
+                if isinstance(value, str) and (without_controls(value) != value or longer_than_a_cell(value)):
+                    raise Broken(
+                        f"The column {name} cannot hold {value[:40]!r} …: control characters, or more than a cell holds. Correct the value, or have such signs left out."
+                    )
+        return {name: cell_value(value) for name, value in row.values.items()}
+
+    def _head(self, held: Held, changes: Changes, name: str) -> str:
+        """The head of a column that is meant by a name: as it is spelt there, or a new one."""
+        found = _column([*held.heads, *changes.heads], name)
+        if found is None:
+            changes.heads.append(name)
+            return name
+        return found
+
+    def _at(self, row: int) -> str:
+        return f"{self._place.name}, row {row}"
+
+
+def own_key(parts: Sequence[Any]) -> str:
+    """The key of a row by columns of its own: numbers are the same whatever their zeros, texts without the blanks around them."""
+    return key_of([part.strip() if isinstance(part, str) else part for part in parts])
+
+
+def _as_found(value: Any) -> Any:
+    return found_in(cell_value(value))
+
+
+def _column(heads: Sequence[str], name: str) -> str | None:
+    if name in heads:
+        return name
+    alike = [head for head in heads if head.strip().casefold() == name.strip().casefold()]
+    return alike[0] if len(alike) == 1 else None
+
+
+def _named(row: Mapping[str, Any], name: str) -> Any:
+    head = _column(list(row), name)
+    return row[head] if head is not None else None
+
+
+def _set_since(row: Row, known: Mapping[str, Any], values: Mapping[str, Any]) -> list[str]:
+    """Columns of a row that hold something else than was written into them last: a person has set them."""
+    if row.was is None or row.over:
+        return []
+    return [name for name in values if not any(same(_named(known, name), _as_found(each)) for each in (row.was.get(name), row.values[name]))]
+
+
+def file_of(said: SheetForm, there: There) -> FilePlace:
+    """Where the file of a sheet is."""
+    if said.connection is not None:
+        return RemoteFile(there.calling, said.connection, said.path)
+    return LocalFile(absolute(said.path, there.home))
+
+
+def place_of(kind: str, said: SheetForm, there: There, sheet: str = "") -> str:
+    """How the place of a sheet is named."""
+    if said.connection is not None:
+        return f"{kind}:{there.calling.connections.at(said.connection, said.path)}#{sheet}"
+    return f"{kind}:{from_home(absolute(said.path, there.home), there.home)}#{sheet}"
+
+
+def former_place_of(kind: str, said: SheetForm, there: There, sheet: str = "") -> str:
+    """How an earlier version named it."""
+    return f"{kind}:{absolute(said.path, there.home)}#{sheet}" if said.connection is None else place_of(kind, said, there, sheet)
+
+
+def touched_by(said: SheetForm, home: Path) -> Touched | None:
+    """The file of this machine that is written."""
+    return Touched(absolute(said.path, home)) if said.connection is None else None
+
+
+__all__ = [
+    "Busy",
+    "Changes",
+    "Held",
+    "SheetDestination",
+    "SheetForm",
+    "SheetFormat",
+    "file_of",
+    "former_place_of",
+    "own_key",
+    "place_of",
+    "touched_by",
+]

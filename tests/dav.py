@@ -1,0 +1,52 @@
+"""A real WebDAV server for tests, over a folder."""
+
+from __future__ import annotations
+
+import os
+import threading
+from pathlib import Path
+from typing import Any
+
+from cheroot import wsgi
+from wsgidav.fs_dav_provider import FileResource, FilesystemProvider
+from wsgidav.wsgidav_app import WsgiDAVApp
+
+USER, SECRET = "ada", "saffron"
+
+
+class _Exact(FileResource):  # type: ignore[misc]
+    """Tags that tell two writes within a second apart."""
+
+    def get_etag(self) -> str:
+        return f"{os.stat(self._file_path).st_mtime_ns}-{os.stat(self._file_path).st_size}"
+
+
+class _Provider(FilesystemProvider):  # type: ignore[misc]
+    def get_resource_inst(self, path: str, environ: Any) -> Any:
+        found = super().get_resource_inst(path, environ)
+        return _Exact(path, environ, found._file_path) if isinstance(found, FileResource) else found
+
+
+class DavServer:
+    """A server on loopback, over a folder."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        root.mkdir(parents=True, exist_ok=True)
+        config = {
+            "provider_mapping": {"/": _Provider(str(root))},
+            "simple_dc": {"user_mapping": {"*": {USER: {"password": SECRET}}}},
+            "verbose": 0,
+            "logging": {"enable": False},
+            "lock_storage": True,
+        }
+        self.server = wsgi.Server(("127.0.0.1", 0), WsgiDAVApp(config))
+        self.server.prepare()
+        self.url = f"http://127.0.0.1:{self.server.bind_addr[1]}"
+        self._thread = threading.Thread(target=self.server.serve, daemon=True)
+        self._thread.start()
+
+    def end(self) -> None:
+        """Answer no more."""
+        self.server.stop()
+        self._thread.join(5)

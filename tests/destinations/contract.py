@@ -1,0 +1,99 @@
+"""What every destination does: one contract for all."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from metrikon.destinations.memory import MemoryDestination
+from metrikon.destinations.sql import SqlDestination
+from metrikon.ports.destination import Destination, Row, Searchable
+
+VALUES = {"Vendor": "Fernhill", "Line": 1, "Amount": Decimal("97.00"), "Date": "2026-03-04", "Due": None}
+
+
+def row(key: str, **changes: Any) -> Row:
+    return Row(key, {**VALUES, **changes})
+
+
+class Contract:
+    """What every destination does. Subclasses make one, and read back what it holds as {key: amount}."""
+
+    def make(self, folder: Path) -> Destination:
+        raise NotImplementedError
+
+    def held(self, folder: Path, made: Destination) -> dict[str, str]:
+        raise NotImplementedError
+
+    def test_rows_are_written_in_order_with_their_keys(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        receipts = made.write([row("b"), row("a", Amount=Decimal("0.10"))])
+        assert [(each.key, each.result) for each in receipts] == [("b", "written"), ("a", "written")]
+        assert self.held(tmp_path, made) == {"b": "97.00", "a": "0.10"}
+        assert list(self.held(tmp_path, made)) == ["b", "a"] or isinstance(made, SqlDestination)
+
+    def test_a_key_is_written_once_whatever_it_carries_later(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        again = self.make(tmp_path) if not isinstance(made, MemoryDestination) else made
+        receipts = again.write([row("a", Amount=Decimal(5)), row("b")])
+        assert [each.result for each in receipts] == ["there already", "written"]
+        assert self.held(tmp_path, again) == {"a": "97.00", "b": "97.00"}
+
+    def test_columns_of_a_row_that_is_there_are_set_when_that_is_wanted(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a"), row("b")])
+        again = self.make(tmp_path) if not isinstance(made, MemoryDestination) else made
+        sets = [
+            Row("b", {"Amount": Decimal("1.50")}, sets=True),
+            Row("c", {"Amount": Decimal(2)}, sets=True),
+            Row("c", {"Amount": Decimal(3)}, sets=True),
+        ]
+        assert [each.result for each in again.write([*sets, row("a")])] == ["updated", "written", "updated", "there already"]
+        assert {key: Decimal(value) for key, value in self.held(tmp_path, again).items()} == {"a": 97, "b": Decimal("1.50"), "c": 3}
+        again.write([Row("b", {"Note": "late"}, sets=True)])
+        assert isinstance(again, Searchable)
+        assert len(list(again.find({"Note": "late"}, 5))) == 1
+
+    def test_what_a_person_has_set_since_is_left_and_told_unless_it_is_to_be_taken_over(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        if isinstance(made, MemoryDestination):
+            return  # nobody sets anything there
+        made.write([row("a", Note="ours", Paid=False)])
+        was = {**VALUES, "Note": "ours", "Paid": False}
+        made.write([Row("a", {"Note": "by hand", "Amount": Decimal("98.50")}, sets=True, over=True)])  # somebody else, as far as we know
+        [said] = made.write([Row("a", {"Note": "again", "Amount": Decimal(5), "Paid": True}, sets=True, was=was)])
+        assert (said.result, sorted(said.left)) == ("updated", ["Amount", "Note"])
+        assert isinstance(made, Searchable)
+        [now] = [{name.lower(): value for name, value in each.items()} for each in made.find({}, 5)]
+        assert (now["note"], Decimal(now["amount"]), now["paid"] in (True, 1)) == ("by hand", Decimal("98.5"), True)
+        [said] = made.write([Row("a", {"Note": "again"}, sets=True, was=was, over=True)])
+        assert not said.left
+        assert len(list(made.find({"Note": "again"}, 5))) == 1
+
+    def test_a_row_that_is_not_there_is_not_made_where_only_one_that_is_there_is_to_be_set(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        said = made.write([Row("gone", {"Amount": Decimal(1)}, sets=True, only=True), Row("a", {"Amount": Decimal(2)}, sets=True, only=True)])
+        assert [each.result for each in said] == ["not there", "updated"]
+        assert {key: Decimal(value) for key, value in self.held(tmp_path, made).items()} == {"a": 2}
+
+    def test_a_batch_may_hold_a_key_twice(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        assert [each.result for each in made.write([row("a"), row("a", Amount=Decimal(1))])] == ["written", "there already"]
+        assert self.held(tmp_path, made) == {"a": "97.00"}
+
+    def test_new_columns_are_added(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a")])
+        made.write([row("b", Note="late frost")])
+        assert set(self.held(tmp_path, made)) == {"a", "b"}
+
+    @pytest.mark.parametrize("text", ["=1+1", "+44 20", "-5 %", "@SUM(A1)", "a\x00b\x0bc", "x" * 40_000, "🌱", "'); DROP TABLE rows;--"])
+    def test_no_text_is_taken_for_anything_but_text(self, text: str, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a", Vendor=text)])
+        assert self.held(tmp_path, made) == {"a": "97.00"}
