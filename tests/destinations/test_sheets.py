@@ -127,10 +127,14 @@ class Served(Contract):
         self.make(tmp_path).write([row("a")])
         place = RemoteFile(self.app.outside, "files", self.name)
         theirs = (self.server.root / self.name).read_bytes()
+
+        def ours(out: Path) -> None:
+            out.write_bytes(b"ours")
+
         with place.copied() as copy:
             (self.server.root / self.name).write_bytes(theirs)  # saved anew by somebody
             with pytest.raises(Busy, match="changed by someone else"):
-                place.put(lambda out: None if out.write_bytes(b"ours") else None, copy)
+                place.put(ours, copy)
         assert (self.server.root / self.name).read_bytes() == theirs
 
     def test_a_locked_file_is_waited_for(self, tmp_path: Path) -> None:
