@@ -31,6 +31,7 @@ from metrikon.engine.carrying import Carrying
 from metrikon.engine.catalog import Catalog, Lists
 from metrikon.engine.connecting import Connections
 from metrikon.engine.delivering import Deliveries
+from metrikon.engine.describing import Describing
 from metrikon.engine.ending import Ending
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
@@ -119,6 +120,7 @@ class App:
             given=settings.secret_key,
             trusted=settings.trusted_certificates,
         )
+        self.describing = Describing(self.database)
         limits = (settings.fetches_a_minute, settings.fetches_at_once)
         self.outside = Outside(
             self.database,
@@ -127,6 +129,7 @@ class App:
             turns,
             private=settings.fetch_private,
             limits=limits,
+            described=self.describing.described,
             proxy=settings.fetch_proxy,
             trusted=settings.trusted_certificates,
         )

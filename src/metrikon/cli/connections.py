@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import argparse
 import getpass
+import io
 import sys
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import client, print_json, reaching, table, when
+from ruamel.yaml import YAML
+
+from metrikon.cli.common import CommandFailed, client, print_json, reaching, table, when
 from metrikon.core.flows.connecting import WAYS
+from metrikon.core.flows.text import NotYaml, from_yaml
 
 
 def add(commands: Any) -> None:
@@ -53,6 +58,29 @@ def add(commands: Any) -> None:
     calling.add_argument("name")
     reaching(calling)
     calling.set_defaults(run=run_calls)
+    describing = found.add_parser(
+        "describe",
+        help="give a connection the OpenAPI description of its service, or show it",
+        description="Keep the OpenAPI description (3.0 or 3.1, JSON or YAML) of a connection's service: from a file, or had from the service itself. Without "
+        "either it shows the operations that are known, and what follows from the notes. What is noted by nobody yet is suggested; look at it, then confirm it "
+        "with `connections note`.",
+    )
+    describing.add_argument("name")
+    describing.add_argument("file", nargs="?", help="the description")
+    describing.add_argument("--at", default="", metavar="PATH", help="where the service gives it, after the address of the connection")
+    reaching(describing)
+    describing.set_defaults(run=run_describe)
+    noting = found.add_parser(
+        "note",
+        help="confirm which operations make, find and set the records of a service",
+        description="Keep the notes of a service: a YAML or JSON file with, for each kind of record, the operations that make it (create, or append for several "
+        "in a call), find it, set it and give it files; the header by which a request is taken once; and within how many seconds what was made is found. What "
+        "follows is told: a record that can be neither enforced nor found waits for a person when its writing was cut off.",
+    )
+    noting.add_argument("name")
+    noting.add_argument("file")
+    reaching(noting)
+    noting.set_defaults(run=run_note)
     removing = found.add_parser("remove", help="keep a connection no longer; not while flows name it")
     removing.add_argument("name")
     reaching(removing)
@@ -149,3 +177,66 @@ def run_new_key(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         count = service.new_key()
     print_json({"sealed": count}, out) if given.json else print(f"{count} secrets are sealed with a new key.", file=out)
     return 0
+
+
+def run_describe(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Describe a service."""
+    with client(given) as service:
+        if given.file or given.at:
+            data = content_of(given.file) if given.file else b""
+            found = service.describe_connection(given.name, data, at=given.at)
+        else:
+            found = service.connection_description(given.name)
+    return _described(given, found, out)
+
+
+def run_note(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Keep notes."""
+    try:
+        notes = from_yaml(content_of(given.file).decode("utf-8", "replace"))
+    except NotYaml as error:
+        raise CommandFailed(f"{given.file}: {error}", 2) from error
+    if not isinstance(notes, dict):
+        raise CommandFailed(f"{given.file} holds no notes: it has an entry `records`.", 2)
+    with client(given) as service:
+        found = service.note_connection(given.name, notes)
+    return _described(given, found, out)
+
+
+def _described(given: argparse.Namespace, found: dict[str, Any], out: TextIO) -> int:
+    if given.json:
+        print_json(found, out)
+        return 0
+    print(f"{found['title']} {found['version']}, {len(found['operations'])} operations", file=out)
+    rows = [[each["name"], f"{each['method']} {each['path']}", each["about"]] for each in found["operations"]]
+    table(rows, ["operation", "call", "what it does"], out)
+    if found["notes"]:
+        print(f"\nNotes{', suggested: look at them, then confirm them with `metrikon connections note`' if found['suggested'] else ''}:", file=out)
+        print(yaml_text(found["notes"]), file=out)
+    for name, follows in found["follows"].items():
+        print(f"{name}: {_FOLLOWS[follows['can']]}{f' At most {most} in a call.' if (most := follows['most']) > 1 else ''}", file=out)
+    return 0
+
+
+_FOLLOWS = {
+    "enforces": "the service takes each record once by itself.",
+    "finds": "what was written is looked for before it is written again.",
+    "neither": "a record whose writing was cut off waits for a person.",
+}
+
+
+def content_of(path: str) -> bytes:
+    """The bytes of a file. Raises `CommandFailed`."""
+    try:
+        return Path(path).read_bytes()
+    except OSError as error:
+        raise CommandFailed(f"{path} cannot be read: {error.strerror}.", 2) from error
+
+
+def yaml_text(value: Any) -> str:
+    """Plain data as YAML."""
+    out = io.StringIO()
+    yaml = YAML(typ="safe", pure=True)
+    yaml.default_flow_style = False
+    yaml.dump(value, out)
+    return out.getvalue().rstrip()

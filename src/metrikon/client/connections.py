@@ -50,6 +50,18 @@ class ConnectionCalls:
         """Begin a person's consent to a connection: the address at which it is given."""
         return str(self._ask("POST", f"/api/connections/{name}/consent")["url"])
 
+    def describe_connection(self, name: str, description: bytes = b"", *, at: str = "") -> dict[str, Any]:
+        """Keep the OpenAPI description of a connection's service, given or had from it `at` a path: its operations, and notes that seem to fit."""
+        return dict(self._ask("PUT", f"/api/connections/{name}/description", content=description, params={"at": at} if at else {}))
+
+    def connection_description(self, name: str) -> dict[str, Any]:
+        """What a connection's service says of itself, and what was noted of it."""
+        return dict(self._ask("GET", f"/api/connections/{name}/description"))
+
+    def note_connection(self, name: str, notes: dict[str, Any]) -> dict[str, Any]:
+        """Confirm which operations make, find and set the records of a service; what follows from that is under `follows`."""
+        return dict(self._ask("PUT", f"/api/connections/{name}/notes", body={"notes": notes}))
+
     def connection_calls(self, name: str) -> list[dict[str, Any]]:
         """The latest calls that were made by a connection, the newest first, without what was sent."""
         return list(self._ask("GET", f"/api/connections/{name}/calls")["items"])

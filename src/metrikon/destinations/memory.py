@@ -7,16 +7,11 @@ from itertools import islice
 from typing import Any
 
 from metrikon.core.values.exact import dumps, loads
-from metrikon.ports.destination import Broken, Busy, Can, Receipt, Row
+from metrikon.ports.destination import Broken, Busy, Receipt, Row, Usual
 
 
-class MemoryDestination:
+class MemoryDestination(Usual):
     """Keeps rows in order under their keys. `fail_next` holds errors to raise, one a call."""
-
-    can: Can = "enforces"
-    most = 5000
-    gather = 0.02
-    rest = 0.0
 
     def __init__(self) -> None:
         self.rows: dict[str, dict[str, Any]] = {}

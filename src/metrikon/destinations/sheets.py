@@ -16,7 +16,7 @@ from metrikon.destinations.cells import cell_value, longer_than_a_cell, same, wi
 from metrikon.destinations.files import Copy, FilePlace, LocalFile, RemoteFile
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import absolute, from_home
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, Head, Receipt, Row, There, Unusable
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, Head, Receipt, Row, There, Unusable, Usual
 from metrikon.ports.touching import Touched
 
 
@@ -89,11 +89,10 @@ class SheetForm(Form):
         return self
 
 
-class SheetDestination:
+class SheetDestination(Usual):
     """Writes rows of a sheet. Each carries its delivery key in a hidden last column, or is told from others by columns of its own."""
 
     can: Can = "finds"
-    most = 5000
     gather = 0.25
     rest = 2.0
 

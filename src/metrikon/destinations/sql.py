@@ -21,7 +21,7 @@ from metrikon.destinations import fitting
 from metrikon.destinations.cells import same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, DestinationKind, Head, Receipt, Row, There, Unusable
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Head, Receipt, Row, There, Unusable, Usual
 
 AT_ONCE = 400  # rows that are asked for in one statement
 
@@ -59,13 +59,8 @@ class SqlTable(Form):
         return self
 
 
-class SqlDestination:
+class SqlDestination(Usual):
     """Makes the table and missing columns itself, with exact numbers, dates and yes/no. `engine`: how to come by the database, asked for each time."""
-
-    can: Can = "enforces"
-    most = 5000
-    gather = 0.02
-    rest = 0.0
 
     def __init__(self, engine: Any, table: str, own_key: Sequence[str] = (), *, refuse: bool = False) -> None:
         self._engine, self.name, self._own, self._refuse = engine, table, tuple(own_key), refuse

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -96,8 +97,8 @@ class Deliveries:
                 except BaseException:
                     self._busy.discard(destination)
                     raise
-        if cut_off:
-            self._unsure(cut_off, CUT_OFF)
+        for row in cut_off:
+            self._cut_off(str(row["destination"]), [row], CUT_OFF)
         return soonest
 
     def _deliver(self, destination: str) -> None:
@@ -131,7 +132,7 @@ class Deliveries:
         """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
         try:
             adapter = self._adapter(destination, rows[0])
-            if adapter.can == "neither":
+            if adapter.can == "neither" or adapter.found_within or adapter.safe_for != math.inf:
                 keys = [str(row["key"]) for row in rows]
                 self._database.write(lambda connection: deliveries.sending(connection, keys))
             receipts = adapter.write([self._row(row) for row in rows])
@@ -139,7 +140,7 @@ class Deliveries:
             self._partly(destination, rows, error)
             return
         except Unsure as error:
-            self._unsure(rows, str(error))
+            self._cut_off(destination, rows, str(error))
             return
         except Busy as error:
             self._failed(rows, str(error), again=True, short=bool(short_of(error)))
@@ -173,11 +174,26 @@ class Deliveries:
             self._failed(rows[count:], str(reason), again=isinstance(reason, Busy))
             return
         if isinstance(reason, Unsure):
-            self._unsure(rows[count : count + 1], str(reason))
+            self._cut_off(destination, rows[count : count + 1], str(reason))
         else:
             self._failed(rows[count : count + 1], str(reason), again=False)
         if rows[count + 1 :]:
             self._send(destination, rows[count + 1 :])
+
+    def _cut_off(self, destination: str, rows: list[dict[str, Any]], message: str) -> None:
+        """Rows that may have been written, or not: asked for again where the destination knows, for a person where it does not."""
+        now = self._clock.now()
+        try:
+            adapter = self._adapter(destination, rows[0])
+        except (Busy, Broken):
+            adapter = None
+        finds = adapter is not None and adapter.can == "finds"
+        enforces = adapter is not None and adapter.can == "enforces" and all(now - row["begun_at"] <= adapter.safe_for * 1000 for row in rows)
+        if adapter is None or not (finds or enforces):
+            self._unsure(rows, message)
+            return
+        wait = int(adapter.found_within * 1000) if finds else int(FIRST_WAIT * 1000)
+        self._database.write(lambda connection: deliveries.failed(connection, [row["key"] for row in rows], message, now + wait))
 
     def _unsure(self, rows: list[dict[str, Any]], message: str) -> None:
         """Nobody can tell whether these rows were written: their runs wait for a person."""

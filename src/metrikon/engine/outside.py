@@ -13,6 +13,8 @@ from sqlalchemy import Engine
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.connections.imap import Mailserver
 from metrikon.connections.sql import server_engine
+from metrikon.core.services.description import Description
+from metrikon.core.services.notes import Notes
 from metrikon.core.values.text import clean
 from metrikon.engine.budget import Breaker
 from metrikon.engine.connecting import Connections
@@ -42,12 +44,14 @@ class Outside:
         *,
         private: bool,
         limits: tuple[int, int],
+        described: Callable[[str], tuple[Description, Notes] | None] = lambda name: None,
         rest: float = 30.0,
         proxy: str = "",
         trusted: str = "",
     ) -> None:
         self.connections, self._turns, self._private, self._limits = known, turns, private, limits
         self._database, self._clock, self._proxy, self._trusted = database, clock, proxy, trusted
+        self.described = described  # the service of a connection, and what was noted of it
         self._breaker = Breaker(clock, rest, "connection")
         self._until: dict[str, int] = {}
         self._engines: dict[tuple[str, int], Engine] = {}
@@ -140,8 +144,10 @@ class Outside:
     def _in_turn(self, wanted: Wanted) -> Fetched:
         """What is fetched, when it is the turn of the flow and of the host."""
         host = urlsplit(wanted.url).hostname or ""
+        noted = self.described(wanted.connection) if wanted.connection else None
+        a_minute, at_once = (noted[1].a_minute, noted[1].at_once) if noted is not None else (0, 0)
         try:
-            with self._turns.at(host, *self._limits):
+            with self._turns.at(host, a_minute or self._limits[0], at_once or self._limits[1]):
                 self._turns.call(flow_of(BEHALF.get()))
                 return fetch(replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted))
         except NoTurn as error:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -74,13 +75,16 @@ class Destination(Protocol):
 
     `can`: it "enforces" our key, "finds" what was written before it writes again, or can do "neither", so that a write which was cut off is not repeated
     before a person has looked. `most`: rows that it takes at once. `gather`: seconds between batches, at least. `rest`: times the last batch's duration
-    that it rests, so that slow saves gather more rows.
+    that it rests, so that slow saves gather more rows. `found_within`: seconds until what was written is found by one that finds. `safe_for`: seconds for
+    which one that enforces our key remembers it. `Usual` has what most have.
     """
 
     can: Can
     most: int
     gather: float
     rest: float
+    found_within: float
+    safe_for: float
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         """Write rows in one batch, in order; rows whose key is there are left as they are, or set.
@@ -88,6 +92,17 @@ class Destination(Protocol):
         Raises `Busy` or `Broken`; then none of the rows counts as written. Raises `Partly` where each is written by itself.
         """
         ...
+
+
+class Usual:
+    """What most destinations are."""
+
+    can: Can = "enforces"
+    most = 5000
+    gather = 0.02
+    rest = 0.0
+    found_within = 0.0
+    safe_for = math.inf
 
 
 @runtime_checkable

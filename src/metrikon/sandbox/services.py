@@ -21,7 +21,7 @@ from typing import Any
 from flask import Flask, Response, jsonify, redirect, request
 from werkzeug.serving import BaseWSGIServer, make_server
 
-from metrikon.sandbox import chat
+from metrikon.sandbox import chat, records
 from metrikon.sandbox.failing import TOLD, Failing
 from metrikon.sandbox.page import page
 
@@ -36,6 +36,7 @@ class World:
 
     failing: Failing = field(default_factory=Failing)
     chat: chat.ChatServer = field(default_factory=chat.ChatServer)
+    records: records.RecordsServer = field(default_factory=records.RecordsServer)
     target: str = ""  # where the call service posts
     secret: str = ""
     posted: list[str] = field(default_factory=list)
@@ -100,6 +101,7 @@ def create(world: World | None = None) -> Flask:
     app = Flask("metrikon.sandbox")
     app.config["world"] = world
     app.register_blueprint(chat.blueprint(world.chat))
+    app.register_blueprint(records.blueprint(world.records))
 
     @app.before_request
     def before() -> None:
@@ -119,6 +121,7 @@ def create(world: World | None = None) -> Flask:
             "/recordings": "Recordings",
             "/calendar": "A meeting calendar",
             "/sheet": "A sheet",
+            "/records": "Records: contacts, tasks, pages",
         }
         return page("Stand-ins of outside services", "Choose one: " + ", ".join(f"{place} ({told})" for place, told in places.items()), [], {}, TOLD)
 
@@ -138,9 +141,18 @@ def create(world: World | None = None) -> Flask:
 
 def _page_of(path: str) -> bool:
     """Whether an address is one of those that people look at."""
-    return path in ("/", "/failing", "/chat", "/calls", "/recruiting", "/recordings", "/calendar", "/sheet") or path.endswith(
-        ("/say", "/new", "/target")
-    )
+    return path in (
+        "/",
+        "/failing",
+        "/chat",
+        "/calls",
+        "/recruiting",
+        "/recordings",
+        "/calendar",
+        "/sheet",
+        "/records",
+        "/records/openapi.json",
+    ) or path.endswith(("/say", "/new", "/target"))
 
 
 def _calls(app: Flask, world: World) -> None:

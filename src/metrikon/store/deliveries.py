@@ -192,8 +192,9 @@ def sending(connection: Connection, keys: Sequence[str]) -> None:
 
 def cut_off(connection: Connection, under_way: Sequence[str]) -> list[dict[str, Any]]:
     """Rows whose handing over was cut off: not those of destinations that are being written to."""
-    query = select(*(deliveries.c[name] for name in _WANTED)).where(deliveries.c.state == "sending", deliveries.c.destination.not_in(under_way))
-    return [dict(zip(_WANTED, row, strict=True)) for row in connection.execute(query)]
+    wanted = (*_WANTED, "destination")
+    query = select(*(deliveries.c[name] for name in wanted)).where(deliveries.c.state == "sending", deliveries.c.destination.not_in(under_way))
+    return [dict(zip(wanted, row, strict=True)) for row in connection.execute(query)]
 
 
 def unsure(connection: Connection, keys: Sequence[str], error: str) -> None:

@@ -21,6 +21,8 @@ connections = Table(  # outside services: an address and a way of signing in; th
     Column("tested_at", BigInteger),
     Column("told", Text, nullable=False),  # what came of the last test or call
     Column("failing_since", BigInteger),
+    Column("description", LargeBinary),  # of its service (OpenAPI)
+    Column("notes", LargeBinary),  # what a person has noted of it, as JSON
 )
 intakes = Table(  # where each intake of a flow stands
     "intakes",

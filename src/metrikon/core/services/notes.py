@@ -1,0 +1,173 @@
+"""What a person has confirmed of a service: which operations write, find and set its records, and what keeps one from being written twice."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from pydantic import Field
+
+from metrikon.core.flows.form import NAME, Form
+from metrikon.core.services.description import Description, Operation
+from metrikon.core.values.near import meant
+
+
+class Finding(Form):
+    """How records are found."""
+
+    operation: str = Field(..., max_length=100, description="The operation that lists or searches records.")
+    by: dict[str, str] = Field(
+        ...,
+        min_length=1,
+        max_length=10,
+        description="Fields of a record, each with the parameter by which it is searched for; a list without search takes {}.",
+    )
+    records: str = Field(
+        "", max_length=200, description="Where the records stand in its answer, such as data.items; all of the answer when left out."
+    )
+    next: str = Field("", max_length=200, description="Where the mark of the next page stands in its answer, such as paging.cursor.")
+    page: str = Field("", max_length=100, description="The parameter that takes this mark.")
+
+
+class Setting(Form):
+    """How fields of a record are set."""
+
+    operation: str = Field(..., max_length=100, description="The operation that sets fields of one record.")
+    id: str = Field(..., max_length=100, description="Its parameter that takes the id of the record.")
+
+
+class Appending(Form):
+    """How many records are added in one call."""
+
+    operation: str = Field(..., max_length=100, description="The operation that adds several.")
+    records: str = Field(..., max_length=200, description="The field of its body that holds them.")
+    at_once: int = Field(100, ge=1, le=10_000, description="The most that it takes in a call.")
+
+
+class Attaching(Form):
+    """How files come to a record: in one call, or uploaded first and then named."""
+
+    operation: str = Field(..., max_length=100, description="The operation that takes the file.")
+    file: str = Field("file", max_length=100, description="The part of its form that holds the file.")
+    id: str = Field("", max_length=100, description="Its parameter that takes the id of the record; left out where the file is only uploaded.")
+    given: str = Field("", max_length=200, description="Where the id of the uploaded file stands in its answer.")
+    then: str = Field("", max_length=100, description="The operation that names the uploaded file in the record.")
+    then_id: str = Field("", max_length=100, description="Its parameter that takes the id of the record.")
+    then_file: str = Field("", max_length=100, description="Its field that takes the id of the file.")
+
+
+class Records(Form):
+    """One kind of record of a service: which operations concern it."""
+
+    create: str = Field("", max_length=100, description="The operation that makes one.")
+    append: Appending | None = Field(None, description="The operation that adds several in one call, in order.")
+    find: Finding | None = Field(None, description="The operation that finds some.")
+    set: Setting | None = Field(None, description="The operation that sets fields of one.")
+    attach: Attaching | None = Field(None, description="The operations that give one a file.")
+    id: str = Field("id", max_length=100, description="Where the id stands in a record.")
+    key_field: str = Field("", max_length=100, description="A field of the record that may hold our delivery key, so that it is found by it.")
+    once_header: str = Field(
+        "",
+        max_length=100,
+        pattern=r"^[A-Za-z0-9-]*$",
+        description="The header by which the service takes the same request only once (idempotency key).",
+    )
+    remembered: int = Field(86_400, ge=1, le=31_536_000, description="Seconds for which it remembers such a key.")
+    found_within: float | None = Field(None, ge=0, le=86_400, description="Seconds within which what was made is found; unknown when left out.")
+
+
+class Notes(Form):
+    """What was noted of a service. Kinds of records by names of one's own."""
+
+    records: dict[str, Records] = Field(
+        default_factory=dict, max_length=100, description="Kinds of records, each with the operations that concern it."
+    )
+    a_minute: int = Field(0, ge=0, le=100_000, description="The most calls a minute; 0: as the service tells.")
+    at_once: int = Field(0, ge=0, le=100, description="The most calls at once; 0: as usual.")
+
+
+def wrong(notes: Notes, told: Description) -> Iterator[tuple[str, str]]:
+    """Each place in notes that does not fit the description, and what is wrong there."""
+    for name, each in notes.records.items():
+        if not _is_name(name):
+            yield f"records/{name}", "It is no name: small letters, figures and underscores, not a figure first."
+        if not each.create and each.append is None:
+            yield f"records/{name}", "It names no operation that makes a record (create, or append). Name one."
+        used: list[tuple[str, str, list[str]]] = [("create", each.create, [])]
+        used += [("append/operation", each.append.operation, [each.append.records])] if each.append else []
+        used += [("find/operation", each.find.operation, [part for part in (*each.find.by.values(), each.find.page) if part])] if each.find else []
+        used += [("set/operation", each.set.operation, [each.set.id])] if each.set else []
+        if each.attach:
+            used += [
+                ("attach/operation", each.attach.operation, [each.attach.id]),
+                ("attach/then", each.attach.then, [each.attach.then_id, each.attach.then_file]),
+            ]
+        for place, operation, fields in used:
+            if not operation:
+                continue
+            found = told.operations.get(operation)
+            if found is None:
+                yield f"records/{name}/{place}", f"The service has no operation {operation!r}{meant(operation, sorted(told.operations))}"
+                continue
+            for one in fields:
+                if one and found.field_of(one) is None:
+                    known = ", ".join(sorted(part.name for part in found.fields)) or "none"
+                    yield f"records/{name}/{place}", f"The operation {operation} takes no {one!r}. It takes: {known}."
+        if each.key_field and (each.find is None or each.key_field not in each.find.by):
+            yield f"records/{name}/key_field", f"Records are not found by {each.key_field!r}: say under find/by which parameter takes it."
+
+
+def _is_name(name: str) -> bool:
+
+    return re.fullmatch(NAME, name) is not None
+
+
+def suggested(told: Description) -> Notes:
+    """Notes that seem to fit, for a person to confirm: nothing is taken for granted that keeps a record from being written twice."""
+    made: dict[str, Records] = {}
+    for each in told.operations.values():
+        if each.method != "POST" or "{" in each.path.rstrip("/").rpartition("/")[2]:
+            continue
+        name = _named(each.path)
+        if not name or name in made:
+            continue
+        listed = next((one for one in told.operations.values() if one.method == "GET" and one.path.rstrip("/") == each.path.rstrip("/")), None)
+        one_of = next((one for one in told.operations.values() if one.method in ("PATCH", "PUT") and _within(one.path, each.path)), None)
+        made[name] = Records(
+            create=each.name,
+            find=_finding(listed, each) if listed is not None else None,
+            set=Setting(operation=one_of.name, id=one_of.path.rstrip("/").rpartition("{")[2].rstrip("}")) if one_of is not None else None,
+        )
+    return Notes(records=made)
+
+
+def _named(path: str) -> str:
+    last = next((part for part in reversed(path.split("/")) if part and "{" not in part), "")
+    made = "".join(sign if sign.isalnum() else "_" for sign in last.lower()).strip("_")[:40]
+    return made if made[:1].isalpha() else ""
+
+
+def _within(path: str, base: str) -> bool:
+    rest = path.rstrip("/").removeprefix(base.rstrip("/"))
+    return rest.startswith("/{") and rest.endswith("}") and rest.count("/") == 1
+
+
+def _finding(listed: Operation, made: Operation) -> Finding | None:
+    asked = {each.name: each.name for each in listed.fields if each.place == "query" and made.field_of(each.name) is not None}
+    if not asked:
+        return None
+    lists = [each.name for each in listed.answer if each.kind == "list"]
+    return Finding(operation=listed.name, by=asked, records=lists[0] if len(lists) == 1 else "")
+
+
+def summary(notes: Notes) -> dict[str, Any]:
+    """What follows from notes, by kind of record: whether it enforces our key, finds what was written, or neither."""
+    return {name: {"can": can(each), "most": each.append.at_once if each.append else 1} for name, each in notes.records.items()}
+
+
+def can(said: Records) -> str:
+    """What keeps a record from being written twice: "enforces", "finds" or "neither"."""
+    if said.once_header:
+        return "enforces"
+    return "finds" if said.find is not None and said.found_within is not None and said.append is None else "neither"

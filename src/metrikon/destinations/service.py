@@ -1,0 +1,304 @@
+"""Records of a service that describes itself (OpenAPI): made, found and set by the operations that its notes name."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+from collections.abc import Iterator, Mapping, Sequence
+from decimal import Decimal
+from typing import Any
+
+from pydantic import Field
+
+from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
+from metrikon.core.flows.form import NAME, ConnectionName, Form
+from metrikon.core.services import notes as noted
+from metrikon.core.services.description import Description, Operation
+from metrikon.core.services.notes import Records
+from metrikon.core.services.request import Asked, Unfit, asked, at, body_of
+from metrikon.core.values.exact import NotJson, loads
+from metrikon.core.values.text import clean
+from metrikon.destinations.cells import same
+from metrikon.ports.destination import Broken, Busy, DestinationKind, Head, Partly, Receipt, Row, There, Unsure, Unusable, Usual
+
+LARGEST, SECONDS, PAGES = 5_000_000, 60.0, 100  # bytes and seconds of an answer, pages that are looked through
+
+
+class ServiceRecords(Form):
+    """Records of a service: contacts, tasks, pages, rows of an online sheet."""
+
+    connection: ConnectionName = Field(..., description="Name of a connection whose service is described (OpenAPI) and noted.")
+    records: str = Field(..., pattern=NAME, description="Which kind of record, as its notes name it, such as contacts.")
+    by: list[str] = Field(
+        default_factory=list,
+        max_length=5,
+        description="Fields that tell a record from others, such as email; without any it is told by our delivery key.",
+    )
+
+
+class ServiceDestination(Usual):
+    """Makes records one by one, or several in a call where the service takes them so."""
+
+    gather = 0.05
+
+    def __init__(self, calling: Any, connection: str, records: str, by: Sequence[str] = ()) -> None:
+        self._calling, self._connection, self._name, self._by = calling, connection, records, tuple(by)
+        described: tuple[Description, noted.Notes] | None = calling.described(connection)
+        if described is None:
+            raise Unusable(f"The service of the connection {connection} is not described. Give it its OpenAPI description, then confirm the notes.")
+        self._told, notes = described
+        if records not in notes.records:
+            known = ", ".join(notes.records) or "none"
+            raise Unusable(
+                f"The notes of the connection {connection} know no records {records!r}. Known: {known}. Note which operations concern them."
+            )
+        self._notes: Records = notes.records[records]
+        wrong = list(noted.wrong(notes, self._told))
+        if wrong:
+            raise Unusable(f"The notes of the connection {connection} do not fit its description: {wrong[0][0]}: {wrong[0][1]}")
+        finder = self._notes.find
+        missing = [each for each in self._by if finder is None or each not in finder.by]
+        if missing:
+            raise Unusable(
+                f"{self._name.capitalize()} of {connection} are not found by {', '.join(missing)}: note under find/by which parameter takes it."
+            )
+        self.can = self._can()
+        self.most = self._notes.append.at_once if self._notes.append else 50
+        self.found_within = float(self._notes.found_within or 0) if self.can == "finds" else 0.0
+        self.safe_for = float(self._notes.remembered) if self.can == "enforces" else float("inf")
+
+    def _can(self) -> Any:
+        if self._notes.once_header:
+            return "enforces"
+        known = self._notes.find is not None and (self._by or self._notes.key_field) and self._notes.found_within is not None
+        return "finds" if known and self._notes.append is None else "neither"
+
+    def write(self, rows: Sequence[Row]) -> list[Receipt]:
+        if self._notes.append is not None:
+            return self._append(rows)
+        receipts: list[Receipt] = []
+        known: dict[str, str] = {}
+        for row in rows:
+            try:
+                receipts.append(self._one(row, known))
+            except (Busy, Broken, Unsure) as error:
+                raise Partly(receipts, error) from error
+        return receipts
+
+    def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
+        count = 0
+        for record in self._found(where):
+            if all(same(at(record, field), value) for field, value in where.items()):
+                count += 1
+                if count > most:
+                    raise Broken(f"{self._name.capitalize()} of {self._connection}: more than {most} are like these. Say more in `where`.")
+                yield record
+
+    def heads(self) -> Sequence[Head] | None:
+        operation = self._operation(self._notes.append.operation if self._notes.append else self._notes.create)
+        fields = [each for each in operation.fields if each.place in ("body", "path", "query") and each.kind != "context"]
+        return [Head(each.name, "" if each.kind == "list" else each.kind, each.wanted and "." not in each.name) for each in fields] or None
+
+    # ---- one record
+
+    def _one(self, row: Row, known: dict[str, str]) -> Receipt:
+        if row.key in known and not row.sets:
+            return Receipt(row.key, "there already", known[row.key])
+        record = self._record_of(row)
+        if record is not None:
+            place = self._place(record)
+            known[row.key] = place
+            if not row.sets:
+                return Receipt(row.key, "there already", place)
+            return Receipt(row.key, "updated", place, self._set(record, row))
+        if row.only:
+            return Receipt(row.key, "not there")
+        values = dict(row.values) | ({self._notes.key_field: row.key} if self._notes.key_field and not self._by else {})
+        answer = self._call(self._operation(self._notes.create), values, row)
+        known[row.key] = self._place(answer)
+        return Receipt(row.key, "written", known[row.key])
+
+    def _record_of(self, row: Row) -> Any:
+        """The record of a row that is there; None where there is none, or where nobody can tell."""
+        fields = self._by or ((self._notes.key_field,) if self._notes.key_field and self._notes.find else ())
+        if not fields:
+            if row.sets:
+                raise Broken(
+                    f"{self._name.capitalize()} of {self._connection} cannot be found again, so that none can be set. Note how they are found."
+                )
+            return None
+        where = {field: row.key if not self._by else row.values.get(field) for field in fields}
+        if any(value is None or value == "" for value in where.values()):
+            raise Broken(
+                f"The row has no value for {', '.join(fields)}, by which {self._name} of {self._connection} are told apart. Map the column, or correct `by`."
+            )
+        alike = [each for each in self._found(where) if all(_same(at(each, field), value) for field, value in where.items())]
+        if len(alike) > 1:
+            told = ", ".join(str(at(each, self._notes.id)) for each in alike[:5])
+            raise Broken(f"{len(alike)} {self._name} of {self._connection} are like this one: {told}. Put them together there, then continue.")
+        return alike[0] if alike else None
+
+    def _found(self, where: Mapping[str, Any]) -> Iterator[Any]:
+        finder = self._notes.find
+        if finder is None:
+            raise Broken(f"{self._name.capitalize()} of {self._connection} cannot be looked for. Note how they are found.")
+        operation = self._operation(finder.operation)
+        values: dict[str, Any] = {finder.by[field]: value for field, value in where.items() if finder.by.get(field)}
+        mark: Any = None
+        for _ in range(PAGES):
+            answer = self._call(operation, values | ({finder.page: mark} if mark is not None else {}), None)
+            records = at(answer, finder.records)
+            yield from records if isinstance(records, list) else [records] if isinstance(records, Mapping) else []
+            mark = at(answer, finder.next) if finder.next and finder.page else None
+            if mark in (None, "", False):
+                return
+
+    def _set(self, record: Any, row: Row) -> list[str]:
+        """Set fields of a record that is there, but for those that a person has set since; these are returned."""
+        left = []
+        changes: dict[str, Any] = {}
+        for name, value in row.values.items():
+            now = at(record, name)
+            if row.was is not None and not row.over and not any(_same(now, each) for each in (row.was.get(name), value)):
+                left.append(name)
+            elif not _same(now, value):
+                changes[name] = value
+        if changes:
+            setter = self._notes.set
+            if setter is None:
+                raise Broken(
+                    f"Fields of {self._name} of {self._connection} cannot be set: no operation is noted for that. Note it, or leave `if_there: update` out."
+                )
+            operation = self._operation(setter.operation)
+            takes = {name: value for name, value in changes.items() if operation.field_of(name) is not None}
+            refused = sorted(changes.keys() - takes.keys())
+            if refused:
+                raise Broken(f"The operation {operation.name} takes no {', '.join(refused)}. Correct the mapping.")
+            # what it wants besides stays as it is; one that puts a whole record in the place of another wants all of it
+            same_still = {
+                each.name
+                for each in operation.fields
+                if each.place == "body" and (each.wanted or operation.method == "PUT") and each.kind != "context"
+            }
+            held = {name: value for name in sorted(same_still - takes.keys()) if (value := at(record, name)) is not None}
+            self._call(operation, {**held, **takes, setter.id: at(record, self._notes.id)}, row, repeatable=True)
+        return left
+
+    # ---- several in a call
+
+    def _append(self, rows: Sequence[Row]) -> list[Receipt]:
+        """Rows in order, those that go to the same place in one call."""
+        said = self._notes.append
+        assert said is not None
+        operation = self._operation(said.operation)
+        receipts: list[Receipt] = []
+        at_ = 0
+        while at_ < len(rows):
+            where = self._where(operation, rows[at_])
+            end = at_
+            while end < len(rows) and end - at_ < said.at_once and self._where(operation, rows[end]) == where:
+                end += 1
+            some = rows[at_:end]
+            held = [body_of(operation, {name: value for name, value in row.values.items() if name not in where}) for row in some]
+            over: dict[str, Any] = {said.records: held}
+            try:
+                self._call(operation, where, some[0], over=over, keys=[row.key for row in some])
+            except (Busy, Broken, Unsure) as error:
+                raise Partly(receipts, error) from error
+            place = f"{self._name} of {self._connection}"
+            receipts += [Receipt(row.key, "written", place) for row in some]
+            at_ = end
+        return receipts
+
+    def _where(self, operation: Operation, row: Row) -> dict[str, Any]:
+        taken = {each.name for each in operation.fields if each.place in ("path", "query")}
+        return {name: value for name, value in row.values.items() if name in taken}
+
+    # ---- calling
+
+    def _operation(self, name: str) -> Operation:
+        return self._told.operations[name]
+
+    def _call(
+        self,
+        operation: Operation,
+        values: Mapping[str, Any],
+        row: Row | None,
+        *,
+        over: Mapping[str, Any] | None = None,
+        keys: Sequence[str] = (),
+        repeatable: bool = False,
+    ) -> Any:
+        """What an operation answers. Raises `Busy`, `Broken`, and `Unsure` where it may have been done though nothing good was answered."""
+        try:
+            made = asked(operation, values, over=over)
+        except Unfit as error:
+            raise Broken(f"{error}") from error
+        headers = dict(made.headers)
+        writes = row is not None and not repeatable
+        if row is not None and writes and self._notes.once_header:
+            headers[self._notes.once_header] = once(self._connection, self._name, keys or [row.key])
+        try:
+            found: Fetched = self._calling.fetch(_wanted(self._connection, made, headers, operation.good))
+        except FetchFailed as error:
+            if writes and error.sent:
+                raise Unsure(
+                    f"{error} Whether the record was made cannot be told. Look there: then say that it is there, or write it again."
+                ) from error
+            if error.cause:
+                raise Busy(f"{error} It is tried again.") from error
+            told = clean(error.told)[:300]
+            raise (Unusable if error.status in (401, 403) else Broken)(f"{error}{f' It says: {told}' if told else ''}") from error
+        if not found.data:
+            return {}
+        try:
+            return loads(found.data)
+        except NotJson:
+            return {}
+
+    def _place(self, answer: Any) -> str:
+        found = at(answer, self._notes.id)
+        return f"{self._name} {found}" if found is not None else f"{self._name} of {self._connection}"
+
+
+def _wanted(connection: str, made: Asked, headers: Mapping[str, str], good: Sequence[int]) -> Wanted:
+    return Wanted(
+        made.path,
+        LARGEST,
+        SECONDS,
+        redirects=0,
+        connection=connection,
+        method=made.method,
+        body=made.body,
+        more={"Accept": "application/json", **headers},
+        good=tuple(good),
+    )
+
+
+def once(connection: str, records: str, keys: Sequence[str]) -> str:
+    """The key by which a service takes a request only once: the same for the same rows."""
+    told = "\n".join([connection, records, *keys])
+    return str(uuid.UUID(bytes=hashlib.sha256(told.encode()).digest()[:16], version=4))
+
+
+def _same(found: Any, wanted: Any) -> bool:
+    """Whether a field holds what is wanted: addresses of mail whatever their capitals."""
+    if isinstance(found, str) and isinstance(wanted, str) and "@" in wanted:
+        return found.strip().casefold() == wanted.strip().casefold()
+    if isinstance(found, int | Decimal) and isinstance(wanted, str):
+        return f"{found:f}" == wanted if isinstance(found, Decimal) else str(found) == wanted
+    return same(found, wanted) or (found in (None, "", []) and wanted in (None, "", []))
+
+
+def _place(said: ServiceRecords, there: There) -> str:
+    return f"service:{there.calling.connections.at(said.connection, '')}#{said.records}"
+
+
+KIND = DestinationKind(
+    "service",
+    ServiceRecords,
+    _place,
+    _place,
+    build=lambda said, there: ServiceDestination(there.calling, said.connection, said.records, said.by),
+    tell=lambda said: f"{said.records} of {said.connection}",
+)

@@ -1,0 +1,103 @@
+"""Services of connections that describe themselves: their OpenAPI description is kept, and what a person has noted of it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from metrikon.core.flows.problems import in_our_words
+from metrikon.core.flows.text import NotYaml, from_yaml
+from metrikon.core.services.description import BadDescription, Description, description
+from metrikon.core.services.notes import Notes, suggested, wrong
+from metrikon.core.values.exact import NotJson, dumps, loads
+from metrikon.engine.refusing import NotThere
+from metrikon.store import connections
+from metrikon.store.database import Database
+
+LARGEST = 10_000_000  # bytes of a description
+
+
+class BadNotes(ValueError):
+    """Notes that do not fit; `problems`: each place with what is wrong there."""
+
+    def __init__(self, problems: list[tuple[str, str]]) -> None:
+        super().__init__("; ".join(f"{place}: {told}" for place, told in problems))
+        self.problems = problems
+
+
+class Describing:
+    """Keeps descriptions and notes."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._known: dict[str, tuple[bytes, bytes | None, Description, Notes | None]] = {}
+        self._lock = threading.Lock()
+
+    def put(self, name: str, data: bytes) -> tuple[Description, Notes]:
+        """Keep the description of a connection's service; what it holds, and notes that stand with it or seem to fit. Raises `BadDescription`, `NotThere`."""
+        self._row(name)
+        read = description_in(data)
+        self._database.write(lambda connection: connections.change(connection, name, description=data))
+        noted = self.notes(name)
+        return read, noted if noted is not None and not list(wrong(noted, read)) else suggested(read)
+
+    def note(self, name: str, notes: Mapping[str, Any]) -> Notes:
+        """Keep what a person confirms of a service. Raises `BadNotes`, `NotThere`."""
+        row = self._row(name)
+        if row["description"] is None:
+            raise NotThere(f"The service of the connection {name} is not described yet. Give it its OpenAPI description first.")
+        try:
+            made = Notes.model_validate(notes)
+        except ValidationError as error:
+            raise BadNotes([("/".join(map(str, each["loc"])), in_our_words(each, [])) for each in error.errors()]) from error
+        if found := list(wrong(made, description_in(row["description"]))):
+            raise BadNotes(found)
+        kept = dumps(made.model_dump(exclude_defaults=True, by_alias=True))
+        self._database.write(lambda connection: connections.change(connection, name, notes=kept))
+        return made
+
+    def described(self, name: str) -> tuple[Description, Notes] | None:
+        """The description and the notes of a connection's service; None where something of that is missing."""
+        row = self._row(name)
+        if row["description"] is None or row["notes"] is None:
+            return None
+        with self._lock:
+            known = self._known.get(name)
+            if known is None or (known[0], known[1]) != (row["description"], row["notes"]):
+                known = (row["description"], row["notes"], description_in(row["description"]), Notes.model_validate(loads(row["notes"])))
+                self._known[name] = known
+            return known[2], known[3] or Notes()
+
+    def seen(self, name: str) -> Description | None:
+        """The description alone."""
+        row = self._row(name)
+        return description_in(row["description"]) if row["description"] is not None else None
+
+    def notes(self, name: str) -> Notes | None:
+        """The notes alone."""
+        row = self._row(name)
+        return Notes.model_validate(loads(row["notes"])) if row["notes"] is not None else None
+
+    def _row(self, name: str) -> dict[str, Any]:
+        with self._database.reading() as connection:
+            row = connections.get(connection, name)
+        if row is None:
+            raise NotThere(f"There is no connection {name!r}.")
+        return row
+
+
+def description_in(data: bytes) -> Description:
+    """The description in the bytes of a file: JSON or YAML. Raises `BadDescription`."""
+    if len(data) > LARGEST:
+        raise BadDescription(f"The description has {len(data) / 1e6:.1f} MB; at most {LARGEST / 1e6:.0f} MB are read.")
+    try:
+        return description(loads(data))
+    except NotJson:
+        pass
+    try:
+        return description(from_yaml(data.decode("utf-8-sig", "replace")))
+    except NotYaml as error:
+        raise BadDescription(f"It is neither JSON nor YAML that can be read: {error} A large one is read as JSON.") from error

@@ -1,0 +1,238 @@
+"""Records of services that describe themselves: found before they are made, set but for what a person set, never doubled whatever is lost on the way."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
+from metrikon.core.flows.connecting import Way
+from metrikon.destinations.service import ServiceDestination
+from metrikon.ports.destination import Broken, Busy, Partly, Row, Unsure, Unusable
+from metrikon.sandbox.records import DESCRIPTION, TOKEN
+from metrikon.sandbox.services import Services
+from tests.helpers import at_rest, eventually, run_state, states
+
+NOTES: dict[str, Any] = {
+    "records": {
+        "contacts": {
+            "create": "makeContact",
+            "find": {
+                "operation": "listContacts",
+                "by": {"email": "email", "external_id": "external_id"},
+                "records": "data",
+                "next": "next",
+                "page": "cursor",
+            },
+            "set": {"operation": "setContact", "id": "id"},
+            "key_field": "external_id",
+            "found_within": 1,
+        },
+        "unsearched": {"create": "makeContact"},
+        "tasks": {"create": "makeTask", "once_header": "Idempotency-Key"},
+        "paragraphs": {"append": {"operation": "appendParagraphs", "records": "children", "at_once": 100}},
+    }
+}
+
+
+class House:
+    """A service with the stand-in behind a connection."""
+
+    def __init__(self, home: Path, services: Services) -> None:
+        self.services = services
+        self.held = services.world.records
+        self.app = App(Settings(home=home, fetch_private=True, fetches_a_minute=0, model_rest=1))
+        told = self.app.connections.put("crm", f"{services.url}/records", Way("bearer"), TOKEN, "ada", "contacts")
+        assert told["failing_since"] is None, told["told"]
+        self.app.describing.put("crm", json.dumps(DESCRIPTION).encode())
+        self.app.describing.note("crm", NOTES)
+
+    def records(self, name: str, by: tuple[str, ...] = ()) -> ServiceDestination:
+        return ServiceDestination(self.app.outside, "crm", name, by)
+
+
+@pytest.fixture
+def house(tmp_path: Path) -> Iterator[House]:
+    services = Services().start()
+    made = House(tmp_path / "home", services)
+    yield made
+    made.app.close()
+    services.stop()
+
+
+def test_what_a_service_can_do_follows_from_its_notes(house: House) -> None:
+    assert {name: house.records(name).can for name in NOTES["records"]} == {
+        "contacts": "finds",
+        "unsearched": "neither",
+        "tasks": "enforces",
+        "paragraphs": "neither",
+    }
+    assert house.records("paragraphs").most == 100
+    assert [(each.name, each.kind, each.wanted) for each in house.records("tasks").heads() or ()] == [
+        ("title", "text", True),
+        ("due", "date", False),
+        ("priority", "text", False),
+    ]
+    with pytest.raises(Unusable, match="no records 'contact'"):
+        house.records("contact")
+    with pytest.raises(Unusable, match="not found by phone"):
+        house.records("contacts", ("phone",))
+
+
+def test_a_contact_is_made_once_and_found_by_its_mail_whatever_its_capitals(house: House) -> None:
+    made = house.records("contacts", ("email",))
+    assert [each.result for each in made.write([Row("k1", {"email": "Ada@x.example", "name": "Ada"}), Row("k2", {"email": "bo@x.example"})])] == [
+        "written"
+    ] * 2
+    assert made.write([Row("k3", {"email": "ada@X.example", "name": "Ada F."})])[0].result == "there already"
+    assert made.write([Row("k4", {"email": "ada@x.example", "name": "Ada F.", "visits": 2}, sets=True)])[0].result == "updated"
+    assert made.write([Row("k5", {"email": "cy@x.example"}, sets=True, only=True)])[0].result == "not there"
+    assert sorted((each["email"], each.get("name"), each.get("visits")) for each in house.held.contacts.values()) == [
+        ("ada@x.example", "Ada F.", 2),
+        ("bo@x.example", None, None),
+    ]
+    assert [each["name"] for each in made.find({"email": "ada@x.example"}, 5)] == ["Ada F."]
+
+
+def test_what_a_person_has_set_in_a_record_is_left(house: House) -> None:
+    made = house.records("contacts", ("email",))
+    made.write([Row("k", {"email": "ada@x.example", "name": "Ada", "visits": 1})])
+    [held] = house.held.contacts.values()
+    held["name"] = "Dr Ada Fenwick"
+    was = {"email": "ada@x.example", "name": "Ada", "visits": 1}
+    [said] = made.write([Row("k", {"email": "ada@x.example", "name": "Ada F", "visits": 2}, sets=True, was=was)])
+    assert (said.left, held["name"], held["visits"]) == (["name"], "Dr Ada Fenwick", 2)
+
+
+def test_two_that_are_alike_are_told_and_neither_is_touched(house: House) -> None:
+    for number in range(2):
+        house.held.contacts[str(number)] = {"id": str(number), "email": "ada@x.example", "made_at": 0}
+    with pytest.raises(Partly, match="2 contacts of crm are like this one: 0, 1"):
+        house.records("contacts", ("email",)).write([Row("k", {"email": "ada@x.example", "name": "x"}, sets=True)])
+
+
+def test_pages_of_a_search_are_gone_through(house: House) -> None:
+    for number in range(95):
+        house.held.contacts[str(number)] = {"id": str(number), "email": f"{number}@x.example", "made_at": 0}
+    assert len(list(house.records("contacts").find({}, 500))) == 95
+    with pytest.raises(Broken, match="more than 50"):
+        list(house.records("contacts").find({}, 50))
+
+
+@pytest.mark.parametrize("how", ["lost", "cut"])
+def test_an_answer_that_is_lost_makes_no_second_record_where_the_service_takes_it_once(how: str, house: House) -> None:
+    made = house.records("tasks")
+    house.services.world.failing.set(how, 1.0, 1)
+    with pytest.raises(Partly) as failed:
+        made.write([Row("k", {"title": "Water the ferns"})])
+    assert isinstance(failed.value.reason, Unsure)
+    assert made.write([Row("k", {"title": "Water the ferns"})])[0].result == "written"
+    assert len(house.held.tasks) == 1
+
+
+def test_paragraphs_go_in_order_a_hundred_a_call(house: House) -> None:
+    rows = [Row(f"k{number}", {"page": "may" if number < 230 else "june", "text": f"line {number}"}) for number in range(250)]
+    made = house.records("paragraphs")
+    for at in range(0, 250, made.most):
+        assert all(each.result == "written" for each in made.write(rows[at : at + made.most]))
+    assert [each["text"] for each in house.held.paragraphs["may"]] == [f"line {number}" for number in range(230)]
+    assert len(house.held.paragraphs["june"]) == 20
+
+
+def test_a_value_that_a_field_does_not_take_fails_its_row_alone(house: House) -> None:
+    with pytest.raises(Partly, match="visits takes a number") as failed:
+        house.records("contacts", ("email",)).write([Row("a", {"email": "a@x.example"}), Row("b", {"email": "b@x.example", "visits": "many"})])
+    assert len(failed.value.receipts) == 1
+    with pytest.raises(Partly, match=r"It says: .*email is missing or none"):
+        house.records("unsearched").write([Row("c", {"email": "nothing"})])
+
+
+def test_a_service_that_is_busy_says_so(house: House) -> None:
+    house.services.world.failing.set("busy", 1.0, 1)
+    with pytest.raises(Partly) as failed:
+        house.records("tasks").write([Row("k", {"title": "t"})])
+    assert isinstance(failed.value.reason, Busy)
+
+
+FLOW = """metrikon: 1
+name: callers
+intakes: [{kind: upload}]
+destinations:
+  crm: {kind: service, connection: crm, records: %s%s}
+steps:
+- {name: made, write: {to: crm, key: ["${item.name}"], columns: %s}, retry: {attempts: 8}}
+"""
+
+
+def _run(house: House, name: str) -> str:
+    return str(house.app.arrivals.take("callers", "upload", name, name, name.encode()).run_id)
+
+
+def test_a_blind_write_whose_answer_was_lost_waits_for_a_person_and_is_never_repeated_unasked(house: House) -> None:
+    house.app.start()
+    house.app.catalog.put_flow(FLOW % ("unsearched", "", '{email: "${item.name}"}'))
+    house.services.world.failing.set("lost", 1.0, 1)
+    run = _run(house, "ada@x.example")
+    eventually(lambda: run_state(house.app, run)[0] == "parked")
+    assert "Whether the record was made cannot be told" in run_state(house.app, run)[1]
+    house.app.answers.continue_run(run, "ada")  # nobody has said what became of it
+    house.app.answers.continue_parked("ada")
+    time.sleep(0.5)
+    eventually(lambda: run_state(house.app, run)[0] == "parked")
+    assert len(house.held.contacts) == 1
+    house.app.answers.continue_run(run, "ada", unsure="went")
+    at_rest(house.app, 1)
+    assert (states(house.app), len(house.held.contacts)) == ({"done": 1}, 1)
+    house.services.world.failing.set("lost", 1.0, 1)
+    second = _run(house, "bo@x.example")
+    eventually(lambda: run_state(house.app, second)[0] == "parked")
+    house.held.contacts.popitem()  # it was not there after all
+    house.app.answers.continue_run(second, "ada", unsure="again")
+    at_rest(house.app, 2)
+    assert sorted(each["email"] for each in house.held.contacts.values()) == ["ada@x.example", "bo@x.example"]
+
+
+@pytest.mark.parametrize(
+    ("records", "more", "columns"),
+    [("contacts", "", '{email: "${item.name}"}'), ("contacts", ", by: [email]", '{email: "${item.name}"}'), ("tasks", "", '{title: "${item.name}"}')],
+)
+def test_records_are_made_once_whatever_is_lost_where_they_are_enforced_or_found(records: str, more: str, columns: str, house: House) -> None:
+    house.held.found_after = 0.8  # within the second that was noted
+    house.app.start()
+    house.app.catalog.put_flow(FLOW % (records, more, columns))
+    house.services.world.failing.set("lost", 0.5, 8)
+    names = [f"{number}@x.example" for number in range(12)]
+    for each in names:
+        _run(house, each)
+    at_rest(house.app, len(names), 120)
+    made = house.held.contacts if records == "contacts" else house.held.tasks
+    assert states(house.app) == {"done": len(names)}
+    assert sorted(each.get("email") or each["title"] for each in made.values()) == sorted(names)
+
+
+def test_rows_that_were_cut_off_by_a_stop_are_looked_for_or_wait_for_a_person(tmp_path: Path, house: House) -> None:
+    from metrikon.store import deliveries
+
+    house.app.start()
+    house.app.catalog.put_flow(FLOW % ("unsearched", "", '{email: "${item.name}"}'))
+    house.services.world.failing.set("slow", 1.0, 1)
+    house.services.world.failing.slow = 3.0
+    run = _run(house, "ada@x.example")
+
+    def sending() -> bool:
+        with house.app.database.reading() as connection:
+            return bool(deliveries.cut_off(connection, []))
+
+    eventually(sending)
+    house.app.deliveries._pool.shutdown(wait=False, cancel_futures=True)
+    with house.app.database.reading() as connection:
+        [row] = deliveries.cut_off(connection, [])
+    house.app.deliveries._cut_off(row["destination"], [row], "stopped")  # as the next start finds it
+    eventually(lambda: run_state(house.app, run)[0] == "parked")
+    assert run_state(house.app, run)[1] == "stopped"
