@@ -144,6 +144,7 @@ class App:
             *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model),
             *(self._places, self._destination, self.transcriber, self.passwords.of),
             outside=self.outside,
+            may_touch=self.places.path_problem,
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination, Ending(bench.states))

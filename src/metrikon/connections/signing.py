@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import base64
+import binascii
+import hashlib
+import hmac
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -11,6 +14,7 @@ from metrikon.connections.fetching import FetchFailed, posted
 from metrikon.core.flows.connecting import Way, origin
 from metrikon.core.values.exact import NotJson, loads
 
+SECRET_MARK = "whsec_"  # noqa: S105  (with which a key of Standard Webhooks begins)
 EARLY = 30.0  # seconds before its end that a token is asked for anew
 USUAL, LONGEST = 300.0, 86_400.0  # seconds that a token is used: when its server does not say, and at most
 
@@ -50,6 +54,21 @@ def signed(address: str, way: Way, secret: str, token: Callable[[], Token]) -> S
     if way.kind in ("client", "consent"):
         return Signed(to, {"Authorization": f"Bearer {token().value}"})
     return Signed(to)
+
+
+def signature(secret: str, id_: str, at: int, body: bytes) -> str:
+    """The signature of what is sent (Standard Webhooks): `v1,` and an HMAC in base64."""
+    try:
+        key = base64.b64decode(secret.removeprefix(SECRET_MARK), validate=True)
+    except binascii.Error:
+        key = secret.encode()
+    made = hmac.new(key, f"{id_}.{at}.".encode() + body, hashlib.sha256).digest()
+    return f"v1,{base64.b64encode(made).decode()}"
+
+
+def signed_payload(secret: str, id_: str, at: int, body: bytes) -> dict[str, str]:
+    """The headers by which a payload is signed: its id, seconds since 1970, and the signature."""
+    return {"webhook-id": id_, "webhook-timestamp": str(at), "webhook-signature": signature(secret, id_, at, body)}
 
 
 def token_of(way: Way, secret: str, *, private: bool) -> Token:

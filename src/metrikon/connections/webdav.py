@@ -89,6 +89,13 @@ def write(fetch: Fetch, connection: str, path: str, data: bytes, tag: str) -> in
     return fetch(_wanted(connection, path_of(path), "PUT", 100_000, data, {"Content-Type": "application/octet-stream", **guard}, good)).status
 
 
+def make_folders(fetch: Fetch, connection: str, path: str) -> None:
+    """Make the folders of a path that are not there. Raises `FetchFailed`."""
+    folders = path_of(path).split("/")[:-1]
+    for count in range(1, len(folders) + 1):
+        fetch(_wanted(connection, f"{'/'.join(folders[:count])}/", "MKCOL", 100_000, good=(200, 201, 301, 405)))
+
+
 def move(fetch: Fetch, connection: str, address: str, folder: str, name: str, to: str) -> bool:
     """Move a file into a folder within its own, never over another one; whether it was moved. Raises `FetchFailed`."""
     made = _wanted(connection, f"{path_of(folder)}/{quote(to)}/", "MKCOL", 100_000, good=(201, 405))

@@ -13,11 +13,11 @@ import msgspec
 from sqlalchemy import Connection
 from sqlalchemy.exc import SQLAlchemyError
 
-from metrikon.connections import imap, sql
+from metrikon.connections import imap, smtp, sql
 from metrikon.connections.fetching import FetchFailed, Wanted, fetch
 from metrikon.connections.sealing import CannotOpen, Sealing, keys_of, new_key, put_keys
-from metrikon.connections.signing import Signed, signed
-from metrikon.core.flows.connecting import DATABASES, MAIL, Way, joined, origin, unfit, wrong_address
+from metrikon.connections.signing import Signed, signed, signed_payload
+from metrikon.core.flows.connecting import DATABASES, MAIL, SENDERS, Way, joined, origin, unfit, wrong_address
 from metrikon.core.flows.form import NAME
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
@@ -135,7 +135,15 @@ class Connections:
         row = self.row(name)
         try:
             scheme = _scheme(row)
-            told = self._mail_told(name) if scheme in MAIL else self._database_told(name, row) if scheme in DATABASES else self._page_told(name, row)
+            told = (
+                self._sender_told(name)
+                if scheme in SENDERS
+                else self._mail_told(name)
+                if scheme in MAIL
+                else self._database_told(name, row)
+                if scheme in DATABASES
+                else self._page_told(name, row)
+            )
         except FetchFailed as error:
             self._note(name, str(error), failed=True, tested=True)
         else:
@@ -159,6 +167,25 @@ class Connections:
             raise FetchFailed(f"The mail server broke off: {type(error).__name__}.", cause="unreachable") from error
         finally:
             client.shutdown()
+
+    def _sender_told(self, name: str) -> str:
+        session, row = self.sender(name), self.row(name)
+        try:
+            return smtp.told(session, str(urlsplit(row["address"]).hostname), msgspec.json.decode(row["way"], type=Way).user)
+        finally:
+            session.close()
+
+    def sender(self, name: str) -> smtp.Sender:
+        """A session at a server that takes mail. Raises `FetchFailed`."""
+        row, way, secret = self._opened(name)
+        if _scheme(row) not in SENDERS:
+            raise FetchFailed(f"The connection {name} leads to {row['address']}, which takes no mail. Its address begins with smtps://.")
+        return smtp.signed_in(str(row["address"]), way, secret, private=self._private, trusted=self._trusted)
+
+    def signature(self, name: str, id_: str, body: bytes) -> dict[str, str]:
+        """The headers by which a payload is signed; none for a connection that signs in otherwise. Raises `FetchFailed`."""
+        _, way, secret = self._opened(name)
+        return signed_payload(secret, id_, self._clock.now() // 1000, body) if way.kind == "signed" else {}
 
     def _database_told(self, name: str, row: dict[str, Any]) -> str:
         engine = sql.server_engine(str(row["address"]), lambda: self.database(name))

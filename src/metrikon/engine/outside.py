@@ -12,6 +12,7 @@ from sqlalchemy import Engine
 
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.connections.imap import Mailserver
+from metrikon.connections.smtp import Sender
 from metrikon.connections.sql import server_engine
 from metrikon.core.services.description import Description
 from metrikon.core.services.notes import Notes
@@ -62,6 +63,9 @@ class Outside:
         if not wanted.connection:
             return self._in_turn(wanted)
         wanted = replace(wanted, url=self.connections.at(wanted.connection, wanted.url))
+        if wanted.body is not None and "webhook-id" in wanted.more:
+            signed = self.connections.signature(wanted.connection, wanted.more["webhook-id"], wanted.body)
+            wanted = replace(wanted, more={**wanted.more, **signed})
         return self._by(
             wanted.connection,
             wanted.method,
@@ -73,6 +77,11 @@ class Outside:
         """A client that is signed in at a mail server. Raises `FetchFailed`; that it fails, or works again, is noted."""
         address = str(self.connections.one(connection)["address"])
         return self._by(connection, "sign in", address, lambda: self.connections.mail(connection))
+
+    def sender(self, connection: str) -> Sender:
+        """A session at a server that takes mail. Raises `FetchFailed`."""
+        address = str(self.connections.one(connection)["address"])
+        return self._by(connection, "sign in", address, lambda: self.connections.sender(connection))
 
     def database(self, connection: str) -> Engine:
         """A server of databases; new connections to it are signed in with what is kept now. Raises `FetchFailed`."""

@@ -41,7 +41,7 @@ class Places:
         if touched is None:
             return ""
         if touched.path is not None:
-            return self._path(touched.path)
+            return self.path_problem(touched.path)
         allowed = [*self._servers, *(row["place"] for row in self._kept() if not row["place"].startswith("/"))]
         if touched.address and not any(_covers(place, touched.address) for place in allowed):
             return f"Flows may not use {touched.address}. {_to_do(touched.address)}"
@@ -52,7 +52,8 @@ class Places:
         every = [*flow.intakes, *flow.destinations.values()]
         return [Problem("", "/".join(map(str, said.where)), told, said.where) for said in every if (told := self.problem(said))]
 
-    def _path(self, path: Path) -> str:
+    def path_problem(self, path: Path) -> str:
+        """Why a flow may not touch a path of this machine, links followed; empty when it may."""
         place = path.resolve()
         if self.own(place):
             return f"{path} belongs to the service itself; flows never touch it. Name a folder or file of its own."

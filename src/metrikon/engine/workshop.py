@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 
 import msgspec
 
-from metrikon.connections.fetching import Wanted
+from metrikon.connections.fetching import Fetched, Wanted
+from metrikon.connections.imap import Mailserver
+from metrikon.connections.smtp import Sender
 from metrikon.core.decisions.model import Table
 from metrikon.core.documents.bundling import bundled
 from metrikon.core.documents.drawing import drawn, drawn_small
@@ -55,7 +58,9 @@ class EngineWorkshop:
         passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
         *,
         outside: Outside,
+        may_touch: Callable[[Path], str] = lambda path: "",
     ) -> None:
+        self._may_touch = may_touch
         self.outside = outside
         self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
@@ -174,6 +179,22 @@ class EngineWorkshop:
         sha256 = self.files.put(found.data or b"")
         changed = before is None or before.file != sha256
         return KeptPage(sha256, found.name, found.media, len(found.data or b""), found.url, changed, found.validators)
+
+    @property
+    def home(self) -> Path:
+        return self.files.root
+
+    def may_touch(self, path: Path) -> str:
+        return self._may_touch(path)
+
+    def call(self, wanted: Wanted) -> Fetched:
+        return self.outside.fetch(wanted)
+
+    def sender(self, connection: str) -> Sender:
+        return self.outside.sender(connection)
+
+    def mailbox(self, connection: str) -> Mailserver:
+        return self.outside.mail(connection)
 
     def file(self, sha256: str) -> bytes:
         """The bytes of a kept file. Raises KeyError."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import binascii
 import hashlib
 import hmac
 from collections.abc import Mapping, Sequence
@@ -13,6 +12,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from metrikon.connections.signing import signature
 from metrikon.core.documents.bundling import bundled
 from metrikon.core.feel import BadExpression, FeelError, evaluate, text_of
 from metrikon.core.flows.coming import OPENED, Coming
@@ -22,7 +22,6 @@ from metrikon.core.values.text import clean
 from metrikon.ports.intake import IntakeKind, Piece, Thing
 
 TOLERANCE = 300  # seconds that the clocks of sender and receiver may be apart (Standard Webhooks, "Verifying webhook authenticity")
-SECRET_MARK = "whsec_"  # noqa: S105  (how Standard Webhooks writes secrets)
 _ENDINGS = {
     "application/json": "json",
     "text/plain": "txt",
@@ -109,16 +108,6 @@ def _not_signed(secret: str, posted: Posted, now: float) -> str:
     made = signature(secret, id_, int(at), posted.body)
     right = [hmac.compare_digest(each.encode(), made.encode()) for each in given.split()[:10]]
     return "" if any(right) else "Its webhook-signature is not made with this intake's secret."
-
-
-def signature(secret: str, id_: str, at: int, body: bytes) -> str:
-    """The signature of what is sent (Standard Webhooks): `v1,` and an HMAC in base64."""
-    try:
-        key = base64.b64decode(secret.removeprefix(SECRET_MARK), validate=True)
-    except binascii.Error:
-        key = secret.encode()
-    made = hmac.new(key, f"{id_}.{at}.".encode() + body, hashlib.sha256).digest()
-    return f"v1,{base64.b64encode(made).decode()}"
 
 
 def taken_from(said: Webhook, posted: Posted, now: int, within: Literal["", "each"]) -> tuple[Thing, list[Piece]]:

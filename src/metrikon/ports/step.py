@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from pathlib import Path
 from typing import Any, Literal, Protocol
 
 from metrikon.core.decisions.model import Table
@@ -181,6 +182,27 @@ class Workshop(Protocol):
 
     def fetch(self, wanted: Any) -> Any:
         """A page or file fetched (`connections.fetching.Wanted`) and kept (`store.fetched.KeptPage`). Raises `FetchFailed`."""
+        ...
+
+    @property
+    def home(self) -> Path:
+        """The folder of the service, at which relative paths of flows start."""
+        ...
+
+    def may_touch(self, path: Path) -> str:
+        """Why a flow may not touch a path, with what to do; empty when it may."""
+        ...
+
+    def call(self, wanted: Any) -> Any:
+        """What a connection answers (`connections.fetching`: `Wanted`, `Fetched`); nothing of it is kept. Raises `FetchFailed`."""
+        ...
+
+    def sender(self, connection: str) -> Any:
+        """A session at a server that takes mail (`connections.smtp.Sender`). Raises `FetchFailed`."""
+        ...
+
+    def mailbox(self, connection: str) -> Any:
+        """A client of a mailbox (`connections.imap.Mailserver`). Raises `FetchFailed`."""
         ...
 
     def file(self, sha256: str) -> bytes:

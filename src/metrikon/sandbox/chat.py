@@ -105,10 +105,20 @@ def blueprint(server: ChatServer) -> Blueprint:
         room = room_of(id_)
         known = next((each for each in room.events if each.get("transaction") == transaction), None)
         if known is None:
-            event = server.say(id_, ME, str((request.get_json() or {}).get("body", "")))
+            said = request.get_json() or {}
+            thread = (said.get("m.relates_to") or {}).get("event_id", "")
+            event = server.say(id_, ME, str(said.get("body", "")), thread=thread)
+            room.events[-1]["content"] |= said
             room.events[-1]["transaction"] = transaction
             return jsonify(event_id=event)
         return jsonify(event_id=known["event_id"])
+
+    @api.post("/_matrix/media/v3/upload")
+    def upload() -> Any:
+        signed_in()
+        media = secrets.token_hex(8)
+        server.files[media] = (request.args.get("filename", "file"), request.get_data())
+        return jsonify(content_uri=f"mxc://{SERVER}/{media}")
 
     @api.get("/_matrix/client/v1/media/download/<server_name>/<media>")
     def download(server_name: str, media: str) -> Any:

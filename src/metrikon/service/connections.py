@@ -27,7 +27,7 @@ CONSENT = "/consent"
 class WayView(View):
     """How one signs in: none, bearer, basic (`user`), header or query (`name`), certificate, client (OAuth 2 client credentials: `user`, `token_url`, `scope`), consent (with a person: `consent_url`, too)."""
 
-    kind: Literal["none", "bearer", "basic", "header", "query", "certificate", "client", "consent"] = "none"
+    kind: Literal["none", "bearer", "basic", "header", "query", "signed", "certificate", "client", "consent"] = "none"
     user: str = Field("", max_length=200)
     name: str = Field("", max_length=100)
     token_url: str = Field("", max_length=1000)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
@@ -65,6 +65,12 @@ def fill(value: Any, scope: Mapping[str, Any], missing: list[str] | None = None,
     if type(value) is dict or isinstance(value, Mapping):
         return {name: fill(part, scope, missing, moment) for name, part in value.items()}
     return [fill(part, scope, missing, moment) for part in value] if isinstance(value, list) else value
+
+
+def fill_text(text: str, scope: Mapping[str, Any], moment: datetime | None, made: Callable[[str], str]) -> str:
+    """A text with its holes filled, what comes in each of them `made` into something harmless there."""
+    parts = holes(text) if "${" in text else (text,)
+    return "".join(part if isinstance(part, str) else made(text_of(evaluate(part.expression, scope, None, moment)) or "") for part in parts)
 
 
 def expressions(value: Any, place: str = "") -> Iterator[tuple[str, str]]:

@@ -13,6 +13,7 @@ WAYS = {
     "basic": "user and password (RFC 7617); the secret is the password",
     "header": "the secret in a header of its own",
     "query": "the secret as a parameter of the address",
+    "signed": "each call is signed (Standard Webhooks); the secret is its key, such as whsec_…",
     "certificate": "a certificate of the client (TLS); the secret is the certificate and its key, one after the other (PEM)",
     "client": "OAuth 2, client credentials (RFC 6749, 4.4); the secret is that of the client",
     "consent": "OAuth 2, with a person's consent (RFC 6749, 4.1, with PKCE, RFC 7636); the secret is that of the client, if it has one",
@@ -20,8 +21,9 @@ WAYS = {
 
 
 MAIL = ("imaps", "imap")  # servers of mailboxes
+SENDERS = ("smtps", "smtp")  # servers that take mail
 DATABASES = {"postgresql": 5432, "mariadb": 3306}  # servers of databases, with the port that each has by custom
-SCHEMES = ("https", "http", *MAIL, *DATABASES)
+SCHEMES = ("https", "http", *MAIL, *SENDERS, *DATABASES)
 _HEADER = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")  # RFC 9110, 5.1
 
 
@@ -76,7 +78,7 @@ def wrong_address(address: str) -> str:
         return f"{address!r} is no address."
     if parts.scheme not in SCHEMES or not parts.hostname:
         return f"{address!r} is no address; give one that begins with {' or '.join(f'{each}://' for each in SCHEMES)}."
-    if parts.scheme in MAIL and parts.path.strip("/"):
+    if parts.scheme in (*MAIL, *SENDERS) and parts.path.strip("/"):
         return "The address of a mail server has no path: its folder is said by the intake."
     if parts.scheme in DATABASES and not re.fullmatch(r"/[^/]+", parts.path):
         return f"The address of a database ends with its name, such as {parts.scheme}://{parts.hostname}/ledger."
@@ -89,6 +91,8 @@ def unfit(address: str, way: Way) -> str:
     """Why one cannot sign in so at an address; nothing when one can."""
     if urlsplit(address).scheme in MAIL and way.kind not in ("basic", "bearer", "client", "consent"):
         return "At a mail server one signs in with a user and a password (basic), or with a token (bearer, client)."
+    if urlsplit(address).scheme in SENDERS and way.kind not in ("basic", "none"):
+        return "At a server that takes mail one signs in with a user and a password (basic), or not at all."
     if urlsplit(address).scheme in DATABASES and way.kind != "basic":
         return "At a database one signs in with a user and a password (basic)."
     if way.kind == "certificate" and urlsplit(address).scheme != "https":

@@ -1,0 +1,331 @@
+"""Mails, messages, payloads and files on their way out: once each, in the right form, whatever is lost; what is hostile in a value stays a value."""
+
+from __future__ import annotations
+
+import email
+import email.policy
+import json
+from collections.abc import Callable, Iterator
+from email.message import EmailMessage
+from pathlib import Path
+from typing import Any
+
+import pytest
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import SMTP, AuthResult, Envelope, LoginPassword, Session
+
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
+from metrikon.core.flows.connecting import Way
+from metrikon.core.flows.problems import BadFlow
+from metrikon.ports.step import Call, StepFailed
+from metrikon.sandbox.chat import TOKEN
+from metrikon.sandbox.services import Services
+from metrikon.steps import mail, save
+from metrikon.store import journal
+from tests.dav import SECRET as DAV_SECRET
+from tests.dav import USER as DAV_USER
+from tests.dav import DavServer
+from tests.helpers import Running, at_rest, eventually, run_state
+from tests.intakes.dovecot import SECRET as BOX_SECRET
+from tests.intakes.dovecot import MailServer
+
+SECRET = "saffron-crocus-17"
+pytestmark = pytest.mark.filterwarnings("ignore:Requiring AUTH while not requiring TLS")
+
+
+class Post:
+    """A real server that takes mail; it can refuse, and lose its answer after it has taken one."""
+
+    def __init__(self) -> None:
+        self.taken: list[EmailMessage] = []
+        self.lose = 0
+        self.answer = ""
+        self.controller = _Controller(self, hostname="127.0.0.1", port=1, authenticator=self._who, auth_required=True, auth_require_tls=False)
+        self.controller.start()
+
+    @property
+    def url(self) -> str:
+        return f"smtp://127.0.0.1:{self.controller.port}"
+
+    def _who(self, server: SMTP, session: Session, envelope: Envelope, mechanism: str, data: Any) -> AuthResult:
+        return AuthResult(success=isinstance(data, LoginPassword) and data.password == SECRET.encode(), handled=False)
+
+    async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]) -> str:
+        if address.startswith("nobody"):
+            return "550 no such mailbox"
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
+
+    async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
+        if self.answer:
+            return self.answer
+        assert isinstance(envelope.content, bytes)
+        message = email.message_from_bytes(envelope.content, policy=email.policy.default)
+        message["X-For"] = ", ".join(envelope.rcpt_tos)
+        self.taken.append(message)
+        if self.lose:
+            self.lose -= 1
+            assert server.transport is not None
+            server.transport.close()
+        return "250 taken"
+
+
+class _Controller(Controller):
+    def _trigger_server(self) -> None:
+        self.port = self.server.sockets[0].getsockname()[1]  # type: ignore[union-attr]
+        super()._trigger_server()  # type: ignore[no-untyped-call]
+
+    def _create_server(self) -> Any:
+        self.port = 0
+        return super()._create_server()
+
+
+@pytest.fixture
+def app(tmp_path: Path) -> Iterator[App]:
+    made = App(Settings(home=tmp_path / "home", fetch_private=True, fetches_a_minute=0, model_rest=1))
+    made.start()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def post() -> Iterator[Post]:
+    made = Post()
+    yield made
+    made.controller.stop()
+
+
+def _flow(app: App, step: str) -> None:
+    app.catalog.put_flow(
+        f"metrikon: 1\nname: out\nintakes: [{{kind: upload}}]\nsteps:\n- name: sent\n  {step}\n  retry: {{attempts: 3, wait: 0.1}}\n"
+    )
+
+
+def _take(app: App, name: str = "a.txt", data: bytes = b"hello") -> str:
+    arrived = app.arrivals.take("out", "upload", name, name, data)
+    if arrived.held:
+        app.answers.continue_run(arrived.run_id, "ada")  # equal bytes are meant here
+    return str(arrived.run_id)
+
+
+def _until(app: App, run: str, state: str) -> None:
+    eventually(lambda: run_state(app, run)[0] == state)
+
+
+def _result(app: App, run: str) -> dict[str, Any]:
+    with app.database.reading() as connection:
+        return next(dict(entry.data["result"]) for _, entry in journal.load(connection, run) if entry.event == "done")
+
+
+MAIL = (
+    'mail: {connection: post, sender: "Garden <office@garden.example>", to: [ada@x.example, "Bo Ferry <bo@x.example>"], bcc: cy@x.example, '
+    'subject: "About ${item.name}", text: "It came: ${item.name}", html: "<p>It came: <b>${item.name}</b></p>", files: [{file: "${item.file}", name: "${item.name}"}], '
+    "answers: first@seeds.example%s}"
+)
+
+
+def test_a_mail_goes_out_once_with_its_files_and_in_its_thread(app: App, post: Post) -> None:
+    assert "takes mail from ada" in app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")["told"]
+    _flow(app, MAIL % "")
+    run = _take(app, "<script>&.txt", b"leaves")
+    at_rest(app, 1)
+    [mail] = post.taken
+    assert (mail["From"], mail["To"], mail["Cc"], mail["Bcc"]) == (
+        "Garden <office@garden.example>",
+        "ada@x.example, Bo Ferry <bo@x.example>",
+        None,
+        None,
+    )
+    assert (mail["X-For"], mail["Subject"], mail["In-Reply-To"]) == (
+        "ada@x.example, bo@x.example, cy@x.example",
+        "About <script>&.txt",
+        "<first@seeds.example>",
+    )
+    body, marked = mail.get_body(("plain",)), mail.get_body(("html",))
+    assert body is not None
+    assert marked is not None
+    assert body.get_content().strip() == "It came: <script>&.txt"
+    assert "<b>&lt;script&gt;&amp;.txt</b>" in marked.get_content()
+    assert [each.get_content() for each in mail.iter_attachments()] == ["leaves"]
+    assert _result(app, run) == {"id": mail["Message-ID"], "to": ["ada@x.example", "bo@x.example", "cy@x.example"], "refused": {}}
+
+
+def test_no_value_makes_a_header_of_its_own(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    app.catalog.put_flow(
+        "metrikon: 1\nname: out\nintakes: [{kind: upload}]\nsteps:\n- {name: sent, mail: {connection: post, sender: o@x.example, to: ada@x.example, "
+        'subject: "hello\\r\\nBcc: all@x.example", text: x}}\n- {name: second, mail: {connection: post, sender: o@x.example, '
+        'to: "ada@x.example\\r\\nBcc: all@x.example", subject: s, text: x}}\n'
+    )
+    run = _take(app)
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    assert "is no address of mail" in run_state(app, run)[1]
+    [mail] = post.taken
+    assert (mail["Subject"], mail["X-For"]) == ("hello Bcc: all@x.example", "ada@x.example")
+
+
+def test_who_is_refused_is_told_and_a_mail_for_nobody_fails(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    _flow(app, 'mail: {connection: post, sender: o@x.example, to: "nobody@x.example, ada@x.example", subject: s, text: t}')
+    run = _take(app)
+    at_rest(app, 1)
+    assert _result(app, run)["refused"] == {"nobody@x.example": "550 no such mailbox"}
+    _flow(app, "mail: {connection: post, sender: o@x.example, to: nobody@x.example, subject: s, text: t}")
+    run = _take(app, "b.txt")
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    assert "taken for nobody" in run_state(app, run)[1]
+    post.answer = "552 too large"
+    _flow(app, "mail: {connection: post, sender: o@x.example, to: ada@x.example, subject: s, text: t}")
+    run = _take(app, "c.txt")
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    assert "552 too large" in run_state(app, run)[1]
+
+
+def test_a_mail_whose_answer_was_lost_waits_for_a_person_and_goes_once(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    _flow(app, MAIL % "")
+    post.lose = 1
+    run = _take(app)
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    assert "Whether the mail went out cannot be told" in run_state(app, run)[1]
+    app.answers.continue_parked("ada")
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    app.answers.continue_run(run, "ada", unsure="went")
+    at_rest(app, 1)
+    assert len(post.taken) == 1
+
+
+def test_a_mail_that_was_cut_off_is_looked_for_among_the_sent_ones(app: App, post: Post) -> None:
+    box = MailServer()
+    try:
+        app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+        app.connections.put("box", box.url, Way("basic", "ada"), BOX_SECRET, "ada")
+        client = box.client()
+        client.create("Sent")
+        client.logout()
+        _flow(app, MAIL % ", sent: {connection: box, folder: Sent}")
+        run = _take(app)
+        at_rest(app, 1)
+        client = box.client()
+        client.select("Sent")
+        assert client.search(None, "ALL")[1] == [b"1"]
+        client.logout()
+        # as after a stop between the mail and its note: the same step is begun, and its end is not known
+        flow = app.catalog.flow("out", 1)
+        parameters = {"connection": "post", "sender": "o@x.example", "to": "ada@x.example", "sent": {"connection": "box", "folder": "Sent"}}
+        call = Call(run, "", "out", 1, "sent", parameters, 1, 1, "", "", flow.steps[0].parameters, cut_off=True)
+        assert mail.run(call, app.workshop).result["id"] == post.taken[0]["Message-ID"]
+        assert len(post.taken) == 1
+    finally:
+        box.remove()
+
+
+def test_a_room_gets_text_a_table_and_a_picture_once_in_its_thread(app: App) -> None:
+    services = Services().start()
+    try:
+        app.connections.put("chat", services.url, Way("bearer"), TOKEN, "ada", "_matrix/client/v3/account/whoami")
+        _flow(
+            app,
+            'post: {connection: chat, room: "#receipts:sandbox", thread: "$first", text: "Booked: ${item.name}", file: "${item.file}", '
+            'name: plot.png, table: [{What: "<b>", Sum: 12.50}, {What: soil, Sum: 3}]}',
+        )
+        services.world.failing.set("lost", 0.6, 3)
+        run = _take(app, "a.txt", b"\x89PNG 1")
+        at_rest(app, 1)
+        said = [each["content"] for each in services.world.chat.rooms["!receipts:sandbox"].events]
+        assert [each["msgtype"] for each in said] == ["m.text", "m.image"]
+        assert said[0]["body"] == "Booked: a.txt\nWhat: <b> · Sum: 12.50\nWhat: soil · Sum: 3"
+        assert "<td>&lt;b&gt;</td>" in said[0]["formatted_body"]
+        assert all(each["m.relates_to"]["event_id"] == "$first" for each in said)
+        assert _result(app, run)["id"] == services.world.chat.rooms["!receipts:sandbox"].events[-1]["event_id"]
+        _flow(app, 'post: {connection: chat, room: "#trustees:sandbox", text: x}')
+        run = _take(app, "b.txt")
+        eventually(lambda: run_state(app, run)[0] == "parked")
+        assert "encrypted from end to end" in run_state(app, run)[1]
+    finally:
+        services.stop()
+
+
+RECEIVER = """
+metrikon: 1
+name: calls
+intakes: [{kind: webhook}]
+steps: [{name: made, set: {caller: "${item.data.caller}"}}]
+"""
+
+
+def test_a_payload_is_signed_so_that_our_own_webhook_takes_it_once(running: Callable[..., Running]) -> None:
+    service = running(fetch_private=True)
+    service.client.put_flow("calls", RECEIVER)
+    found = service.client.make_address("calls", "webhook")
+    service.app.connections.put("calls", found["address"], Way("signed"), found["secret"], "ada")
+    _flow(service.app, 'post: {connection: calls, payload: {caller: "${item.name}", sum: 12.50}}')
+    _take(service.app, "Ada")
+    at_rest(service.app, 2)
+    with service.app.database.reading() as connection:
+        rows = connection.exec_driver_sql("SELECT data FROM items WHERE flow = 'calls'").scalars().all()
+    assert [json.loads(each) for each in rows] == [{"caller": "Ada", "sum": 12.5}]
+    service.app.connections.put("calls", found["address"], Way("signed"), "whsec_" + "QUJD" * 8, "ada")
+    run = _take(service.app, "Bo")
+    eventually(lambda: run_state(service.app, run)[0] == "parked")
+    assert "answered 401" in run_state(service.app, run)[1]
+
+
+def test_a_name_that_leads_elsewhere_makes_no_path(app: App) -> None:
+    _flow(app, 'save: {file: "${item.file}", to: "papers/${item.name}"}')
+    run = _take(app, "a:b?.txt")
+    at_rest(app, 1)
+    assert _result(app, run)["place"] == str(app.home / "papers" / "a_b_.txt")
+    hostile = Call(run, "", "out", 1, "sent", {"file": _file_of(app, run), "to": "papers/../../x.txt", "if_there": "keep"}, 1, 1, "", "")
+    with pytest.raises(StepFailed, match="leads out of its folder"):
+        save.run(hostile, app.workshop)
+
+
+def _file_of(app: App, run: str) -> str:
+    with app.database.reading() as connection:
+        return str(connection.exec_driver_sql("SELECT sha256 FROM items").scalars().first())
+
+
+@pytest.mark.parametrize("where", ["here", "server"])
+def test_files_of_one_name(where: str, app: App, tmp_path: Path) -> None:
+    server = DavServer(tmp_path / "dav")
+    try:
+        app.connections.put("files", server.url, Way("basic", DAV_USER), DAV_SECRET, "ada")
+        root = app.home if where == "here" else server.root
+        on = ", connection: files" if where == "server" else ""
+        for number, (if_there, data, told) in enumerate(
+            [("keep", b"one", "written"), ("keep", b"one", "there already"), ("number", b"two", "written"), ("overwrite", b"three", "written")]
+        ):
+            _flow(app, f'save: {{file: "${{item.file}}", to: "papers/2026/note.txt", if_there: {if_there}{on}}}')
+            run = _take(app, f"{number}.txt", data)
+            _until(app, run, "done")
+            assert _result(app, run)["result"] == told
+        assert {path.name: path.read_bytes() for path in (root / "papers" / "2026").iterdir()} == {"note.txt": b"three", "note 2.txt": b"two"}
+        _flow(app, f'save: {{file: "${{item.file}}", to: "papers/2026/note.txt"{on}}}')
+        run = _take(app, "other.txt", b"four")
+        eventually(lambda: run_state(app, run)[0] == "parked")
+        assert "holds something else" in run_state(app, run)[1]
+    finally:
+        server.end()
+
+
+def test_a_place_that_flows_may_not_touch_is_not_written(app: App, tmp_path: Path) -> None:
+    for to in (str(tmp_path / "outside.txt"), "metrikon.db"):
+        _flow(app, f'save: {{file: "${{item.file}}", to: "{to}", if_there: overwrite}}')
+        run = _take(app, f"{len(to)}.txt", b"x")
+        _until(app, run, "parked")
+        assert "never touch" in run_state(app, run)[1] or "may not touch" in run_state(app, run)[1]
+    assert not (tmp_path / "outside.txt").exists()
+    with pytest.raises(BadFlow, match="leads out of its folder"):
+        _flow(app, 'save: {file: "${item.file}", to: "../x.txt"}')
+
+
+def test_what_is_wrong_with_what_goes_out_is_told_when_the_flow_is_kept(app: App) -> None:
+    for step, said in (
+        ("mail: {connection: nothing, sender: o@x, to: a@x, subject: s, text: t}", "no connection 'nothing'"),
+        ("post: {connection: nothing, text: t}", "Give a room of a chat, or a payload"),
+        ("post: {connection: nothing, room: r}", "Say what is posted"),
+    ):
+        with pytest.raises(BadFlow, match=said):
+            _flow(app, step)
