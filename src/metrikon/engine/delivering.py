@@ -13,6 +13,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.flows.keys import MARK, row_key
+from metrikon.core.values.exact import loads
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
 from metrikon.ports.behalf import BEHALF
@@ -201,7 +202,8 @@ class Deliveries:
         entries: dict[str, list[Written]] = {}
         for row in rows:
             result = {"key": row["key"], "result": "written", "place": ""}
-            data = {"message": message, "again": False, "unsure": result}
+            values = row["values"] if isinstance(row["values"], dict) else loads(row["values"])
+            data = {"message": message, "again": False, "unsure": result, "sent": values}
             entries.setdefault(row["run_id"], []).append(Written("failed", row["path"], data, "write", now, now - row["begun_at"]))
 
         def job(connection: Connection) -> None:

@@ -240,7 +240,7 @@ class Work:
             data |= {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused}
             data |= {"cause": error.cause} if error.cause else {}
             data |= {"turn": True} if error.turn else {}
-            data |= {"unsure": error.unsure, "again": False} if error.unsure is not None else {}
+            data |= {"unsure": error.unsure, "again": False, "sent": as_kept(dict(effect.parameters))} if error.unsure is not None else {}
         elif not short_of(error):
             log.error("run %s, step %s", self.claim.run_id, effect.path, exc_info=error)
             data["message"] = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."

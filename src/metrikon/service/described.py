@@ -19,7 +19,7 @@ from metrikon.service.reply import reply
 from metrikon.service.views import View
 
 
-class FieldView(View):
+class OperationField(View):
     """A value that an operation takes (`place`: path, query, header, body), or gives (answer)."""
 
     name: str
@@ -37,8 +37,8 @@ class OperationView(View):
     method: str
     path: str
     about: str
-    fields: list[FieldView]
-    answer: list[FieldView]
+    fields: list[OperationField]
+    answer: list[OperationField]
 
 
 class DescribedView(View):
@@ -120,5 +120,5 @@ def _view(told: Description, notes: Notes, *, suggested: bool) -> DescribedView:
     return DescribedView(title=told.title, version=told.version, operations=operations, notes=noted, suggested=suggested, follows=summary(notes))
 
 
-def _field(said: Any) -> FieldView:
-    return FieldView(name=said.name, place=said.place, kind=said.kind, wanted=said.wanted, about=said.about, choices=list(said.choices))
+def _field(said: Any) -> OperationField:
+    return OperationField(name=said.name, place=said.place, kind=said.kind, wanted=said.wanted, about=said.about, choices=list(said.choices))
