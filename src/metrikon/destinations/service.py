@@ -88,7 +88,7 @@ class ServiceDestination(Usual):
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
         count = 0
         for record in self._found(where):
-            if all(same(at(record, field), value) for field, value in where.items()):
+            if all(_same(at(record, field), value) for field, value in where.items()):
                 count += 1
                 if count > most:
                     raise Broken(f"{self._name.capitalize()} of {self._connection}: more than {most} are like these. Say more in `where`.")
@@ -242,8 +242,13 @@ class ServiceDestination(Usual):
             found: Fetched = self._calling.fetch(_wanted(self._connection, made, headers, operation.good))
         except FetchFailed as error:
             if writes and error.sent:
+                what = (
+                    f"The answer of {self._connection} to {operation.name} was lost"
+                    if not error.status
+                    else f"{self._connection} answered {error.status}"
+                )
                 raise Unsure(
-                    f"{error} Whether the record was made cannot be told. Look there: then say that it is there, or write it again."
+                    f"{what}. Whether the record was made cannot be told. Look there: then say that it is there, or write it again."
                 ) from error
             if error.cause:
                 raise Busy(f"{error} It is tried again.") from error

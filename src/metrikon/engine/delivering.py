@@ -29,7 +29,7 @@ LOOK = 0.5  # seconds between looks, whether anybody woke it or not
 GATHER_ALL = 0.005  # seconds that rows gather before they are looked at; a destination gathers more by its rest after a batch
 NOTED_AT_ONCE = 16  # rows that are noted in one job; more where one run has more
 SOON = 0.02  # seconds until a destination that could not be built is looked at again
-CUT_OFF = "The service was stopped while the row was handed over, and the destination cannot be asked whether it came. Look there: then say that it is there, or write it again."
+CUT_OFF = "The row was being handed over when that was cut off, and its destination cannot be asked whether it came. Look there: then say that it is there, or write it again."
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 
 

@@ -69,8 +69,10 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
         elif by == run_id and path == each.path:
             _once_more(connection, key, each, at)
             found[each.path] = Standing("ours", run_id, None)
-        elif state == "given up":
+        elif state in ("given up", "unsure"):
             row = {**_row(each, position, run_id, flow, version, at), "key": key}
+            if state == "unsure":
+                row["state"] = "sending"  # nobody has said yet whether it came: it is put before a person again
             connection.execute(update(deliveries).where(deliveries.c.key == key).values(row))
             found[each.path] = Standing("ours", run_id, None)
         else:

@@ -1,0 +1,51 @@
+"""A write that may have gone out: the run shows what was sent, and a person says whether it is there."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from metrikon.core.flows.connecting import Way
+from metrikon.sandbox.records import DESCRIPTION, TOKEN
+from metrikon.sandbox.services import Services
+from tests.browser.conftest import signed_in
+from tests.helpers import Running, eventually, run_state
+
+FLOW = """metrikon: 1
+name: visitors
+about: People who asked for a tour become contacts.
+intakes: [{kind: upload}]
+destinations:
+  contacts: {kind: service, connection: crm, records: contacts}
+steps:
+- {name: contact, write: {to: contacts, key: ["${item.name}"], columns: {email: "ada@mail.example", name: "Ada Fenwick", visits: 2}}}
+"""
+
+
+def test_what_may_have_gone_out_is_shown_and_settled_by_keyboard(browser: object, running: Callable[..., Running]) -> None:
+    services = Services().start()
+    try:
+        service = running(fetch_private=True)
+        app = service.app
+        app.connections.put("crm", f"{services.url}/records", Way("bearer"), TOKEN, "ada", "contacts")
+        app.describing.put("crm", json.dumps(DESCRIPTION).encode())
+        app.describing.note("crm", {"records": {"contacts": {"create": "makeContact"}}})
+        app.catalog.put_flow(FLOW)
+        services.world.failing.set("lost", 1.0, 1)
+        arrived = app.arrivals.take("visitors", "upload", "a", "call of 4 May.txt", b"a tour for twelve")
+        eventually(lambda: run_state(app, arrived.run_id)[0] == "parked")
+        desk = signed_in(browser, service)  # type: ignore[arg-type]
+        desk.browser.get(f"{service.url}/arrivals/{arrived.item_id}")
+        shown = desk.see("section[aria-label='What may have gone out']")
+        assert "This may have gone out, or not." in shown.text
+        assert "ada@mail.example" in shown.text
+        assert "Continue from the step" not in desk.see("main").text
+        button = next(each for each in shown.find_elements(By.TAG_NAME, "button") if each.text == "It is there: go on")
+        button.send_keys(Keys.ENTER)
+        eventually(lambda: run_state(app, arrived.run_id)[0] == "done")
+        assert len(services.world.records.contacts) == 1
+    finally:
+        services.stop()
