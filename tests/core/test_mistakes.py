@@ -114,7 +114,7 @@ MISTAKES = [
     ("settled: 1", "settled: -1", "", "give 0 or more"),
     ("path: orders, ", "", "", "It is missing; add it."),
     ("kind: xlsx", "kind: xlxs", "", "There is no kind of destination 'xlxs'. Is 'xlsx' meant?"),
-    ("path: book.xlsx", "path: book.csv", "", "does not fit the pattern"),
+    ("path: book.xlsx", "path: book.csv", "", "The name of the file ends with .xlsx."),
     # the form of a step
     ("read: {file", "raed: {file", "paper", "'raed' is not known here. Is 'read' meant?"),
     ("    read: {file: \"${item.file}\"}", "    about: nothing", "paper", "has no kind; give it exactly one of read"),

@@ -22,7 +22,7 @@ from pathlib import Path
 from metrikon.core.flows.around import closed
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import Kind
-from metrikon.ports.destination import DestinationKind, Receipt
+from metrikon.ports.destination import DestinationKind, Receipt, Usual
 from metrikon.ports.intake import IntakeKind, Piece, Quiet, Thing
 from metrikon.ports.step import Outcome, StepFailed
 from pydantic import Field
@@ -55,8 +55,8 @@ class Board(Form):
     path: str
 
 
-class BoardWriter:
-    able, gather, rest = "findable", 0.0, 0.0
+class BoardWriter(Usual):
+    can, gather = "finds", 0.0
 
     def __init__(self, path):
         self.path = path
@@ -72,7 +72,7 @@ class BoardWriter:
 
 
 BOARD = DestinationKind(
-    "board", Board, lambda said, home: f"board:{said.path}", lambda said, home: "", lambda said, home: BoardWriter(home / said.path),
+    "board", Board, lambda said, there: f"board:{said.path}", lambda said, there: "", lambda said, there: BoardWriter(there.home / said.path),
     lambda said: "a board",
 )
 
@@ -185,7 +185,7 @@ def test_problems_of_form_are_told_together_with_problems_of_meaning() -> None:
     for wanted in (
         "no kind of intake 'bell'",
         "'weigh' is not known",
-        "destinations/board/url: It is missing",
+        "destinations/board/table: It is missing",
         "'itm' is not known. Is 'item' meant?",
     ):
         assert wanted in told, told
@@ -217,4 +217,4 @@ steps:
         rows = table.execute("SELECT What, Pages FROM rows").fetchall()
     assert [each[0] is None for each in sorted(rows, key=str)] == [False, True]
     assert any(str(told).startswith("odd.bin cannot be read. The file is of a format") for told, _ in rows)
-    assert {pages for _, pages in rows} == {None, "0"}
+    assert {pages for _, pages in rows} == {None, 0}

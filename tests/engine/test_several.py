@@ -95,7 +95,7 @@ def test_a_flow_goes_through_the_documents_of_a_file_one_by_one(house: Callable[
     app.arrivals.take(scenario.FLOW, "upload", None, "one.pdf", scenario.document("03-larkmead-horticulture.pdf"))
     app.start()
     at_rest(app, 2)
-    assert rows(app, "number, first") == [("2026/0871", "2"), ("FN-20417", "1"), ("LH9920", "1")]
+    assert rows(app, "number, first") == [("2026/0871", 2), ("FN-20417", 1), ("LH9920", 1)]
     with app.database.reading() as connection:
         kept = connection.execute(select(tables.records.c.evidence)).scalars().all()
     pages = sorted(
