@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, coming, growth, judging, kills, language, misbehaving, reading, throughput, urgent
+from bench import accuracy, coming, going, growth, judging, kills, language, misbehaving, reading, throughput, urgent
 from bench.report import Result, write
 
 ALL = {
@@ -28,6 +28,8 @@ ALL = {
     "mails": coming.mails_taken,
     "posts": coming.posts_accepted,
     "preview": coming.preview_memory,
+    "rows out": going.rows_out,
+    "workbooks": going.workbooks,
     "text PDFs": reading.text_pdfs,
     "grounding": reading.grounding,
     "without a model": reading.without_a_model,
