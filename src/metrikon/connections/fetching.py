@@ -16,6 +16,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
+from functools import lru_cache
 from typing import Protocol
 from urllib.parse import unquote, urljoin, urlsplit
 from urllib.robotparser import RobotFileParser
@@ -215,7 +216,7 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
         raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", cause="slow")
     own = wanted.signed.certificate if wanted.signed is not None and wanted.signed.to == origin(url) else ""
     try:
-        verify = trusting(wanted.trusted, own) if wanted.trusted or own else True
+        verify = trusting(wanted.trusted, own) if wanted.trusted or own else _usual()
         with (
             httpx.Client(trust_env=False, follow_redirects=False, timeout=min(left, 20.0), proxy=wanted.proxy or None, verify=verify) as client,
             client.stream(wanted.method, target, headers=headers, content=wanted.body, extensions={"sni_hostname": host}) as response,
@@ -225,6 +226,12 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
         raise FetchFailed(f"{url} did not answer in time.", cause="slow", sent=not isinstance(error, NOT_SENT)) from error
     except httpx.HTTPError as error:
         raise FetchFailed(f"{url} could not be fetched: {_why(error, wanted)}.", cause="unreachable", sent=not isinstance(error, NOT_SENT)) from error
+
+
+@lru_cache(maxsize=1)
+def _usual() -> ssl.SSLContext:
+    """A context of TLS that trusts the usual certificates: reading these takes longer than many a call."""
+    return trusting("")
 
 
 def _why(error: Exception, wanted: Wanted) -> str:

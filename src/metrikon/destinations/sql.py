@@ -66,6 +66,7 @@ class SqlDestination(Usual):
         self._engine, self.name, self._own, self._refuse = engine, table, tuple(own_key), refuse
         self._schema, _, self._bare = table.rpartition(".")
         self._former: Former[str] | None = None  # keys that an earlier version has written; no more of them come
+        self._last: tuple[Table, tuple[str, ...], list[tuple[str, Column[Any]]]] | None = None
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
 
     @property
@@ -132,7 +133,9 @@ class SqlDestination(Usual):
             if key not in there and not row.only:
                 fresh.setdefault(key, row)
         if fresh:
-            connection.execute(self._insert(table), [self._values(table, row) for row in fresh.values()])
+            blank = {} if self._own else {column.name: None for column in table.columns if column.server_default is None}
+            own = "" if self._own else self._key_columns(table)[0].name
+            connection.execute(self._insert(table), [self._values(table, row, blank, own) for row in fresh.values()])
         receipts = []
         for row, key in zip(rows, keys, strict=True):
             new = fresh.get(key) is row
@@ -267,15 +270,21 @@ class SqlDestination(Usual):
             told = ", ".join(self._own or (KEY_COLUMN,))
             raise Unusable(f"The table {self.name} has no unique index on {told}, so that it could take a row twice. Add one, or correct `key`.")
 
-    def _values(self, table: Table, row: Row) -> dict[str, Any]:
-        values: dict[str, Any] = {} if self._own else {column.name: None for column in table.columns if column.server_default is None}
+    def _values(self, table: Table, row: Row, blank: Mapping[str, Any], own: str) -> dict[str, Any]:
+        """A row as it is inserted. `blank`: nothing for every column that has no value of its own; `own`: the name of the column of our keys."""
+        values = dict(blank)
         for name, column in self._columns(table, row):
             values[column.name] = fitting.fitted(column, row.values[name], refuse=self._refuse)
-        return values if self._own else {**values, self._key_columns(table)[0].name: row.key}
+        if own:
+            values[own] = row.key
+        return values
 
     def _columns(self, table: Table, row: Row) -> list[tuple[str, Column[Any]]]:
-        """The columns that a row has values for, by the names that the flow gives them."""
-        return [(name, column) for name in row.values if (column := _at(table, name)) is not None]
+        """The columns that a row has values for, by the names that the flow gives them; looked up once for rows of the same names."""
+        names = tuple(row.values)
+        if self._last is None or self._last[0] is not table or self._last[1] != names:
+            self._last = (table, names, [(name, column) for name in names if (column := _at(table, name)) is not None])
+        return self._last[2]
 
 
 def _is(columns: Sequence[Column[Any]], key: Any) -> Any:
