@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import sqlite3
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -288,3 +289,24 @@ def test_the_next_five_times_are_told(house: Callable[..., App]) -> None:
     app = house()
     flow, said = _put(app, "schedule", ", at: {time: '07:30', on: weekday}")
     assert app.watching.test(flow, said).count("07:30") == 5
+
+
+def test_a_sheet_of_which_a_row_could_not_be_kept_is_looked_at_again_though_it_did_not_change(
+    house: Callable[..., App], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    app = house()
+    place = Sheet()
+    place.begin(app)
+    flow, said = _put(app, "rows", place.said)
+    for number in range(3):
+        place.add(number, datetime(2026, 3, 1, tzinfo=UTC))
+    sent = app.taking.sent
+
+    def full(*given: Any, **more: Any) -> Any:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(app.taking, "sent", full)
+    with suppress(OSError):
+        assert app.watching.look(flow, said).count == 0
+    monkeypatch.setattr(app.taking, "sent", sent)
+    _taken(app, flow, said, 3)
