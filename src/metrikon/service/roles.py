@@ -43,6 +43,8 @@ _BUILDER = {
     "record-types.start_type",
     "record-types.meaning_of_fields",
     "connections.put_connection",
+    "described.put_description",
+    "described.put_notes",
     "connections.begin_consent",
     "connections.test_connection",
     "connections.remove_connection",
