@@ -10,7 +10,7 @@ from typing import Any, Protocol
 from pydantic import Field, model_validator
 
 from metrikon.core.flows.form import ConnectionName, Form
-from metrikon.core.flows.keys import key_of
+from metrikon.core.flows.keys import MARK, key_of
 from metrikon.core.values.found import found_in
 from metrikon.destinations.cells import cell_value, longer_than_a_cell, same, without_controls
 from metrikon.destinations.files import Copy, FilePlace, LocalFile, RemoteFile
@@ -142,7 +142,7 @@ class SheetDestination(Usual):
 
     def _changes(self, rows: Sequence[Row], held: Held, copy: Copy) -> tuple[Changes, list[Receipt]]:
         changes, keys, last = Changes(), dict(held.keys), max(held.last, 1)
-        former = Former(((key, at) for key, at in keys.items() if not key.startswith("k1-")), self._sheet)
+        former = Former(((key, at) for key, at in keys.items() if not key.startswith(MARK)), self._sheet)
         known = self._known(rows, keys, former, copy)
         receipts = []
         for row in rows:

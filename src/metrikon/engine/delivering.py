@@ -186,7 +186,8 @@ class Deliveries:
         now = self._clock.now()
         try:
             adapter = self._adapter(destination, rows[0])
-        except (Busy, Broken):
+        except Exception as error:  # a connection or a flow that is gone: nobody can be asked then
+            log.warning("%s cannot be asked whether rows came: %s", destination, error)
             adapter = None
         finds = adapter is not None and adapter.can == "finds"
         enforces = adapter is not None and adapter.can == "enforces" and all(now - row["begun_at"] <= adapter.safe_for * 1000 for row in rows)
