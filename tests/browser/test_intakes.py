@@ -12,6 +12,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import signed_in
 from tests.helpers import Running, eventually
+from tests.intakes.dovecot import SECRET, MailServer, letter
 
 FLOW = """
 metrikon: 1
@@ -19,6 +20,14 @@ name: notes
 intakes:
   - {kind: folder, path: in, settled: 0, where: 'item.name != "logo.txt"'}
   - {kind: form, title: A note from the garden, fields: {voice: {kind: recording, label: What you saw}, where: {kind: choice, options: [pond, palm house]}}}
+steps:
+  - {name: made, set: {name: "${item.name}"}}
+"""
+
+LETTERS = """
+metrikon: 1
+name: letters
+intakes: [{kind: mailbox, connection: post, folder: Wrong}]
 steps:
   - {name: made, set: {name: "${item.name}"}}
 """
@@ -53,6 +62,30 @@ def test_what_is_there_waits_for_a_yes_and_what_was_let_go_is_listed(browser: we
     desk.read("Make a new address")
     assert desk.see('a[href*="/form/"]').text == service.client.intakes("notes")[1]["address"]
     assert desk.complaints() == []
+
+
+def test_a_folder_is_chosen_from_those_that_the_mail_server_tells_of(browser: webdriver.Chrome, running: Callable[..., Running]) -> None:
+    service, server = running(fetch_private=True), MailServer()
+    try:
+        server.put(letter(1), folder="INBOX")
+        service.client.put_connection("post", server.url, way="basic", user="ada", secret=SECRET)
+        service.client.put_flow("letters", LETTERS)
+        desk = signed_in(browser, service)
+        desk.go("/flows/letters")
+        desk.see("ol.reading")
+        desk.press("t")
+        text = desk.see("textarea.mono")
+        browser.execute_script("const t = arguments[0]; const at = t.value.indexOf('Wrong'); t.focus(); t.setSelectionRange(at, at + 5);", text)
+        desk.see("input[placeholder='Choose a connection']").send_keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN, Keys.ENTER)
+        desk.read("1 mail")
+        desk.see(".held button").click()
+        assert "folder: INBOX}" in str(text.get_property("value"))
+        desk.read("Nothing is wrong with it")
+        desk.click("Keep it as version 2")
+        eventually(lambda: service.client.test_intake("letters", "mailbox").startswith("The folder INBOX holds 1 mail"))
+        assert desk.complaints() == []
+    finally:
+        server.remove()
 
 
 @pytest.fixture

@@ -12,8 +12,9 @@ from metrikon.app.assemble import App
 from metrikon.core.documents.text import line_text
 from metrikon.core.flows.connecting import Way
 from metrikon.core.flows.model import Flow, Said
+from metrikon.engine.holding import holds
 from metrikon.ports.intake import IntakeFailed
-from metrikon.store import listing
+from metrikon.store import intakes, listing
 from tests.helpers import eventually
 from tests.intakes.contract import FLOW, IntakeContract, Place, _items, _restarted, _taken
 from tests.intakes.dovecot import SECRET, MailServer, letter
@@ -166,6 +167,14 @@ def test_a_folder_that_is_made_anew_gives_no_mail_twice(app: App, dovecot: MailS
     assert _names(app) == ["Letter 1.eml", "Letter 2.eml"]
 
 
+def test_the_folders_of_a_mailbox_can_be_chosen_from(app: App, dovecot: MailServer, client: imaplib.IMAP4) -> None:
+    dovecot.put(letter(1))
+    client.create("Bills")
+    found = {each.name: (each.kind, each.about) for each in holds(app.outside, app.describing, "post")}
+    assert found["INBOX"] == ("folder", "1 mail")
+    assert found["Bills"] == ("folder", "0 mails")
+
+
 def test_a_folder_that_was_renamed_is_told_with_those_that_are_there(app: App, client: imaplib.IMAP4) -> None:
     client.create("Bills")
     flow, said = _put(app, ", folder: Bills")
@@ -224,6 +233,20 @@ def test_hostile_mails_are_taken_as_they_are_and_hold_up_nothing(mail: bytes, ap
     flow, said = _put(app)
     assert app.watching.would(flow, said, 9).listed
     eventually(lambda: not app.watching.look(flow, said).failed and "Letter 2.eml" in _names(app))
+
+
+def test_a_mail_whose_wanted_attachment_is_not_among_what_it_holds_is_let_go_and_told(app: App, dovecot: MailServer) -> None:
+    picture = letter(1)
+    picture.add_attachment(b"\x89PNG\r\n\x1a\n" + b"0" * 200, maintype="image", subtype="png", filename="bill.png", disposition="inline", cid="<a@b>")
+    dovecot.put(picture)  # its server names a file bill.png; opened, it is a picture of the signature
+    dovecot.put(letter(2, attachments={"bill.png": b"a bill"}))
+    flow, said = _put(app, ', takes: attachments, attachments: ["bill.*"]')
+    for _ in range(2):
+        assert not app.watching.look(flow, said).failed
+    assert _names(app) == ["Letter 2.eml, bill.png"]
+    with app.database.reading() as connection:
+        (gone,) = intakes.listed_let_go(connection, flow.name, said.name, 9)
+    assert (gone["name"], gone["why"]) == ("Letter 1.eml", "There is nothing in it that is taken.")
 
 
 def test_a_running_service_takes_a_mail_as_soon_as_its_server_tells_of_it(app: App, dovecot: MailServer) -> None:

@@ -51,6 +51,7 @@ export type Question = Schemas["QuestionView"];
 export type RecordTypes = Schemas["RecordTypeList"];
 export type Connection = Schemas["ConnectionView"];
 export type OutsideCalls = Schemas["OutsideCalls"];
+export type HeldName = Schemas["HeldName"];
 export type Intake = Schemas["IntakeView"];
 export type IntakeList = Schemas["IntakeList"];
 export type Preview = Schemas["PreviewView"];

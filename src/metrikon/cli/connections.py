@@ -58,6 +58,12 @@ def add(commands: Any) -> None:
     calling.add_argument("name")
     reaching(calling)
     calling.set_defaults(run=run_calls)
+    holding = found.add_parser(
+        "holds", help="what may be named of it: folders of a mailbox, tables of a database, records and operations of a service, files"
+    )
+    holding.add_argument("name")
+    reaching(holding)
+    holding.set_defaults(run=run_holds)
     describing = found.add_parser(
         "describe",
         help="give a connection the OpenAPI description of its service, or show it",
@@ -160,6 +166,18 @@ def run_calls(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         for each in found
     ]
     table(rows, ["when", "flow", "", "address", "answer", "took", ""], out) if rows else print("No call was made by it yet.", file=out)
+    return 0
+
+
+def run_holds(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """What a connection's place holds."""
+    with client(given) as service:
+        found = service.held_names(given.name)
+    if given.json:
+        print_json(found, out)
+        return 0
+    rows = [[each["kind"], each["name"], each["about"]] for each in found]
+    table(rows, ["", "name", ""], out) if rows else print("It holds nothing that a flow names.", file=out)
     return 0
 
 

@@ -66,6 +66,10 @@ class ConnectionCalls:
         """The latest calls that were made by a connection, the newest first, without what was sent."""
         return list(self._ask("GET", f"/api/connections/{name}/calls")["items"])
 
+    def held_names(self, name: str) -> list[dict[str, Any]]:
+        """What a connection's place holds that a flow may name: folders of a mailbox, tables, records and operations of a service, files."""
+        return list(self._ask("GET", f"/api/connections/{name}/holds")["items"])
+
     def remove_connection(self, name: str) -> None:
         """Keep a connection no longer; not while flows name it."""
         self._ask("DELETE", f"/api/connections/{name}")

@@ -82,7 +82,7 @@ class MailSource(Quiet):
         count = len(self._asked(client))
         names = ", ".join(imap.folders(client)[:20])
         keeps = client.folder_status(self.said.folder, ["MESSAGES"])[b"MESSAGES"]
-        return f"The folder {self.said.folder} holds {keeps} mails, {count} of them as wanted. Folders: {names}."
+        return f"The folder {self.said.folder} holds {keeps} mail{'' if keeps == 1 else 's'}, {count} of them as wanted. Folders: {names}."
 
     def there(self) -> Iterator[Thing]:
         client = self._selected()

@@ -15,6 +15,7 @@ from metrikon.connections.fetching import FetchFailed
 from metrikon.connections.sealing import CannotOpen
 from metrikon.core.flows.connecting import Way
 from metrikon.engine.connecting import BadConnection
+from metrikon.engine.holding import holds
 from metrikon.service.asked import NamePath
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -87,6 +88,18 @@ class OutsideCalls(View):
     items: list[OutsideCall]
 
 
+class HeldName(View):
+    """Something that the place behind a connection holds: a folder, table, kind of records, operation or file."""
+
+    name: str
+    kind: str
+    about: str
+
+
+class HeldNames(View):
+    items: list[HeldName]
+
+
 class KeyView(View):
     """How many secrets were sealed with a new key."""
 
@@ -134,6 +147,15 @@ def blueprint(app: App) -> APIBlueprint:
         with app.database.reading() as connection:
             rows = calls_of(connection, path.name, 100)
         return reply(OutsideCalls(items=[OutsideCall(**{name: row[name] for name in OutsideCall.model_fields}) for row in rows]))
+
+    @api.get("/api/connections/<string:name>/holds", responses={200: HeldNames}, operation_id="listHeld")
+    def list_held(path: NamePath) -> Response:
+        """What a connection's place holds that a flow may name: folders of a mailbox, tables, records and operations of a service, files."""
+        try:
+            found = holds(app.outside, app.describing, path.name)
+        except FetchFailed as error:
+            raise Problem(422, "not-reached", str(error)) from error
+        return reply(HeldNames(items=[HeldName(name=each.name, kind=each.kind, about=each.about) for each in found]))
 
     @api.delete("/api/connections/<string:name>", responses={204: None}, operation_id="removeConnection")
     def remove_connection(path: NamePath) -> Response:

@@ -5,6 +5,7 @@ import { useEffect, useRef, useState, type ReactNode } from "react";
 import { call, type FlowCheck, type FlowPage } from "../../api/call";
 import { Problem } from "../../parts/bits";
 import { count } from "../../parts/words";
+import { Names } from "./Names";
 import { putText } from "./put";
 import { offsetOf } from "./reading";
 
@@ -32,6 +33,15 @@ export function FlowText({ flow }: { flow: FlowPage }): ReactNode {
     field.current?.setSelectionRange(at, at + Math.max(1, (text.slice(at).split("\n")[0] ?? "").length));
     if (field.current) field.current.scrollTop = Math.max(0, (line - 6) * 20);
   };
+  const put = (name: string): void => {
+    const from = field.current?.selectionStart ?? text.length;
+    const to = field.current?.selectionEnd ?? from;
+    setText(text.slice(0, from) + name + text.slice(to));
+    window.setTimeout(() => {
+      field.current?.focus();
+      field.current?.setSelectionRange(from, from + name.length);
+    });
+  };
   return (
     <div className="texts">
       <textarea ref={field} className="mono sheet" aria-label="Text of the flow" spellCheck={false} value={text} onChange={(event) => setText(event.currentTarget.value)} />
@@ -50,6 +60,7 @@ export function FlowText({ flow }: { flow: FlowPage }): ReactNode {
             </li>
           ))}
         </ul>
+        <Names put={put} />
         <TextInput data-why label="Why (kept with the version)" value={why} onChange={(event) => setWhy(event.currentTarget.value)} mb={8} />
         <Button data-keep disabled={text === flow.text || problems.length > 0 || settled !== text} loading={keep.isPending} onClick={() => keep.mutate()}>
           Keep it as version {flow.version + 1}

@@ -27,6 +27,7 @@ const WAYS: { value: Kind; label: string }[] = [
   { value: "basic", label: "user and password" },
   { value: "header", label: "a key in a header" },
   { value: "query", label: "a key in the address" },
+  { value: "signed", label: "what is handed over is signed" },
   { value: "certificate", label: "a certificate of one's own" },
   { value: "client", label: "OAuth 2, as a client" },
   { value: "consent", label: "OAuth 2, by consent" },
