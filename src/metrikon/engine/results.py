@@ -13,6 +13,7 @@ from metrikon.ports.files import Files
 
 LARGEST = 64_000  # bytes of JSON kept in the journal itself
 KEPT = "kept_in_file"
+MADE = "made_files"  # of an entry: the hashes of files that the step made
 
 
 def packed(data: Mapping[str, Any], files: Files) -> Mapping[str, Any]:

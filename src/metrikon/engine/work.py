@@ -19,7 +19,7 @@ from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, Stat
 from metrikon.core.values.exact import as_kept, loads
 from metrikon.engine import standing
 from metrikon.engine.journaling import Journaling
-from metrikon.engine.results import packed, unpacked
+from metrikon.engine.results import MADE, packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
@@ -256,7 +256,9 @@ class Work:
         """Journal what a step gave, in one commit with what it stores."""
         if outcome.commit is None:
             made = Made("done", {"result": as_kept(outcome.result)})
-            written = self._written(effect, made.event, packed(made.data, self.bench.workshop.files), self.clock.now() - start)
+            data = packed(made.data, self.bench.workshop.files)
+            data = {**data, MADE: list(outcome.made)} if outcome.made else data
+            written = self._written(effect, made.event, data, self.clock.now() - start)
             self.journal.later(written)
             return replace(written.entry, data=made.data)
         commit = outcome.commit

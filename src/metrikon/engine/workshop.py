@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -33,11 +34,12 @@ from metrikon.ports.transcription import Transcriber
 from metrikon.readers.recording import FORMATS as RECORDINGS
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
-from metrikon.store import fetched, judged
+from metrikon.store import fetched, judged, records
 from metrikon.store.fetched import KeptPage
 from metrikon.store.lists import FolderOfLists
 
 SEEN = 110  # dots an inch of the pages that a model is shown: small print can be read, and no more is paid for
+AT_ONCE = 500  # records that are read at once
 STAMP = 30  # dots an inch: a smaller picture shows no letters
 
 
@@ -155,6 +157,16 @@ class EngineWorkshop:
     def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> Bound:
         return self.board.bound(name or self.default, flow, run_id, seconds)
 
+    def accepted(self, record_type: str) -> Iterator[Mapping[str, Any]]:
+        after = ""
+        while True:
+            with self.board.database.reading() as connection:
+                found = records.accepted(connection, record_type, after, AT_ONCE)
+            yield from (values for _, values in found)
+            if len(found) < AT_ONCE:
+                return
+            after = found[-1][0]
+
     def known_list(self, name: str) -> KnownList | None:
         return self.lists.get(name)
 
@@ -199,6 +211,9 @@ class EngineWorkshop:
     def file(self, sha256: str) -> bytes:
         """The bytes of a kept file. Raises KeyError."""
         return self.files.get(sha256)
+
+    def keep(self, data: bytes) -> str:
+        return self.files.put(data)
 
     def new_id(self) -> str:
         return self.clock.new_id()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -63,11 +63,13 @@ Commit = Callable[[Transaction, int], Made]  # the time in milliseconds
 
 @dataclass(frozen=True)
 class Outcome:
-    """What a step gave: its result, or `commit`, which makes it within the transaction that journals it. `usage`: what a model call cost."""
+    """What a step gave: its result, or `commit`, which makes it within the transaction that journals it. `usage`: what a model call cost; `made`: the
+    hashes of files that it made."""
 
     result: dict[str, Any] = field(default_factory=dict)
     commit: Commit | None = None
     usage: Usage | None = None
+    made: Sequence[str] = ()
 
 
 class Runner(Protocol):
@@ -168,6 +170,10 @@ class Workshop(Protocol):
         """The adapter of a destination of a flow; None when the flow names none so."""
         ...
 
+    def accepted(self, record_type: str) -> Iterator[Mapping[str, Any]]:
+        """The values of every record of a type that was approved or needed nobody, in the order in which they were made."""
+        ...
+
     def known_list(self, name: str) -> KnownList | None:
         """The known values of a list, or None when there is no such list."""
         ...
@@ -207,6 +213,10 @@ class Workshop(Protocol):
 
     def file(self, sha256: str) -> bytes:
         """The bytes of a kept file. Raises KeyError."""
+        ...
+
+    def keep(self, data: bytes) -> str:
+        """Keep a file that a step makes; its hash. It is named in `Outcome.made`, and kept as long as the result."""
         ...
 
     def new_id(self) -> str: ...

@@ -1,4 +1,4 @@
-"""The outside services of the garden, simulated: a chat, a call service that posts, a recruiting service, recordings with transcripts, a meeting calendar, a sheet.
+"""The outside services of the garden, simulated: a chat, a call service that posts, a recruiting service, recordings with transcripts, a meeting calendar, a sheet, exchange rates, a search service.
 
 Each speaks the same open protocol as a real one, has a page that shows what it holds with buttons that send one thing, and fails on request (POST /failing).
 """
@@ -21,7 +21,7 @@ from typing import Any
 from flask import Flask, Response, jsonify, redirect, request
 from werkzeug.serving import BaseWSGIServer, make_server
 
-from metrikon.sandbox import chat, records
+from metrikon.sandbox import chat, rates, records, search
 from metrikon.sandbox.failing import TOLD, Failing
 from metrikon.sandbox.page import page
 
@@ -102,6 +102,8 @@ def create(world: World | None = None) -> Flask:
     app.config["world"] = world
     app.register_blueprint(chat.blueprint(world.chat))
     app.register_blueprint(records.blueprint(world.records))
+    app.register_blueprint(rates.blueprint())
+    app.register_blueprint(search.blueprint())
 
     @app.before_request
     def before() -> None:
@@ -122,6 +124,8 @@ def create(world: World | None = None) -> Flask:
             "/calendar": "A meeting calendar",
             "/sheet": "A sheet",
             "/records": "Records: contacts, tasks, pages",
+            "/rates": "Exchange rates",
+            "/search": "A search service",
         }
         return page("Stand-ins of outside services", "Choose one: " + ", ".join(f"{place} ({told})" for place, told in places.items()), [], {}, TOLD)
 
@@ -152,6 +156,8 @@ def _page_of(path: str) -> bool:
         "/sheet",
         "/records",
         "/records/openapi.json",
+        "/rates",
+        "/search",
     ) or path.endswith(("/say", "/new", "/target"))
 
 

@@ -68,14 +68,25 @@ def runs_with_journals(connection: Connection, item_ids: Collection[str]) -> lis
 
 
 def packed_in(connection: Connection, run_ids: Iterable[str]) -> set[str]:
-    """Files in which large results of runs are kept."""
+    """Files in which large results of runs are kept, and those that their steps made; not those that an item or another run holds, too."""
     found: set[str] = set()
+    made: set[str] = set()
     for part in _parts(run_ids):
-        for data in connection.execute(
-            select(journal.c.data).where(journal.c.run_id.in_(part), func.instr(journal.c.data, b'"kept_in_file"') > 0)
-        ).scalars():
-            found.add(str(loads(data)["kept_in_file"]))
-    return found
+        holds = or_(func.instr(journal.c.data, b'"kept_in_file"') > 0, func.instr(journal.c.data, b'"made_files"') > 0)
+        for data in connection.execute(select(journal.c.data).where(journal.c.run_id.in_(part), holds)).scalars():
+            entry = loads(data)
+            found |= {str(entry["kept_in_file"])} if "kept_in_file" in entry else set()
+            made |= {str(each) for each in entry.get("made_files", ())}
+    if made:
+        made -= set(connection.execute(select(items.c.sha256).where(items.c.sha256.in_(made))).scalars())
+        made -= _made_elsewhere(connection, set(run_ids))
+    return found | made
+
+
+def _made_elsewhere(connection: Connection, but: Collection[str]) -> set[str]:
+    """Files that the steps of other runs made."""
+    query = select(journal.c.run_id, journal.c.data).where(func.instr(journal.c.data, b'"made_files"') > 0)
+    return {str(each) for run_id, data in connection.execute(query) if run_id not in but for each in loads(data).get("made_files", ())}
 
 
 def forget_results(connection: Connection, run_ids: Sequence[str], at: int) -> dict[str, int]:

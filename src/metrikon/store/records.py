@@ -103,6 +103,14 @@ def of_run(connection: Connection, run_id: str, most: int = 20) -> list[tuple[st
     return [(str(row.id), str(row.title)) for row in connection.execute(query)]
 
 
+def accepted(connection: Connection, record_type: str, after: str, most: int) -> list[tuple[str, dict[str, Any]]]:
+    """(id, values) of records of a type that were approved or needed nobody, behind an id, in the order of their ids."""
+    query = select(records.c.id, records.c["values"]).where(
+        records.c.record_type == record_type, records.c.state.in_(("approved", "clear")), records.c.id > after
+    )
+    return [(row[0], loads(row[1])) for row in connection.execute(query.order_by(records.c.id).limit(most))]
+
+
 def next_waiting(connection: Connection, record_id: str) -> str | None:
     """The record after one that waits for a person, from the first again after the last."""
     query = select(records.c.id).where(records.c.state == "waits", records.c.id != record_id)

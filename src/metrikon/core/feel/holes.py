@@ -28,7 +28,7 @@ def holes(text: str) -> tuple[str | Hole, ...]:
     while (start := text.find("${", at)) >= 0:
         if start > at:
             parts.append(text[at:start])
-        end = _end(text, start + 2)
+        end = hole_end(text, start + 2)
         parts.append(Hole(text[start + 2 : end].strip()))
         at = end + 1
     if at < len(text):
@@ -36,7 +36,8 @@ def holes(text: str) -> tuple[str | Hole, ...]:
     return tuple(parts)
 
 
-def _end(text: str, at: int) -> int:
+def hole_end(text: str, at: int) -> int:
+    """Where a hole ends whose expression begins at a place. Raises `BadExpression` for one left open."""
     depth, quoted = 0, False
     while at < len(text):
         character = text[at]
