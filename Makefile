@@ -57,9 +57,9 @@ setup: .stamps/python .stamps/console
 	@mkdir -p .stamps && touch $@
 
 .stamps/office:
-	@command -v soffice >/dev/null || { \
+	@test -x /usr/lib/libreoffice/program/libswlo.so || { \
 	  echo "Installing an office program for the tests ..."; \
-	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends libreoffice-calc >/dev/null; }
+	  $(AS_ROOT) apt-get update -qq && DEBIAN_FRONTEND=noninteractive $(AS_ROOT) apt-get install -y -qq --no-install-recommends libreoffice-calc libreoffice-writer libpango-1.0-0 libpangoft2-1.0-0 >/dev/null; }
 	@mkdir -p .stamps && touch $@
 
 demo: setup

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import io
+import subprocess
 import zipfile
 from collections.abc import Mapping
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 import docx as office
@@ -201,3 +203,30 @@ def test_a_hole_is_filled_wherever_the_office_program_has_split_it(cuts: list[in
     told = value.replace("\ue000", "").replace("\ufffe", "").replace("\uffff", "")
     assert missing == []
     assert "".join(paragraph.itertext()) == f"Dear {told}, thank you for {told}."
+
+
+@pytest.mark.parametrize("ending", ["docx", "odt"])
+def test_an_office_program_opens_what_was_made(ending: str, tmp_path: Path) -> None:
+    rows = "<table:table><table:table-column/><table:table-row><table:table-cell><text:p>${line.name}</text:p></table:table-cell></table:table-row></table:table>"
+    template = (
+        _word()
+        if ending == "docx"
+        else _open(f"<text:p>Spent in ${{month}}: ${{total}}</text:p><text:p>${{prose}}</text:p>{rows}<text:p>${{chart}}</text:p>")
+    )
+    data, _ = (docx.made if ending == "docx" else odt.made)(template, _given(VALUES, {"line": LINES}, {"chart": _picture()}))
+    (tmp_path / f"made.{ending}").write_bytes(data)
+    command = [
+        "soffice",
+        f"-env:UserInstallation=file://{tmp_path}/office",
+        "--headless",
+        "--convert-to",
+        "txt:Text (encoded):UTF8",
+        "--outdir",
+        str(tmp_path),
+    ]
+    subprocess.run([*command, str(tmp_path / f"made.{ending}")], check=True, capture_output=True, timeout=120)
+    text = (tmp_path / "made.txt").read_text("utf-8-sig")
+    assert "Spent in October" in text
+    assert "One line.\nAnother with ${total} and <b>." in text
+    assert "Fern" in text
+    assert "Moss & <lichen>" in text
