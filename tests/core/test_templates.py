@@ -106,14 +106,16 @@ def _open(body: str, styles: str = "") -> bytes:
         f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{space}:1.0"'
         for name, space in (("office", "office"), ("text", "text"), ("table", "table"), ("draw", "drawing"), ("style", "style"))
     )
-    content = f"<office:document-content {spaces}><office:body><office:text>{body}</office:text></office:body></office:document-content>"
-    manifest = '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>'
+    content = f"<office:document-content {spaces} office:version='1.3'><office:body><office:text>{body}</office:text></office:body></office:document-content>"
+    manifest = '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3">%s</manifest:manifest>'
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr(zipfile.ZipInfo("mimetype"), "application/vnd.oasis.opendocument.text")
         archive.writestr("content.xml", content)
-        archive.writestr("styles.xml", f"<office:document-styles {spaces}>{styles}</office:document-styles>")
-        archive.writestr("META-INF/manifest.xml", manifest)
+        archive.writestr("styles.xml", f"<office:document-styles {spaces} office:version='1.3'>{styles}</office:document-styles>")
+        entries = (("/", "application/vnd.oasis.opendocument.text"), ("content.xml", "text/xml"), ("styles.xml", "text/xml"))
+        told = "".join(f'<manifest:file-entry manifest:full-path="{place}" manifest:media-type="{kind}"/>' for place, kind in entries)
+        archive.writestr("META-INF/manifest.xml", manifest % told)
     return out.getvalue()
 
 
@@ -131,7 +133,7 @@ def test_holes_of_an_open_document_are_filled_in_spans_rows_footers_and_with_a_p
     assert archive.infolist()[0].filename == "mimetype"
     assert archive.infolist()[0].compress_type == zipfile.ZIP_STORED
     root = etree.fromstring(archive.read("content.xml"))
-    paragraphs = ["".join(each.itertext()) for each in root.iter(f"{odt.TEXT}p")]
+    paragraphs = ["".join(map(str, each.itertext())) for each in root.iter(f"{odt.TEXT}p")]
     assert paragraphs == ["Spent in October by 15.50!", "One line.Another with ${total} and <b>.", "Fern", "Moss & <lichen>", "before  after"]
     assert len(list(root.iter(f"{odt.TEXT}line-break"))) == 1
     (frame,) = root.iter(f"{odt.DRAW}frame")
@@ -202,7 +204,7 @@ def test_a_hole_is_filled_wherever_the_office_program_has_split_it(cuts: list[in
     (paragraph,) = root.iter(f"{odt.TEXT}p")
     told = value.replace("\ue000", "").replace("\ufffe", "").replace("\uffff", "")
     assert missing == []
-    assert "".join(paragraph.itertext()) == f"Dear {told}, thank you for {told}."
+    assert "".join(map(str, paragraph.itertext())) == f"Dear {told}, thank you for {told}."
 
 
 @pytest.mark.parametrize("ending", ["docx", "odt"])

@@ -110,7 +110,7 @@ def test_approved_records_are_summed_with_their_lines_and_waiting_ones_are_not(a
             "currency": "EUR",
             "lines": [{"description": "Fern", "amount": Decimal("1.10")}, {"description": "Moss", "amount": number}],
         }
-        row = {
+        row: dict[str, Any] = {
             "id": f"r{number}",
             "run_id": run,
             "item_id": item,
