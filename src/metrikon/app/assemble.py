@@ -130,6 +130,7 @@ class App:
             private=settings.fetch_private,
             limits=limits,
             described=self.describing.described,
+            seen=self.describing.seen,
             proxy=settings.fetch_proxy,
             trusted=settings.trusted_certificates,
         )

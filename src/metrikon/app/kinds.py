@@ -79,6 +79,7 @@ _ORDER = (
     "chart",
     "compose",
     "fetch",
+    "search",
     "choose",
     "each",
     "use",

@@ -89,12 +89,14 @@ class Wanted:
     more: Mapping[str, str] = field(default_factory=dict)  # headers
     good: tuple[int, ...] = (200,)  # statuses that are an answer
     trusted: str = ""  # a file of certificates that are trusted besides those that everybody trusts
+    drawn: bool = False  # by a browser, with what its scripts make of it
     proxy: str = ""  # the address of one through which is called; the address of the host is checked all the same
 
     @property
     def kept_as(self) -> str:
         """Under what it is kept: what comes by one connection is not given to what comes by another, or by none."""
-        return f"{self.connection} {self.url}" if self.connection else self.url
+        drawn = "drawn " if self.drawn else ""
+        return f"{drawn}{self.connection} {self.url}" if self.connection else f"{drawn}{self.url}"
 
 
 @dataclass(frozen=True)
@@ -116,7 +118,7 @@ def fetch(wanted: Wanted, resolve: Resolve | None = None) -> Fetched:
     until = time.monotonic() + wanted.seconds
     url, looked_up = wanted.url, resolve or resolved
     for _ in range(wanted.redirects + 1):
-        if wanted.robots and not _allowed(url, wanted, looked_up, until):
+        if wanted.robots and not allowed(url, wanted, looked_up, until):
             raise FetchFailed(f"{url} is not fetched: the robots.txt of its host asks not to.")
         answer = _once(url, wanted, looked_up, until)
         if not isinstance(answer, str):
@@ -128,7 +130,7 @@ def fetch(wanted: Wanted, resolve: Resolve | None = None) -> Fetched:
 def posted(url: str, form: Mapping[str, str], headers: Mapping[str, str], *, private: bool, seconds: float = 20.0, most: int = 100_000) -> Fetched:
     """What a form that is sent comes back with, whatever its status; nothing that it leads on to is followed. Raises `FetchFailed`."""
     wanted = Wanted(url, most, seconds, private=private)
-    host, port, address = _address(url, wanted, resolved)
+    host, port, address = address_of(url, wanted, resolved)
     target, sent = _target(url, host, port, address)
     try:
         with (
@@ -169,7 +171,7 @@ def resolved(host: str, port: int) -> list[str]:
     return [str(each[4][0]) for each in socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)]
 
 
-def _address(url: str, wanted: Wanted, resolve: Resolve) -> tuple[str, int, str]:
+def address_of(url: str, wanted: Wanted, resolve: Resolve) -> tuple[str, int, str]:
     """Host, port and the address that is connected to. Raises `FetchFailed`."""
     try:
         parts = urlsplit(url)
@@ -205,7 +207,7 @@ def _public(address: str) -> bool:
 
 def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched | str:
     """What came, or the address that it leads on to."""
-    host, port, address = _address(url, wanted, resolve)
+    host, port, address = address_of(url, wanted, resolve)
     target, sent = _target(url, host, port, address) if not wanted.proxy else (httpx.URL(url), {"User-Agent": AGENT})
     headers = {**sent, **wanted.known, **wanted.more}
     if wanted.signed is not None and wanted.signed.to == origin(url):
@@ -313,7 +315,7 @@ def _wait(told: str | None) -> float | None:
         return None
 
 
-def _allowed(url: str, wanted: Wanted, resolve: Resolve, until: float) -> bool:
+def allowed(url: str, wanted: Wanted, resolve: Resolve, until: float) -> bool:
     """Whether the robots.txt of a host lets us fetch a page (RFC 9309): none there, or none that comes, allows all."""
     parts = urlsplit(url)
     place = f"{parts.scheme}://{parts.netloc}/robots.txt"

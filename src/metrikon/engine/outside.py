@@ -10,6 +10,7 @@ from urllib.parse import urlsplit, urlunsplit
 
 from sqlalchemy import Engine
 
+from metrikon.connections.browser import drawn
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.connections.imap import Mailserver
 from metrikon.connections.smtp import Sender
@@ -46,6 +47,7 @@ class Outside:
         private: bool,
         limits: tuple[int, int],
         described: Callable[[str], tuple[Description, Notes] | None] = lambda name: None,
+        seen: Callable[[str], Description | None] = lambda name: None,
         rest: float = 30.0,
         proxy: str = "",
         trusted: str = "",
@@ -53,6 +55,7 @@ class Outside:
         self.connections, self._turns, self._private, self._limits = known, turns, private, limits
         self._database, self._clock, self._proxy, self._trusted = database, clock, proxy, trusted
         self.described = described  # the service of a connection, and what was noted of it
+        self.seen = seen  # the service alone
         self._breaker = Breaker(clock, rest, "connection")
         self._until: dict[str, int] = {}
         self._engines: dict[tuple[str, int], Engine] = {}
@@ -158,6 +161,7 @@ class Outside:
         try:
             with self._turns.at(host, a_minute or self._limits[0], at_once or self._limits[1]):
                 self._turns.call(flow_of(BEHALF.get()))
-                return fetch(replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted))
+                told = replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted)
+                return drawn(told) if wanted.drawn else fetch(told)
         except NoTurn as error:
             raise FetchFailed(str(error), cause="turn", wait=error.wait) from error

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.connections.fetching import Fetched, Wanted
+from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
 from metrikon.connections.imap import Mailserver
 from metrikon.connections.smtp import Sender
 from metrikon.core.decisions.model import Table
@@ -20,6 +20,8 @@ from metrikon.core.flows.model import Said
 from metrikon.core.judging.criteria import Anchor
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
+from metrikon.core.services.description import Operation
+from metrikon.core.values.near import meant
 from metrikon.drivers.paper import WorkerPaper
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
@@ -63,7 +65,7 @@ class EngineWorkshop:
         may_touch: Callable[[Path], str] = lambda path: "",
     ) -> None:
         self._may_touch = may_touch
-        self.outside = outside
+        self._outside = outside
         self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
         self.files = files
@@ -198,6 +200,19 @@ class EngineWorkshop:
 
     def may_touch(self, path: Path) -> str:
         return self._may_touch(path)
+
+    @property
+    def outside(self) -> Outside:
+        return self._outside
+
+    def operation(self, connection: str, name: str) -> Operation:
+        told = self.outside.seen(connection)
+        if told is None:
+            raise FetchFailed(f"The service of the connection {connection} is not described. Give it its OpenAPI description.")
+        found = told.operations.get(name)
+        if found is None:
+            raise FetchFailed(f"The service of {connection} has no operation {name!r}{meant(name, sorted(told.operations))}")
+        return found
 
     def call(self, wanted: Wanted) -> Fetched:
         return self.outside.fetch(wanted)

@@ -13,6 +13,7 @@ from metrikon.core.documents.model import Document, Summary, Within
 from metrikon.core.judging.criteria import Anchor
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
+from metrikon.core.services.description import Operation
 from metrikon.ports.destination import Destination
 from metrikon.ports.model import Model, Usage
 from metrikon.ports.paper import Paper
@@ -201,6 +202,15 @@ class Workshop(Protocol):
 
     def call(self, wanted: Any) -> Any:
         """What a connection answers (`connections.fetching`: `Wanted`, `Fetched`); nothing of it is kept. Raises `FetchFailed`."""
+        ...
+
+    @property
+    def outside(self) -> Any:
+        """How outside services are called, with which destinations are built (`engine.outside.Outside`)."""
+        ...
+
+    def operation(self, connection: str, name: str) -> Operation:
+        """An operation of the described service of a connection. Raises `FetchFailed`."""
         ...
 
     def sender(self, connection: str) -> Any:

@@ -10,6 +10,7 @@ from urllib.parse import urljoin
 from metrikon.connections.fetching import FetchFailed, Wanted
 from metrikon.core.feel import BadExpression, FeelError, evaluate
 from metrikon.core.feel.scopes import Bound
+from metrikon.core.services.request import Unfit, asked
 from metrikon.core.values.exact import NotJson, as_kept, loads
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
 from metrikon.store import fetched
@@ -21,8 +22,11 @@ MOST_ENTRIES = 20_000  # of a list that comes page by page, as many as `each` go
 def run(call: Call, workshop: Workshop) -> Outcome:
     """The file, kept under its hash, and whether it changed since it was fetched before; or the elements of a list."""
     given = call.parameters
+    if given.get("operation") is not None:
+        return Outcome(_asked(call, workshop))
     wanted = Wanted(
         url=str(given["url"]),
+        drawn=bool(given["drawn"]),
         most_bytes=int(given["most_bytes"]),
         seconds=min(float(given["seconds"]), call.seconds if call.seconds is not None else math.inf),
         redirects=int(given["redirects"]),
@@ -40,6 +44,26 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         return Made("done", {"result": shown})
 
     return Outcome(commit=commit)
+
+
+def _asked(call: Call, workshop: Workshop) -> dict[str, Any]:
+    """What an operation answers that changes nothing."""
+    given, connection = call.parameters, str(call.parameters["connection"])
+    try:
+        operation = workshop.operation(connection, str(given["operation"]))
+        if operation.method != "GET":
+            raise StepFailed(f"The operation {operation.name} of {connection} may change something there. Records are made and set by `write`.")
+        made = asked(operation, {str(name): value for name, value in given["given"].items()})
+        headers = {"Accept": "application/json", **made.headers}
+        wanted = Wanted(
+            made.path, int(given["most_bytes"]), float(given["seconds"]), redirects=0, connection=connection, more=headers, good=operation.good
+        )
+        found = workshop.call(wanted)
+    except Unfit as error:
+        raise StepFailed(f"{error} Correct the flow, then continue.") from error
+    except FetchFailed as error:
+        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+    return {"answer": as_kept(_as_json(found.data, found.url)) if found.data else None, "status": found.status}
 
 
 def _fetched(wanted: Wanted, workshop: Workshop) -> KeptPage:

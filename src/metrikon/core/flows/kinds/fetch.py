@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
 from pydantic import Field
 
 from metrikon.core.flows.around import Around, closed
-from metrikon.core.flows.form import NAME, Condition, Form
+from metrikon.core.flows.form import Condition, ConnectionName, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
@@ -24,12 +25,20 @@ class Pages(Form):
 class Fetch(Form):
     """Fetch a page or a file; the read step after it makes it readable. One that did not change since is not sent again by its server."""
 
-    url: str = Field(
-        ...,
+    url: str | None = Field(
+        None,
         min_length=1,
         description="Its address, such as https://seeds.example/prices.html; with a connection what comes after the address of that.",
     )
-    connection: str | None = Field(None, pattern=NAME, description="Name of a connection, by which it is signed in: at its address and nowhere else.")
+    connection: ConnectionName | None = Field(None, description="Name of a connection, by which it is signed in: at its address and nowhere else.")
+    operation: str | None = Field(
+        None, max_length=100, description="Instead of an address: an operation of the described service of the connection that changes nothing."
+    )
+    given: dict[str, Any] = Field(default_factory=dict, max_length=100, description="With `operation`: what it takes, by the names of its fields.")
+    drawn: bool = Field(
+        False,
+        description="Whether the page is drawn in a browser, so that what its scripts make is in it, too; nothing is signed in, and no cookies are kept.",
+    )
     types: list[str] = Field(
         default_factory=list, max_length=20, description="Beginnings of media types that are taken, such as text/html; all when left out."
     )
@@ -47,7 +56,22 @@ def _check(parameters: Fetch, around: Around) -> Iterable[Said]:
     if parameters.connection is not None and parameters.connection not in known and around.known.whole:
         told = ", ".join(sorted(known)) or "none"
         yield "connection", f"There is no connection {parameters.connection!r}{meant(parameters.connection, sorted(known))} Known: {told}."
-    if parameters.connection is None and "${" not in parameters.url and not parameters.url.startswith(("http://", "https://")):
+    if (parameters.url is None) == (parameters.operation is None):
+        yield "url", "Say either the address `url`, or an `operation` of a described service."
+    if parameters.operation is not None and parameters.connection is None:
+        yield "connection", "An operation is one of a connection. Name it."
+    if parameters.given and parameters.operation is None:
+        yield "given", "Values are for an `operation`; an address holds its own."
+    if parameters.drawn and (parameters.operation is not None or parameters.pages is not None or parameters.connection is not None):
+        yield "drawn", "What is drawn is a page with an address of its own, without a connection: nothing is signed in for it."
+    if parameters.pages is not None and parameters.operation is not None:
+        yield "pages", "A list that comes page by page has an address. To go through records of a service use `search`, or `lookup` in a destination."
+    if (
+        parameters.connection is None
+        and parameters.url is not None
+        and "${" not in parameters.url
+        and not parameters.url.startswith(("http://", "https://"))
+    ):
         yield "url", f"{parameters.url!r} is no address of a page; give one that begins with https:// or http://."
 
 
@@ -56,6 +80,8 @@ def _result(parameters: Fetch, around: Around) -> Schema:
     number: Schema = {"type": "integer"}
     if parameters.pages is not None:
         return closed({"list": {"type": "array", "items": {}}, "count": number, "pages": number})
+    if parameters.operation is not None:
+        return closed({"answer": ANYTHING, "status": number})
     return closed({"file": text, "name": text, "type": text, "size": number, "url": text, "changed": {"type": "boolean"}})
 
 
@@ -63,7 +89,18 @@ def _tell(parameters: Fetch) -> str:
     by = f" of the connection {parameters.connection}" if parameters.connection else ""
     if parameters.pages is not None:
         return f"Fetch the list at {shown(parameters.url)}{by}, page by page."
+    if parameters.operation is not None:
+        given = ", ".join(f"{name} {shown(value)}" for name, value in parameters.given.items())
+        return f"Ask {parameters.connection} for {parameters.operation}{f' with {given}' if given else ''}."
+    if parameters.drawn:
+        return f"Fetch {shown(parameters.url)}, drawn by a browser."
     return f"Fetch {shown(parameters.url)}{by}{', as its host allows robots to' if parameters.robots else ''}."
+
+
+def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
+    if values.get("url") is not None or values.get("operation") is not None:
+        return ""
+    return f"url has no value: {', '.join(missing) or 'url'} is missing. Correct the flow, then continue."
 
 
 KIND = Kind(
@@ -71,7 +108,7 @@ KIND = Kind(
     Fetch,
     result=_result,
     check=_check,
-    needs=("url",),
+    lacks=_lacks,
     outward=True,
     sees=lambda parameters, around: {"page": ANYTHING},
     uses=lambda parameters: (("connection", parameters.connection),) if parameters.connection else (),
