@@ -17,8 +17,8 @@ from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.settings import Settings
 from metrikon.app.watching import Watching
 from metrikon.connections.sealing import Sealing, keys_of
-from metrikon.core.flows.model import Said
-from metrikon.core.flows.problems import BadFlow
+from metrikon.core.flows.model import Flow, Said
+from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.addresses import Addresses
 from metrikon.engine.again import Again
@@ -29,6 +29,7 @@ from metrikon.engine.budget import Breaker, Budget
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.carrying import Carrying
 from metrikon.engine.catalog import Catalog, Lists
+from metrikon.engine.columns import ColumnsOf
 from metrikon.engine.connecting import Connections
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.describing import Describing
@@ -112,7 +113,7 @@ class App:
         folders = [Path(each) for each in settings.folders.split(os.pathsep) if each.strip()]
         self.places = Places(self.database, self.clock, self.home, folders, settings.servers.split(","), self._touched)
         heads: Lists = lambda: self.workshop.lists.heads()  # noqa: E731
-        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self.places.problems)
+        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self._told_of)
         sealing = Sealing(keys_of(self.home, settings.secret_key))
         self.connections = Connections(
             *(self.database, self.files, self.catalog, sealing, self.clock),
@@ -138,6 +139,7 @@ class App:
         if moved:
             self.catalog.changed()
         self._there = There(self.home, self.outside)
+        self.columns = ColumnsOf(self._destination, self.catalog.known, self.clock)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
@@ -197,6 +199,7 @@ class App:
         self._models.close()
         if self.transcriber:
             self.transcriber.close()
+        self.columns.close()
         self.outside.close()
         self.database.close()
 
@@ -232,6 +235,10 @@ class App:
         kinds: Mapping[str, IntakeKind | DestinationKind] = self.kinds.intakes if said.where[:1] == ("intakes",) else self.kinds.destinations
         kind = kinds.get(said.kind)
         return kind.touches(said.form, self.home) if kind is not None and isinstance(said.form, kind.parameters) else None
+
+    def _told_of(self, flow: Flow) -> list[Problem]:
+        """What is wrong with a flow for where it reaches: places that it may not touch, columns that do not fit."""
+        return [*self.places.problems(flow), *self.columns.problems(flow)]
 
     def _destination(self, said: Said) -> Destination:
         if problem := self.places.problem(said):

@@ -21,6 +21,14 @@ class FlowCalls:
         """What is wrong with a flow (YAML): each with step, place, message, line and column; nothing is kept."""
         return list(self._ask("POST", "/api/flows-check", content=text.encode())["problems"])
 
+    def mapping(self, text: str) -> list[dict[str, Any]]:
+        """For each step of a flow (YAML) that writes rows: the real columns, what is put into them, what seems to fit; nothing is kept."""
+        return list(self._ask("POST", "/api/flows-mapping", content=text.encode())["items"])
+
+    def remap(self, text: str, place: str, columns: Mapping[str, Any]) -> str:
+        """The text of a flow with other columns at a place that `mapping` told; nothing is kept."""
+        return str(self._ask("POST", "/api/flows-remap", body={"text": text, "place": place, "columns": dict(columns)})["text"])
+
     def flows(self) -> list[dict[str, Any]]:
         """Every flow in its newest version."""
         return list(self._ask("GET", "/api/flows")["items"])

@@ -40,6 +40,7 @@ class ServiceDestination(Usual):
     """Makes records one by one, or several in a call where the service takes them so."""
 
     gather = 0.05
+    grows = False
 
     def __init__(self, calling: Any, connection: str, records: str, by: Sequence[str] = ()) -> None:
         self._calling, self._connection, self._name, self._by = calling, connection, records, tuple(by)

@@ -95,6 +95,7 @@ class SheetDestination(Usual):
     can: Can = "finds"
     gather = 0.25
     rest = 2.0
+    grows = True
 
     def __init__(self, place: FilePlace, format: SheetFormat, sheet: str = "", key: Sequence[str] = (), *, refuse: bool = False) -> None:
         self._place, self._format, self._sheet, self._own, self._refuse = place, format, sheet, tuple(key), refuse

@@ -70,6 +70,10 @@ class SqlDestination(Usual):
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
 
     @property
+    def grows(self) -> bool:
+        return not self._own
+
+    @property
     def engine(self) -> Engine:
         """The database, as it is signed in at now."""
         found: Engine = self._engine()

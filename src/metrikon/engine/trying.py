@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections import deque
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -79,6 +80,15 @@ class _Workshop:
         self._recorded = recorded
         self._flow = flow
         self.asked: list[Any] = []
+        self._made: dict[str, bytes] = {}  # files that steps make: they are not kept
+
+    def keep(self, data: bytes) -> str:
+        sha256 = hashlib.sha256(data).hexdigest()
+        self._made[sha256] = data
+        return sha256
+
+    def file(self, sha256: str) -> bytes:
+        return self._made[sha256] if sha256 in self._made else self._workshop.file(sha256)
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self._workshop, name)
@@ -147,6 +157,9 @@ class _Try:
     def _step(self, effect: Perform) -> tuple[Entry | None, str, str]:
         """Do a step, or tell what it would do; the entry to fold, and where the trial stands if it ends here."""
         kind, now = effect.step.kind, self.clock.now()
+        if kind.would is not None and not kind.gathered:  # what it does cannot be undone
+            self.steps.append(Tried(effect.path, kind.name, sentence(effect.step), would=_would(effect), values=effect.parameters))
+            return Entry("done", effect.path, {"result": None}, now), "", ""
         try:
             made = self._made(effect)
         except StepFailed as error:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, Literal, Protocol, runtime_checkable
 
 from metrikon.core.flows.form import Form
+from metrikon.core.flows.mapping import Head
 from metrikon.ports.touching import Touched
 
 KEY_COLUMN = "delivery_key"
@@ -107,7 +108,10 @@ class Usual:
 
 @runtime_checkable
 class Headed(Protocol):
-    """A destination that has columns before the first row is written."""
+    """A destination that has columns before the first row is written. `grows`: a column that is not there is added."""
+
+    @property
+    def grows(self) -> bool: ...
 
     def heads(self) -> Sequence[Head] | None:
         """Its columns as they are; None where it is made with its first row. Raises `Busy` or `Broken`."""
@@ -129,16 +133,6 @@ class There:
 
     home: Path
     calling: Any = None  # engine.outside.Outside
-
-
-@dataclass(frozen=True)
-class Head:
-    """A column of a destination. `kind`: "text", "number", "yes/no", "date", "date and time", or "" for whatever is put into it; `wanted`: a row without a
-    value for it is not taken."""
-
-    name: str
-    kind: str = ""
-    wanted: bool = False
 
 
 @dataclass(frozen=True)

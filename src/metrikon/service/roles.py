@@ -45,6 +45,8 @@ _BUILDER = {
     "connections.put_connection",
     "described.put_description",
     "described.put_notes",
+    "mapping.mapping_of",
+    "mapping.remap",
     "connections.begin_consent",
     "connections.test_connection",
     "connections.remove_connection",

@@ -10,15 +10,17 @@ import { Head } from "../../parts/Shell";
 import { count, outline } from "../../parts/words";
 import { fetchJudgements, Ranked } from "../judged/Ranked";
 import { Beside, useBeside } from "./Beside";
+import { Columns } from "./Columns";
 import { CopyFlow } from "./CopyFlow";
 import { FlowText } from "./FlowText";
 import { Intakes } from "./Intakes";
 import { problemsAt, resultOf, standing, wouldOf } from "./reading";
 
-type Look = "steps" | "intakes" | "judged" | "text" | "versions";
+type Look = "steps" | "intakes" | "columns" | "judged" | "text" | "versions";
 const LOOKS: { look: Look; word: string; key: string }[] = [
   { look: "steps", word: "steps", key: "s" },
   { look: "intakes", word: "what comes in", key: "i" },
+  { look: "columns", word: "columns", key: "c" },
   { look: "judged", word: "judged", key: "g" },
   { look: "text", word: "text", key: "t" },
   { look: "versions", word: "versions", key: "v" },
@@ -54,6 +56,7 @@ export function FlowPlace(): ReactNode {
       </div>
       {look === "steps" && <Steps flow={found} />}
       {look === "intakes" && <Intakes flow={name} />}
+      {look === "columns" && <Columns key={found.version} flow={found} />}
       {look === "judged" && <Ranked flow={name} />}
       {look === "text" && <FlowText key={found.version} flow={found} />}
       {look === "versions" && <Versions flow={found} />}

@@ -41,6 +41,11 @@ def results_of(flow: Flow, known: Known) -> Mapping[str, Schema | None]:
     return _walked(flow, known).results
 
 
+def writers(flow: Flow, known: Known) -> list[tuple[Step, Around]]:
+    """The steps of a flow that write rows, each with what is around it."""
+    return _walked(flow, known).writers
+
+
 def _walked(flow: Flow, known: Known) -> _Verifier:
     walk = _Verifier(flow, known)
     walk.block(flow.steps, {"item": ITEM, "run": RUN, "given": {}, "settings": schema_of(flow.head.settings)})
@@ -53,6 +58,7 @@ class _Verifier:
         self.known = known
         self.problems: list[Problem] = []
         self.results: dict[str, Schema | None] = {}
+        self.writers: list[tuple[Step, Around]] = []
         self.elsewhere: dict[str, str] = {}  # names that are set within a block, with the step around it
 
     def block(self, steps: Sequence[Step], scope: Scope) -> None:
@@ -75,6 +81,8 @@ class _Verifier:
             self._expression(step, where, text, scope)
         if step.kind is UNREAD:
             return {}
+        if step.kind.writes is not None:
+            self.writers.append((step, around))
         for place, message in step.kind.check(step.parameters, around):
             self._tell(step, (step.kind.name, *_parts(place)), message)
         for _, name, block in step.blocks:

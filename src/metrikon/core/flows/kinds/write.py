@@ -91,6 +91,7 @@ KIND = Kind(
     gathered=True,
     awaited=True,
     waits="Rows are being written.",
+    writes=lambda parameters: [(parameters.to, parameters.columns, parameters.if_there == "keep" or parameters.if_not_there == "write")],
     tell=_tell,
     would=_would,
 )
