@@ -33,6 +33,7 @@ NOTES: dict[str, Any] = {
             "set": {"operation": "setContact", "id": "id"},
             "key_field": "external_id",
             "found_within": 0.5,
+            "attach": {"operation": "uploadFile", "given": "file_id", "then": "attachFile", "then_id": "id", "then_file": "file_id"},
         },
         "unsearched": {"create": "makeContact"},
         "tasks": {"create": "makeTask", "once_header": "Idempotency-Key"},
@@ -242,3 +243,48 @@ def test_rows_that_were_cut_off_by_a_stop_are_looked_for_or_wait_for_a_person(tm
     house.app.deliveries._cut_off(row["destination"], [row], "stopped")  # as the next start finds it
     eventually(lambda: run_state(house.app, run)[0] == "parked")
     assert run_state(house.app, run)[1] == "stopped"
+
+
+def _with_contact(house: House) -> str:
+    house.held.contacts["c1"] = {"id": "c1", "email": "ada@mail.example", "made_at": 0.0}
+    return "c1"
+
+
+def test_a_file_is_given_to_a_record_in_two_calls(house: House) -> None:
+    _with_contact(house)
+    place, id_ = house.records("contacts", ("email",)).attach({"email": "ADA@mail.example"}, 'a "bill".pdf', b"--leaves\r\n", "k", cut_off=False)
+    assert place == "contacts c1"
+    assert house.held.files == {id_: b"--leaves\r\n"}
+    assert house.held.contacts["c1"]["files"] == [id_]
+
+
+def test_a_file_for_a_record_that_is_not_there_or_takes_none_is_told(house: House) -> None:
+    with pytest.raises(Broken, match="none of the contacts of crm with email bo@mail.example"):
+        house.records("contacts", ("email",)).attach({"email": "bo@mail.example"}, "a", b"x", "k", cut_off=False)
+    with pytest.raises(Broken, match="take no files"):
+        house.records("tasks").attach({}, "a", b"x", "k", cut_off=False)
+    assert house.held.files == {}
+
+
+def test_a_file_whose_giving_was_cut_off_or_whose_answer_was_lost_is_not_given_twice_unasked(house: House) -> None:
+    _with_contact(house)
+    made = house.records("contacts", ("email",))
+    with pytest.raises(Unsure, match="was cut off"):
+        made.attach({"email": "ada@mail.example"}, "a", b"x", "k", cut_off=True)
+    house.services.world.failing.set("lost", 1, 9)
+    with pytest.raises((Unsure, Busy)):
+        made.attach({"email": "ada@mail.example"}, "a", b"x", "k", cut_off=False)
+    house.services.world.failing.set("", 0, 0)
+    assert "files" not in house.held.contacts["c1"] or len(house.held.contacts["c1"]["files"]) == 1
+
+
+def test_a_flow_gives_the_contact_its_file(house: House) -> None:
+    _with_contact(house)
+    house.app.catalog.put_flow(
+        "metrikon: 1\nname: files\nintakes: [{kind: upload}]\nsteps:\n- {name: given, attach: {connection: crm, records: contacts, by: {email: ada@mail.example}, "
+        'file: "${item.file}", name: "${item.name}"}}\n'
+    )
+    house.app.engine.start()
+    run = str(house.app.arrivals.take("files", "upload", "a", "a.txt", b"leaves").run_id)
+    eventually(lambda: run_state(house.app, run)[0] == "done")
+    assert list(house.held.files.values()) == [b"leaves"]

@@ -339,3 +339,20 @@ def test_a_row_that_a_cell_cannot_hold_is_refused_where_that_is_wanted(tmp_path:
     for bad in ("a\x00b", "x" * 40_000):
         with pytest.raises(Broken, match="cannot hold"):
             sheet(tmp_path / "ledger.xlsx", refuse=True).write([Row("a", {"Note": bad})])
+
+
+@pytest.mark.parametrize("name", ["ledger.xlsx", "ledger.ods", "ledger.csv"])
+def test_a_link_to_the_original_stands_in_its_row_and_leads_nowhere_else(name: str, tmp_path: Path) -> None:
+    path = tmp_path / name
+    made = sheet(path)
+    paper = {"link": 'papers/a "b"&c.pdf', "text": 'bill "9" & <co>'}
+    made.write(
+        [Row("a", {"File": paper, "Amount": Decimal(1)}), Row("b", {"File": {"link": "javascript:alert(1)", "text": "x"}, "Amount": Decimal(2)})]
+    )
+    shown = 'bill "9" & <co>' if not name.endswith("csv") else 'papers/a "b"&c.pdf'
+    assert [row["File"] for row in made.find({}, 9)] == [shown, "x"]
+    assert made.write([Row("a", {"File": paper, "Amount": Decimal(3)}, sets=True, was={"File": paper, "Amount": Decimal(1)})])[0].left == []
+    if name.endswith("xlsx"):
+        [one, other] = [row[0] for row in load_workbook(path).worksheets[0].iter_rows(min_row=2)]
+        assert one.value == '=HYPERLINK("papers/a ""b""&c.pdf", "bill ""9"" & <co>")'
+        assert other.value == "x"

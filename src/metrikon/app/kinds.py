@@ -87,6 +87,7 @@ _ORDER = (
     "ask",
     "write",
     "save",
+    "attach",
     "post",
     "mail",
     "stop",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -9,17 +10,39 @@ from typing import Any
 from metrikon.core.values.exact import dumps
 
 LONGEST_TEXT = 32_767  # characters a cell of a workbook holds
+LONGEST_LINK = 250  # and those that a link in one has
+
+
+class Link(str):
+    """A text in a cell that leads somewhere: to a file beside the sheet, or to a page."""
+
+    place: str
+
+    def __new__(cls, text: str, place: str) -> Link:
+        made = super().__new__(cls, text)
+        made.place = place
+        return made
 
 
 def cell_value(value: Any) -> Any:
-    """A value as a cell holds it: numbers, yes/no and texts; dates stay dates, lists and contexts are JSON."""
+    """A value as a cell holds it: numbers, yes/no and texts; dates stay dates, `{link: …, text: …}` is a link, other contexts and lists are JSON."""
     if value is None or isinstance(value, bool | int | Decimal):
         return value
     if isinstance(value, str):
         return as_date(value) or printable(value)
+    if isinstance(value, dict) and isinstance(value.get("link"), str) and value.keys() <= {"link", "text"}:
+        return _link(value["link"], str(value.get("text") or value["link"]))
     if isinstance(value, dict | list):
         return printable(dumps(value).decode())
     return printable(str(value))
+
+
+def _link(place: str, text: str) -> str:
+    """A link to a page or a file; the text alone where it leads elsewhere, or is longer than a workbook takes."""
+    place, text = printable(place).strip(), printable(text)
+    leads = re.match(r"[A-Za-z][\w+.-]*:", place)
+    known = leads is None or leads.group(0).lower() in ("http:", "https:", "file:", "mailto:")
+    return Link(text, place) if place and known and max(len(place), len(text)) <= LONGEST_LINK else text
 
 
 def as_date(text: str) -> date | None:
@@ -46,6 +69,8 @@ def same(found: Any, wanted: Any) -> bool:
     """Whether what was found is what is wanted: numbers by their size, texts letter by letter."""
     if isinstance(found, int | Decimal) and isinstance(wanted, int | Decimal) and not isinstance(found, bool):
         return Decimal(found) == Decimal(wanted)
+    if isinstance(wanted, Link) and found == wanted.place:
+        return True
     return found == wanted or (found is not None and wanted is not None and str(found) == str(wanted))
 
 

@@ -18,7 +18,7 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from metrikon.core.values.delimited import Form, form_of, text_of
-from metrikon.destinations.cells import digits
+from metrikon.destinations.cells import Link, digits
 from metrikon.destinations.places import absolute
 from metrikon.destinations.sheets import Changes, Held, SheetDestination, SheetForm, file_of, former_place_of, own_key, place_of, touched_by
 from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, Receipt, Row, There, Unusable
@@ -228,6 +228,7 @@ def _shown(value: Any) -> str:
         return digits(value)
     if isinstance(value, datetime | date):
         return value.isoformat()
+    value = value.place if isinstance(value, Link) else value
     return f"'{value}" if _LIVE.match(str(value)) else str(value)
 
 

@@ -15,7 +15,7 @@ from xml.sax.saxutils import quoteattr
 from lxml import etree
 from pydantic import Field
 
-from metrikon.destinations.cells import digits
+from metrikon.destinations.cells import Link, digits
 from metrikon.destinations.sheets import Changes, Held, SheetDestination, SheetForm, file_of, former_place_of, own_key, place_of, touched_by
 from metrikon.destinations.xlsx import calamine_rows
 from metrikon.ports.destination import KEY_COLUMN, DestinationKind, There, Unusable
@@ -206,6 +206,12 @@ def _put(cell: Any, value: Any, style: str | None) -> None:
         cell.set(_n("table", "style-name"), _date_style(cell, timed=isinstance(value, datetime)))
     for name, told in _typed(value).items():
         cell.set(_n("office", name), told)
+    if isinstance(value, Link):
+        paragraph = etree.SubElement(cell, _n("text", "p"))
+        etree.SubElement(
+            paragraph, _n("text", "a"), {"{http://www.w3.org/1999/xlink}href": value.place, "{http://www.w3.org/1999/xlink}type": "simple"}
+        ).text = str(value)
+        return
     for line in (value if isinstance(value, str) else _shown(value)).split("\n"):
         etree.SubElement(cell, _n("text", "p")).text = line
 

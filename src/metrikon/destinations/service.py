@@ -15,7 +15,7 @@ from metrikon.core.flows.form import NAME, ConnectionName, Form
 from metrikon.core.services import notes as noted
 from metrikon.core.services.description import Description, Operation
 from metrikon.core.services.notes import Records
-from metrikon.core.services.request import Asked, Unfit, asked, at, body_of
+from metrikon.core.services.request import Asked, Part, Unfit, asked, at, body_of
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.core.values.text import clean
 from metrikon.destinations.cells import same
@@ -99,6 +99,37 @@ class ServiceDestination(Usual):
         operation = self._operation(self._notes.append.operation if self._notes.append else self._notes.create)
         fields = [each for each in operation.fields if each.place in ("body", "path", "query") and each.kind != "context"]
         return [Head(each.name, "" if each.kind == "list" else each.kind, each.wanted and "." not in each.name) for each in fields] or None
+
+    def attach(self, by: Mapping[str, Any], name: str, data: bytes, key: str, *, cut_off: bool) -> tuple[str, str]:
+        """Give the record with these fields a file; the record, and the id of the file. `key`: what tells this from others; `cut_off`: it was begun before.
+
+        Raises `Busy`, `Broken`, and `Unsure` where the file may be there, and nobody can tell.
+        """
+        said = self._notes.attach
+        if said is None:
+            raise Broken(f"{self._name.capitalize()} of {self._connection} take no files: no operation is noted for that. Note it.")
+        record = self._record_of(Row(key, by))
+        if record is None:
+            told = ", ".join(f"{field} {value}" for field, value in by.items())
+            raise Broken(f"There is none of the {self._name} of {self._connection} with {told}. Write it first, or correct the flow.")
+        if cut_off and not self._notes.once_header:
+            raise Unsure(
+                f"Giving the file {name} to {self._place(record)} was cut off. Look there whether it has it: then say so, or have it done again."
+            )
+        row, id_ = Row(key, {}), at(record, self._notes.id)
+        operation = self._operation(said.operation)
+        values = {said.id: id_} if said.id else {}
+        made = asked(operation, values, form=Part(said.file, name, data))
+        answer = self._sent(operation, made, Row(f"{key} file", {}) if said.then else row, repeatable=bool(said.then))
+        file = str(at(answer, said.given) or "") if said.given else ""
+        if said.then:
+            if not file:
+                raise Broken(f"{self._connection} took the file, but told no id under {said.given or 'given'}. Correct the notes.")
+            then = self._operation(said.then)
+            known = then.field_of(said.then_file)
+            given = [file] if known is not None and known.kind == "list" else file
+            self._call(then, {said.then_id: id_, said.then_file: given}, row)
+        return self._place(record), file
 
     # ---- one record
 
@@ -235,6 +266,10 @@ class ServiceDestination(Usual):
             made = asked(operation, values, over=over)
         except Unfit as error:
             raise Broken(f"{error}") from error
+        return self._sent(operation, made, row, keys=keys, repeatable=repeatable)
+
+    def _sent(self, operation: Operation, made: Asked, row: Row | None, *, keys: Sequence[str] = (), repeatable: bool = False) -> Any:
+        """What is answered to a request. Raises as `_call`."""
         headers = dict(made.headers)
         writes = row is not None and not repeatable
         if row is not None and writes and self._notes.once_header:

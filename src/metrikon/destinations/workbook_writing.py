@@ -14,7 +14,7 @@ from xml.sax.saxutils import escape
 
 from lxml import etree
 
-from metrikon.destinations.cells import digits
+from metrikon.destinations.cells import Link, digits
 from metrikon.destinations.styles import Styles
 from metrikon.destinations.workbook import CHUNK, PARSER, Book, Seen, column_of, joined, letters
 from metrikon.ports.destination import KEY_COLUMN, Unusable
@@ -237,6 +237,9 @@ class _Writer:
         if isinstance(value, datetime | date):
             style = style if self._styles.is_date(style) else self._styles.date(isinstance(value, datetime))
             return f'<{name}c r="{at}"{self._s(style)}><{name}v>{self._serial(value)}</{name}v></{name}c>'
+        if isinstance(value, Link):
+            told = ", ".join(_quoted(each) for each in (value.place, value))
+            return f'<{name}c r="{at}"{self._s(style)} t="str"><{name}f>HYPERLINK({_kept(told)})</{name}f><{name}v>{_kept(value)}</{name}v></{name}c>'
         text = str(value)
         style = self._styles.quoted(style) if text[:1] in ("=", "+", "-", "@") else style
         return f'<{name}c r="{at}"{self._s(style)} t="inlineStr"><{name}is><{name}t xml:space="preserve">{_kept(text)}</{name}t></{name}is></{name}c>'
@@ -255,6 +258,11 @@ class _Writer:
         """What comes after the rows, a filter over all of them grown with them."""
         last = max(self._seen.last, 1) + len(self._rows)
         return re.sub(rb'(<(?:\w+:)?autoFilter\b[^>]*?\bref="\$?[A-Z]+\$?\d+:\$?[A-Z]+\$?)%d"' % self._seen.last, rb"\g<1>%d" % last + b'"', tail)
+
+
+def _quoted(text: str) -> str:
+    """A text in a formula: nothing in it is worked out."""
+    return '"' + text.replace('"', '""').replace("\n", " ") + '"'
 
 
 def _kept(text: str) -> str:
