@@ -21,6 +21,6 @@ def test_kills_at_any_moment_lose_nothing_and_write_nothing_twice(tmp_path: Path
 
 def test_all_kinds_of_step_are_in_it() -> None:
     used = {step.kind.name for text in (INNER, MIXED) for step in every_step(flow_from(from_yaml(text), kinds().language).steps)}
-    going_out = {"mail", "post", "save", "attach"}  # they have servers of their own: tests/engine/test_going_out.py
+    going_out = {"mail", "post", "save", "attach", "enter"}  # they have servers of their own: tests/engine/test_going_out.py
     only_ask = {"tally", "convert", "chart", "compose", "search"}  # what is asked or made is the same again: test_reports.py, test_searching.py
     assert used == set(kinds().steps) - going_out - only_ask

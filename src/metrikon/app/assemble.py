@@ -51,6 +51,7 @@ from metrikon.engine.taking import Taking
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
 from metrikon.engine.turns import Turns
+from metrikon.engine.ways import Ways
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
@@ -113,7 +114,8 @@ class App:
         folders = [Path(each) for each in settings.folders.split(os.pathsep) if each.strip()]
         self.places = Places(self.database, self.clock, self.home, folders, settings.servers.split(","), self._touched)
         heads: Lists = lambda: self.workshop.lists.heads()  # noqa: E731
-        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self._told_of)
+        self.ways = Ways(self.database, self.clock, lambda: self.outside, private=settings.fetch_private, proxy=settings.fetch_proxy)
+        self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self._told_of, self.ways)
         sealing = Sealing(keys_of(self.home, settings.secret_key))
         self.connections = Connections(
             *(self.database, self.files, self.catalog, sealing, self.clock),
@@ -147,6 +149,7 @@ class App:
             *(self.files, self.readers, self.board, self.catalog, self.clock, self.default_model),
             *(self._places, self._destination, self.transcriber, self.passwords.of),
             outside=self.outside,
+            ways=self.ways,
             may_touch=self.places.path_problem,
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred)

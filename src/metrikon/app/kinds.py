@@ -88,6 +88,7 @@ _ORDER = (
     "write",
     "save",
     "attach",
+    "enter",
     "post",
     "mail",
     "stop",

@@ -6,6 +6,7 @@ import contextlib
 import os
 import shutil
 import tempfile
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
@@ -17,6 +18,8 @@ from metrikon.connections.guarding import Guard
 
 WHOLE = 100_000_000  # bytes that a page may bring along with all that it is made of
 QUIET, LOOK = 0.5, 0.1  # seconds for which a page must stay the same, and between looks
+MOST, PATIENCE = 2, 120.0  # browsers at once, seconds that one is waited for
+_AT_ONCE = threading.BoundedSemaphore(MOST)
 PLACES = ("chromium", "chromium-browser")
 _ARGUMENTS = (
     "--headless=new",
@@ -49,7 +52,10 @@ def browser(*, private: bool, proxy: str = "", width: int = 1280, height: int = 
     chromium, driver = next((found for name in PLACES if (found := shutil.which(name))), None), shutil.which("chromedriver")
     if chromium is None or driver is None:
         raise FetchFailed("Pages are drawn by Chromium, which this machine does not have. Install it (chromium, chromium-driver).")
+    if not _AT_ONCE.acquire(timeout=PATIENCE):
+        raise FetchFailed("As many browsers as there may be are at work already. It is tried again.", cause="busy")
     with ExitStack() as stack:
+        stack.callback(_AT_ONCE.release)
         folder = stack.enter_context(tempfile.TemporaryDirectory(prefix="metrikon-browser-", ignore_cleanup_errors=True))
         guard = stack.enter_context(Guard(private=private, most=most))
         options = webdriver.ChromeOptions()

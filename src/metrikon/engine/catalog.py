@@ -6,7 +6,7 @@ import re
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Protocol
 
 from metrikon.core.decisions import dmn
 from metrikon.core.decisions.gaps import gaps, overlaps
@@ -34,6 +34,14 @@ LIMITS = 1000  # milliseconds for which the limits of flows are taken as they we
 Lists = Callable[[], Mapping[str, Sequence[str]]]
 
 
+class KeptWays(Protocol):
+    """The ways in that are kept."""
+
+    def get(self, name: str, version: int | None = None) -> tuple[Any, int]: ...
+
+    def takes(self) -> Mapping[str, Sequence[str]]: ...
+
+
 class Catalog:
     """What is kept under which name; versions never change, so they are parsed once."""
 
@@ -45,12 +53,14 @@ class Catalog:
         models: frozenset[str],
         lists: Lists = dict,
         barred: Callable[[Flow], Sequence[Problem]] = lambda flow: (),
+        ways: KeptWays | None = None,
     ) -> None:
         self._database = database
         self._clock = clock
         self.language = language
         self._models = models
         self._lists = lists  # the lists that there are, with the heads of their columns
+        self._ways = ways
         self.barred = barred  # what of a flow touches places that flows may not
         self._flows: dict[tuple[str, int], Flow] = {}
         self._types: dict[tuple[str, int], RecordType] = {}
@@ -174,6 +184,8 @@ class Catalog:
             "decision table": self.decision_table,
             "flow": self.newest_version,
         }
+        if self._ways is not None:
+            newest["way in"] = self._ways.get
         for step in every_step(flow.steps):
             for what, name in step.kind.uses(step.parameters):
                 if what in newest and f"{what} {name}" not in found:
@@ -197,7 +209,10 @@ class Catalog:
             kept = flows.newest_versions(connection)
             connected = frozenset(str(row["name"]) for row in connections.all_connections(connection))
         used = {name: self._used_in(name, version) for name, version in kept}
-        return Known(self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists(), used, connected)
+        ways = self._ways.takes() if self._ways is not None else {}
+        return Known(
+            self._record_types(), self._models, {name: self.decision_table(name)[0] for name in tables}, self._lists(), used, connected, ways
+        )
 
     def _used_in(self, name: str, version: int) -> list[str]:
         """The flows that a flow uses."""

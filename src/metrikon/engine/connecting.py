@@ -182,6 +182,13 @@ class Connections:
             raise FetchFailed(f"The connection {name} leads to {row['address']}, which takes no mail. Its address begins with smtps://.")
         return smtp.signed_in(str(row["address"]), way, secret, private=self._private, trusted=self._trusted)
 
+    def signing(self, name: str) -> tuple[str, str]:
+        """User and secret of a connection, to be typed into a form. Raises `FetchFailed`."""
+        _, way, secret = self._opened(name)
+        if way.kind != "basic":
+            raise FetchFailed(f"The connection {name} signs in by {way.kind}; a program that has only a screen wants a user and a password (basic).")
+        return way.user, secret
+
     def signature(self, name: str, id_: str, body: bytes) -> dict[str, str]:
         """The headers by which a payload is signed; none for a connection that signs in otherwise. Raises `FetchFailed`."""
         _, way, secret = self._opened(name)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import TypeVar
 from urllib.parse import urlsplit, urlunsplit
@@ -98,6 +99,17 @@ class Outside:
                     address, lambda: self._by(connection, "sign in", address, lambda: self.connections.database(connection))
                 )
             return self._engines[known]
+
+    @contextmanager
+    def worked(self, name: str, method: str) -> Iterator[None]:
+        """Work at the place of a connection that is no single call: that it was done is on record, and whether it failed."""
+        began, url = self._clock.now(), str(self.connections.one(name)["address"])
+        try:
+            yield
+        except Exception as error:
+            self._note(name, method, url, began, 0, 0, str(error))
+            raise
+        self._note(name, method, url, began, 200, 0, "")
 
     def close(self) -> None:
         """Let go of connections that are held."""

@@ -240,6 +240,7 @@ class Work:
             data |= {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused}
             data |= {"cause": error.cause} if error.cause else {}
             data |= {"turn": True} if error.turn else {}
+            data |= {"seen": list(error.seen), MADE: [each["file"] for each in error.seen]} if error.seen else {}
             data |= {"unsure": error.unsure, "again": False, "sent": as_kept(dict(effect.parameters))} if error.unsure is not None else {}
         elif not short_of(error):
             log.error("run %s, step %s", self.claim.run_id, effect.path, exc_info=error)
@@ -266,7 +267,9 @@ class Work:
         def kept(connection: Connection) -> tuple[tuple[Made, Written], list[Written]]:
             now = self.clock.now()
             made = commit(connection, now)
-            written = self._written(effect, made.event, packed(made.data, self.bench.workshop.files), now - start)
+            data = packed(made.data, self.bench.workshop.files)
+            data = {**data, MADE: list(outcome.made)} if outcome.made else data
+            written = self._written(effect, made.event, data, now - start)
             if outcome.usage:
                 usage = outcome.usage
                 runs.spent(connection, self.claim.run_id, usage.calls, usage.input_tokens, usage.output_tokens, usage.cost)

@@ -27,6 +27,7 @@ from metrikon.drivers.reading import ReaderPool
 from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.outside import Outside
+from metrikon.engine.ways import Ways
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files
@@ -62,10 +63,12 @@ class EngineWorkshop:
         passwords: Callable[[str | None], Sequence[str]] = lambda flow: (),
         *,
         outside: Outside,
+        ways: Ways,
         may_touch: Callable[[Path], str] = lambda path: "",
     ) -> None:
         self._may_touch = may_touch
         self._outside = outside
+        self._ways = ways
         self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
         self.files = files
@@ -200,6 +203,10 @@ class EngineWorkshop:
 
     def may_touch(self, path: Path) -> str:
         return self._may_touch(path)
+
+    @property
+    def ways(self) -> Ways:
+        return self._ways
 
     @property
     def outside(self) -> Outside:

@@ -92,7 +92,7 @@ class StepFailed(Exception):
     """A step did not come to its end. `again`: trying later may help; `refused`: the item ends here.
 
     `cause`: what it was, of `core.flows.model.CAUSES`, where trying later may help. `turn`: it was only not its turn, which counts as no try.
-    `unsure`: it may have gone out all the same, and nobody can be asked; what it has given then. A person decides.
+    `unsure`: it may have gone out all the same, and nobody can be asked; what it has given then. A person decides. `seen`: pictures that show why, each with `told` and `file`.
     """
 
     def __init__(
@@ -105,6 +105,7 @@ class StepFailed(Exception):
         cause: str = "",
         turn: bool = False,
         unsure: Mapping[str, Any] | None = None,
+        seen: Sequence[Mapping[str, str]] = (),
     ) -> None:
         super().__init__(message)
         self.message = message
@@ -114,6 +115,7 @@ class StepFailed(Exception):
         self.cause = cause
         self.turn = turn
         self.unsure = unsure
+        self.seen = seen
 
 
 class CalledModel(Model, Protocol):
@@ -202,6 +204,11 @@ class Workshop(Protocol):
 
     def call(self, wanted: Any) -> Any:
         """What a connection answers (`connections.fetching`: `Wanted`, `Fetched`); nothing of it is kept. Raises `FetchFailed`."""
+        ...
+
+    @property
+    def ways(self) -> Any:
+        """Ways in and their screens (`engine.ways.Ways`)."""
         ...
 
     @property

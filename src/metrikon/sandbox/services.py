@@ -21,7 +21,7 @@ from typing import Any
 from flask import Flask, Response, jsonify, redirect, request
 from werkzeug.serving import BaseWSGIServer, make_server
 
-from metrikon.sandbox import chat, rates, records, search
+from metrikon.sandbox import accounts, chat, rates, records, search
 from metrikon.sandbox.failing import TOLD, Failing
 from metrikon.sandbox.page import page
 
@@ -37,6 +37,7 @@ class World:
     failing: Failing = field(default_factory=Failing)
     chat: chat.ChatServer = field(default_factory=chat.ChatServer)
     records: records.RecordsServer = field(default_factory=records.RecordsServer)
+    accounts: accounts.Accounts = field(default_factory=accounts.Accounts)
     target: str = ""  # where the call service posts
     secret: str = ""
     posted: list[str] = field(default_factory=list)
@@ -102,6 +103,7 @@ def create(world: World | None = None) -> Flask:
     app.config["world"] = world
     app.register_blueprint(chat.blueprint(world.chat))
     app.register_blueprint(records.blueprint(world.records))
+    app.register_blueprint(accounts.blueprint(world.accounts))
     app.register_blueprint(rates.blueprint())
     app.register_blueprint(search.blueprint())
 
@@ -124,6 +126,7 @@ def create(world: World | None = None) -> Flask:
             "/calendar": "A meeting calendar",
             "/sheet": "A sheet",
             "/records": "Records: contacts, tasks, pages",
+            "/accounts/": f"An old accounting program ({accounts.USER}, {accounts.PASSWORD})",
             "/rates": "Exchange rates",
             "/search": "A search service",
         }

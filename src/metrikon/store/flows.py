@@ -8,7 +8,7 @@ from sqlalchemy import Connection, Table, bindparam, delete, func, insert, selec
 
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import decision_tables, flows, paused, record_types
+from metrikon.store.tables import decision_tables, flows, paused, record_types, ways
 
 
 def put_flow(connection: Connection, name: str, text: str, at: int, by: str = "", why: str = "", *, running: bool = True) -> int:
@@ -32,6 +32,21 @@ def put_record_type(connection: Connection, name: str, text: str, at: int) -> in
 def put_decision_table(connection: Connection, name: str, text: str, at: int) -> int:
     """Keep a decision table; a new version only when its text is new."""
     return _put(connection, decision_tables, name, text, at)
+
+
+def put_way(connection: Connection, name: str, text: str, at: int) -> int:
+    """Keep a way in; a new version only when its text is new."""
+    return _put(connection, ways, name, text, at)
+
+
+def get_way(connection: Connection, name: str, version: int | None = None) -> dict[str, Any] | None:
+    """A way in in a version, or in its newest."""
+    return _get(connection, ways, name, version)
+
+
+def all_ways(connection: Connection) -> list[dict[str, Any]]:
+    """The newest version of every way in, by name."""
+    return _all(connection, ways)
 
 
 def _put(connection: Connection, table: Table, name: str, text: str, at: int) -> int:

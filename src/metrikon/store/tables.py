@@ -42,6 +42,23 @@ decision_tables = Table(
     Column("text", Text, nullable=False),
     Column("created_at", BigInteger, nullable=False),
 )
+ways = Table(  # ways in, by which records are typed into programs that have only a screen
+    "ways",
+    metadata,
+    Column("name", String(60), primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("text", Text, nullable=False),
+    Column("created_at", BigInteger, nullable=False),
+)
+entered = Table(  # what was typed in by them, once for its key
+    "entered",
+    metadata,
+    Column("key", String(400), primary_key=True),
+    Column("run_id", _ID, nullable=False),
+    Column("path", String(400), nullable=False),
+    Column("state", String(10), nullable=False),
+    Column("at", BigInteger, nullable=False),
+)
 items = Table(
     "items",
     metadata,

@@ -163,6 +163,7 @@ class Known:
     lists: Mapping[str, Sequence[str]] = field(default_factory=dict)  # with the heads of their columns
     flows: Mapping[str, Sequence[str]] = field(default_factory=dict)  # each with those that it uses
     connections: frozenset[str] = frozenset()
+    ways: Mapping[str, Sequence[str]] = field(default_factory=dict)  # ways in, each with what it takes
     whole: bool = True  # whether that is all there is; else a name that is not here may be known elsewhere
 
 

@@ -1,0 +1,208 @@
+"""A program's screen in a browser of ours: fields, lists and buttons found by what is written on them or beside them, as a person finds them."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from metrikon.connections.finding import SCRIPT
+from metrikon.core.entering.way import Place, SignIn
+from metrikon.ports.screen import ScreenStopped
+
+QUIET, LOOK = 0.25, 0.05  # seconds for which a screen must stay the same, and between looks
+
+
+class BrowserScreen:
+    """The screen. `joined`: a path as an address of the program; `signing`: user and secret, asked for when they are needed; `fresh`: has what
+    is sent next go over a connection of its own, so that the browser never sends it twice by itself."""
+
+    def __init__(
+        self,
+        driver: Any,
+        joined: Callable[[str], str],
+        signing: Callable[[], tuple[str, str]],
+        patience: float,
+        fresh: Callable[[], None] = lambda: None,
+    ) -> None:
+        self._driver, self._joined, self._signing, self._patience, self._fresh = driver, joined, signing, patience, fresh
+        driver.set_page_load_timeout(patience)
+        driver.set_script_timeout(min(30.0, patience))
+
+    def open(self, path: str) -> None:
+        with _Telling():
+            self._driver.get(self._joined(path))
+            self._rest()
+
+    def sign_in(self, said: SignIn) -> bool:
+        if not self.signed_out(said):
+            return False
+        user, secret = self._signing()
+        self.fill(Place(label=said.user), user)
+        self._type(self._found(Place(label=said.password), "field"), secret)
+        self.press(Place(label=said.press))
+        if self.signed_out(said):
+            raise ScreenStopped(
+                "The program does not let us in: its form for signing in shows again. Look whether user and secret of the connection are right."
+            )
+        return True
+
+    def signed_out(self, said: SignIn) -> bool:
+        with _Telling():
+            return bool(self._run("return metrikon.find(arguments[0], 'password').length === 1", Place(label=said.password)))
+
+    def fill(self, place: Place, text: str) -> None:
+        element = self._found(place, "field")
+        self._type(element, text)
+        held = str(element.get_property("value") or "")
+        if " ".join(held.split()) != " ".join(text.split()):
+            raise ScreenStopped(f"The field {place.told} holds {held[:80]!r} after {text[:80]!r} was typed into it: it takes no such value.")
+
+    def _type(self, element: Any, text: str) -> None:
+        with _Telling():
+            kind = str(element.get_attribute("type") or "")
+            if kind in ("checkbox", "radio"):
+                if bool(element.is_selected()) != (text.lower() in ("true", "yes", "1", "on")):
+                    element.click()
+            elif kind in ("date", "time", "datetime-local", "month", "color", "range"):
+                self._driver.execute_script(_SET, element, text)
+            else:
+                element.clear()
+                element.send_keys(text)
+
+    def choose(self, place: Place, option: str, otherwise: str) -> str:
+        with _Telling():
+            element = self._found(place, "list")
+            found = self._driver.execute_script("return metrikon.choose(arguments[0], arguments[1], arguments[2])", element, option, otherwise)
+            if found is None:
+                known = self._driver.execute_script("return metrikon.options(arguments[0])", element)
+                raise ScreenStopped(
+                    f"The list {place.told} has no {option[:80]!r}{f' and no {otherwise!r}' if otherwise else ''}. It has: {', '.join(map(str, known))[:300]}."
+                )
+            self._rest()
+            return str(found)
+
+    def press(self, place: Place) -> None:
+        element = self._found(place, "button")
+        self._fresh()
+        time.sleep(LOOK)  # the browser sees that its connections are closed
+        with _Telling():
+            element.click()
+            self._rest()
+
+    def attach(self, place: Place, name: str, data: bytes) -> None:
+        element = self._found(place, "file")
+        with _Telling(), tempfile.TemporaryDirectory(prefix="metrikon-paper-") as folder:
+            path = Path(folder) / ("".join("_" if sign in "/\\\0" else sign for sign in name).strip(". ")[:150] or "paper")
+            path.write_bytes(data)
+            element.send_keys(str(path))
+            self._rest()
+            self._driver.execute_async_script(_READ_FILES, element)  # its bytes are with the page before the file goes
+
+    def shows(self, text: str, seconds: float) -> bool:
+        until = time.monotonic() + seconds
+        while True:
+            with _Telling():
+                if bool(self._run("return metrikon.shows(arguments[0])", text)):
+                    return True
+            if time.monotonic() > until:
+                return False
+            time.sleep(LOOK)
+
+    def holds(self, text: str) -> bool:
+        with _Telling():
+            return bool(self._run("return metrikon.holds(arguments[0])", text))
+
+    def read(self, place: Place) -> str:
+        with _Telling():
+            found = self._run("return metrikon.read(arguments[0])", place)
+        if found is None:
+            raise ScreenStopped(f"Nothing is shown beside {place.told}.")
+        return str(found)
+
+    def messages(self, places: Sequence[str]) -> list[str]:
+        with _Telling():
+            return [str(each) for each in self._run("return metrikon.messages(arguments[0])", list(places))]
+
+    def picture(self) -> bytes:
+        with _Telling():
+            return bytes(self._driver.get_screenshot_as_png())
+
+    def _found(self, place: Place, kind: str) -> Any:
+        """The one thing of a kind at a place; it is waited for."""
+        until = time.monotonic() + self._patience
+        while True:
+            with _Telling():
+                found = self._run("return metrikon.find(arguments[0], arguments[1])", place, kind)
+            if len(found) == 1:
+                return found[0]
+            if found or time.monotonic() > until:
+                break
+            time.sleep(LOOK)
+        what = _KINDS[kind]
+        if found:
+            raise ScreenStopped(
+                f"There are {len(found)} {what}s {place.told} on the screen. Say in the way in which is meant: `near` some text, or in which `row`."
+            )
+        raise ScreenStopped(
+            f"There is no {what} {place.told} on the screen. The program's layout may have changed: look at the picture, then correct the way in."
+        )
+
+    def _run(self, script: str, *given: Any) -> Any:
+        plain = [each.model_dump() if isinstance(each, Place) else each for each in given]
+        return self._driver.execute_script(f"{SCRIPT}\n{script}", *plain)
+
+    def _rest(self) -> None:
+        """Wait until the screen has stayed the same for a moment."""
+        until = time.monotonic() + self._patience
+        last, since = "", time.monotonic()
+        while time.monotonic() < until:
+            now = str(self._driver.execute_script(f"{SCRIPT}\nreturn metrikon.state()"))
+            if " chrome-error:" in now or _GONE.search(now):
+                raise ScreenStopped("The program does not answer.", passing=True)
+            if now != last or not now.startswith("complete"):
+                last, since = now, time.monotonic()
+            elif time.monotonic() - since >= QUIET:
+                return
+            time.sleep(LOOK)
+        raise ScreenStopped(f"The program did not come to rest within {self._patience:g} seconds.", passing=True)
+
+
+class _Telling:
+    """What a browser raises, in words: a message of the program, one that does not answer, a browser that is gone."""
+
+    def __enter__(self) -> None:
+        return None
+
+    def __exit__(self, kind: Any, error: BaseException | None, trace: Any) -> None:
+        from selenium.common.exceptions import TimeoutException, UnexpectedAlertPresentException, WebDriverException
+
+        if isinstance(error, UnexpectedAlertPresentException):
+            raise ScreenStopped(f"The program says: {str(error.alert_text or '')[:300]}") from error
+        if isinstance(error, TimeoutException):
+            raise ScreenStopped("The program did not answer in time.", passing=True) from error
+        if isinstance(error, WebDriverException):
+            told = (str(error.msg or "").splitlines() or [""])[0][:200]
+            raise ScreenStopped(f"The browser could not do it: {told}.", passing="ERR_" in told) from error
+
+
+_GONE = re.compile(r" status=50[234]$")
+_KINDS = {"field": "field", "list": "list", "button": "button", "file": "field for files", "password": "field for a password"}
+_SET = """
+const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
+set.call(arguments[0], arguments[1]);
+for (const kind of ['input', 'change']) arguments[0].dispatchEvent(new Event(kind, {bubbles: true}));
+"""
+_READ_FILES = """
+const done = arguments[arguments.length - 1];
+const element = arguments[0];
+Promise.all([...element.files].map(async (file) => new File([await file.arrayBuffer()], file.name, {type: file.type}))).then((files) => {
+  const held = new DataTransfer();
+  files.forEach((file) => held.items.add(file));
+  element.files = held.files;
+  done(true);
+}, () => done(false));
+"""

@@ -1,0 +1,82 @@
+"""Ways in, kept in versions; screens on which they are worked, and what was entered by them."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any
+
+from metrikon.connections.browser import browser
+from metrikon.connections.screen import BrowserScreen
+from metrikon.core.entering.way import BadWay, WayIn, way_from
+from metrikon.core.flows.text import NotYaml, from_yaml
+from metrikon.engine.outside import Outside
+from metrikon.ports.clock import Clock
+from metrikon.ports.screen import Screen
+from metrikon.store import entered, flows
+from metrikon.store.database import Database
+
+
+class Ways:
+    """What is kept, and how it is used."""
+
+    def __init__(self, database: Database, clock: Clock, outside: Callable[[], Outside], *, private: bool, proxy: str = "") -> None:
+        self._database, self._clock, self._outside, self._private, self._proxy = database, clock, outside, private, proxy
+        self._parsed: dict[tuple[str, int], WayIn] = {}
+        self._turns: dict[str, threading.Lock] = {}  # one screen of a program at a time
+        self._lock = threading.Lock()
+
+    def get(self, name: str, version: int | None = None) -> tuple[WayIn, int]:
+        """A way in and its version, the newest without one. Raises KeyError."""
+        with self._database.reading() as connection:
+            row = flows.get_way(connection, name, version)
+        if row is None:
+            raise KeyError(f"There is no way in {name!r}.")
+        wanted = int(row["version"])
+        if (name, wanted) not in self._parsed:
+            self._parsed[name, wanted] = way_in(row["text"])
+        return self._parsed[name, wanted], wanted
+
+    def put(self, text: str) -> tuple[WayIn, int]:
+        """Check and keep a way in; it, and its version. Raises `BadWay`."""
+        way = way_in(text)
+        at = self._clock.now()
+        return way, self._database.write(lambda connection: flows.put_way(connection, way.way, text, at))
+
+    def all(self) -> list[dict[str, Any]]:
+        """The newest version of every way in, by name: its text and when it was kept."""
+        with self._database.reading() as connection:
+            return flows.all_ways(connection)
+
+    def takes(self) -> Mapping[str, list[str]]:
+        """What each way in takes, by its name."""
+        return {row["name"]: self.get(row["name"], row["version"])[0].takes for row in self.all()}
+
+    @contextmanager
+    def screen(self, way: WayIn) -> Iterator[Screen]:
+        """A screen of the program of a way in, in its turn. Raises `FetchFailed`."""
+        outside, connection = self._outside(), way.connection
+        outside.connections.at(connection, "")
+        with self._lock:
+            turn = self._turns.setdefault(connection, threading.Lock())
+        with turn, outside.worked(connection, "screen"), browser(private=self._private, proxy=self._proxy) as (driver, guard):
+            secret = outside.connections.signing
+            yield BrowserScreen(driver, lambda path: outside.connections.at(connection, path), lambda: secret(connection), way.patience, guard.fresh)
+
+    def begin(self, key: str, run_id: str, path: str) -> tuple[str, str, str] | None:
+        """Note that something is being entered, or who did so before: (state, run, path)."""
+        now = self._clock.now()
+        return self._database.write(lambda connection: entered.begin(connection, key, run_id, path, now))
+
+    def forget(self, key: str) -> None:
+        """It was not entered after all."""
+        self._database.write(lambda connection: entered.forget(connection, key))
+
+
+def way_in(text: str) -> WayIn:
+    """The way in that a text (YAML) says. Raises `BadWay`."""
+    try:
+        return way_from(from_yaml(text))
+    except NotYaml as error:
+        raise BadWay([("", str(error))]) from error
