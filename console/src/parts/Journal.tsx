@@ -1,9 +1,9 @@
 /** The journal of a run: steps with a thin time bar; opening one shows what went in and came out. */
-import { useState, type ReactNode } from "react";
+import { createContext, useContext, useState, type ReactNode } from "react";
 import { stringify } from "lossless-json";
 import type { Entry } from "../api/call";
 import { Stages, type Stage } from "./Stages";
-import { said, stepsOf, type Step } from "./steps";
+import { picturesOf, said, stepsOf, type Step } from "./steps";
 import { shown } from "./words";
 
 const SIGNS: Record<string, [string, string, string]> = {
@@ -17,19 +17,23 @@ const SIGNS: Record<string, [string, string, string]> = {
   cancelled: ["×", "cancelled", "stopped"],
 };
 
-export function Journal({ entries }: { entries: Entry[] }): ReactNode {
+const Run = createContext("");
+
+export function Journal({ entries, run }: { entries: Entry[]; run: string }): ReactNode {
   const steps = stepsOf(entries);
   if (steps.length === 0) return <p style={{ padding: "4px 14px 10px", margin: 0 }}>This run has not begun.</p>;
   const from = Math.min(...steps.map((step) => step.from));
   const to = Math.max(...steps.map((step) => step.to), from + 1);
   return (
-    <ul className="list" aria-label="Steps">
-      {steps.map((step) => (
-        <li key={step.path}>
-          <StepLine step={step} from={from} to={to} />
-        </li>
-      ))}
-    </ul>
+    <Run value={run}>
+      <ul className="list" aria-label="Steps">
+        {steps.map((step) => (
+          <li key={step.path}>
+            <StepLine step={step} from={from} to={to} />
+          </li>
+        ))}
+      </ul>
+    </Run>
   );
 }
 
@@ -95,9 +99,31 @@ function InAndOut({ step }: { step: Step }): ReactNode {
           <p className="small soft" style={{ margin: "8px 0 2px" }}>
             {entry.number}. {entry.event} at {new Date(entry.at).toLocaleTimeString()}
           </p>
+          <Pictures pictures={picturesOf(entry.data)} />
           {raw ? <pre className="mono">{stringify(entry.data, undefined, 1)}</pre> : <Leaves data={entry.data} />}
         </div>
       ))}
+    </div>
+  );
+}
+
+/** Pictures of screens, and charts, that a step made: an image leads to itself in full size. */
+function Pictures({ pictures }: { pictures: { told: string; file: string }[] }): ReactNode {
+  const run = useContext(Run);
+  if (pictures.length === 0 || !run) return null;
+  return (
+    <div className="seen">
+      {pictures.map((each, number) => {
+        const address = `/api/runs/${run}/made/${each.file}`;
+        return (
+          <figure key={number}>
+            <a href={address} target="_blank" rel="noreferrer">
+              <img src={address} alt={each.told} loading="lazy" />
+            </a>
+            <figcaption className="small soft">{each.told}</figcaption>
+          </figure>
+        );
+      })}
     </div>
   );
 }

@@ -67,3 +67,15 @@ export function said(step: Step): string {
   if (typeof result["place"] === "string") return `${String(result["result"])}: ${result["place"]}`;
   return "";
 }
+
+/** The pictures that an entry tells of: of screens, and of a chart. */
+export function picturesOf(data: Record<string, unknown>): { told: string; file: string }[] {
+  const result = (data["result"] ?? {}) as Record<string, unknown>;
+  const found = [...listed(data["seen"]), ...listed(result["pictures"])];
+  if (typeof result["png"] === "string") found.push({ told: typeof result["name"] === "string" ? result["name"] : "The picture", file: result["png"] });
+  return found;
+}
+
+function listed(value: unknown): { told: string; file: string }[] {
+  return Array.isArray(value) ? value.filter((each): each is { told: string; file: string } => typeof each === "object" && each !== null && typeof (each as { file?: unknown }).file === "string") : [];
+}

@@ -108,7 +108,7 @@ function RunBody({ id }: { id: string }): ReactNode {
       {goOn.error && <Problem error={goOn.error} />}
       {cancel.error && <Problem error={cancel.error} />}
       <Cancel opened={cancelling} close={() => setCancelling(false)} cancel={(comment) => cancel.mutate(comment)} />
-      <Journal entries={run.data.journal} />
+      <Journal entries={run.data.journal} run={run.data.id} />
       <Calls run={id} />
     </div>
   );

@@ -47,6 +47,7 @@ from metrikon.engine.outside import Outside
 from metrikon.engine.places import Places
 from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
+from metrikon.engine.showing import Showing
 from metrikon.engine.taking import Taking
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
@@ -159,6 +160,7 @@ class App:
             *(self.database, self.files, self.room, self.clock, self.engine.wake),
             Opening(self.readers, self.files, settings.max_depth, self.passwords.of),
         )
+        self.showing = Showing(self.ways, self.clock, self.files.get)
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
         self.again = Again(self.database, self.catalog, self.files, self.clock, self.answers, self.engine)
@@ -203,6 +205,7 @@ class App:
         if self.transcriber:
             self.transcriber.close()
         self.columns.close()
+        self.showing.close()
         self.outside.close()
         self.database.close()
 

@@ -105,9 +105,55 @@ window.metrikon = window.metrikon || (() => {
     return null;
   };
 
+  // how what stands at a point is named, so that it is found again: by its label alone, else with its row or with text near it, else by a path
+  const named = (element, kind) => {
+    const unique = (place) => { const found = find({label: '', near: '', row: '', path: '', ...place}, kind); return found.length === 1 && found[0] === element; };
+    const labels = [...new Set(rawNames(element, kind))].filter((each) => each.length < 80);
+    for (const label of labels) if (unique({label})) return {label};
+    const row = rowOf(element);
+    for (const label of labels) {
+      if (row && unique({label, row: 'last'})) return {label, row: 'last'};
+      const rows = [...new Set(find({label, near: '', row: '', path: ''}, kind).map(rowOf).filter(Boolean))];
+      if (row && rows.includes(row) && unique({label, row: rows.indexOf(row) + 1})) return {label, row: rows.indexOf(row) + 1};
+      for (const head of document.querySelectorAll('h1, h2, h3, h4, legend, caption, th, b, strong')) if (visible(head) && textOf(head) && textOf(head).length < 60 && unique({label, near: textOf(head)})) return {label, near: textOf(head)};
+    }
+    if (element.id && unique({path: '#' + CSS.escape(element.id)})) return {path: '#' + CSS.escape(element.id)};
+    if (element.name && unique({path: element.tagName.toLowerCase() + '[name="' + CSS.escape(element.name) + '"]'})) return {path: element.tagName.toLowerCase() + '[name="' + CSS.escape(element.name) + '"]'};
+    const steps = [];
+    for (let at = element; at && at !== document.body; at = at.parentElement) steps.unshift(at.tagName.toLowerCase() + ':nth-child(' + ([...at.parentElement.children].indexOf(at) + 1) + ')');
+    return {path: 'body > ' + steps.join(' > ')};
+  };
+  const rawNames = (element, kind) => {
+    const wanted = namesOf(element, kind);
+    const texts = [element.getAttribute('aria-label'), textOf(element), element.value, element.title, element.placeholder, ...[...(element.labels || [])].map((label) => { const copy = label.cloneNode(true); copy.querySelectorAll('input, select, textarea, button').forEach((inner) => inner.remove()); return copy.textContent; }), ...beside(element)].map(plain).map((text) => text.replace(/[:*]+$/, '').trim());
+    return wanted.map((name) => texts.find((text) => text.toLowerCase() === name) || name);
+  };
+  const at = (x, y) => {
+    let element = document.elementFromPoint(x, y);
+    if (!element) return null;
+    const label = element.closest('label');
+    if (label && label.control && !element.closest(KINDS.button)) element = label.control;
+    for (const kind of ['file', 'list', 'field', 'button']) {
+      const found = element.closest(KINDS[kind]);
+      if (found && found.tagName !== 'FIELDSET') {
+        const shown = kind === 'list' ? choicesOf(found).map((each) => each.text).filter(Boolean) : [];
+        return {kind, place: named(found, kind), value: 'value' in found && found.type !== 'password' && kind === 'field' ? String(found.value) : '', secret: found.type === 'password', options: shown.slice(0, 300), in_row: Boolean(found.closest('tr, [role=row]') && found.closest('table, [role=grid], [role=table]')?.querySelector('th, [role=columnheader]'))};
+      }
+    }
+    return {kind: 'text', text: textOf(element).slice(0, 200)};
+  };
+  // the labels of a form for signing in, where one shows
+  const signing = () => {
+    const [password] = [...document.querySelectorAll(KINDS.password)].filter(visible);
+    if (!password) return null;
+    const every = [...document.querySelectorAll(KINDS.field)].filter(visible);
+    const user = every[every.indexOf(password) - 1];
+    const button = [...document.querySelectorAll(KINDS.button)].filter((each) => visible(each) && (each.form ? each.form === password.form : password.compareDocumentPosition(each) & 4))[0];
+    return user && button ? {user: named(user, 'field').label || '', password: named(password, 'field').label || '', press: named(button, 'button').label || ''} : null;
+  };
   const fields = () => [...document.querySelectorAll('input, textarea')].filter((each) => visible(each) && (each.readOnly || each.disabled)).map((each) => key(each.value));
   return {
-    find, choose, read,
+    find, choose, read, at, signing,
     options: (element) => choicesOf(element).map((each) => each.text),
     shows: (text) => key(document.body ? document.body.innerText : '').includes(key(text)),
     holds: (text) => [...document.querySelectorAll('td, th, li, dd, output')].some((each) => visible(each) && key(textOf(each)) === key(text)) || fields().includes(key(text)),

@@ -131,6 +131,22 @@ class BrowserScreen:
         with _Telling():
             return bytes(self._driver.get_screenshot_as_png())
 
+    def at(self, x: float, y: float) -> dict[str, Any] | None:
+        """What stands at a point: its kind, and how it is named so that it is found again."""
+        with _Telling():
+            found = self._run("return metrikon.at(arguments[0], arguments[1])", x, y)
+        return dict(found) if isinstance(found, dict) else None
+
+    def signing(self) -> dict[str, str] | None:
+        """The labels of the form for signing in that shows."""
+        with _Telling():
+            found = self._run("return metrikon.signing()")
+        return dict(found) if isinstance(found, dict) else None
+
+    def address(self) -> str:
+        """Where it is now."""
+        return str(self._driver.current_url)
+
     def _found(self, place: Place, kind: str) -> Any:
         """The one thing of a kind at a place; it is waited for."""
         until = time.monotonic() + self._patience

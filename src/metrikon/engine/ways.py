@@ -54,15 +54,15 @@ class Ways:
         return {row["name"]: self.get(row["name"], row["version"])[0].takes for row in self.all()}
 
     @contextmanager
-    def screen(self, way: WayIn) -> Iterator[Screen]:
-        """A screen of the program of a way in, in its turn. Raises `FetchFailed`."""
-        outside, connection = self._outside(), way.connection
+    def screen(self, connection: str, patience: float) -> Iterator[Screen]:
+        """A screen of the program behind a connection, in its turn. `patience`: seconds for which it is waited for. Raises `FetchFailed`."""
+        outside = self._outside()
         outside.connections.at(connection, "")
         with self._lock:
             turn = self._turns.setdefault(connection, threading.Lock())
         with turn, outside.worked(connection, "screen"), browser(private=self._private, proxy=self._proxy) as (driver, guard):
             secret = outside.connections.signing
-            yield BrowserScreen(driver, lambda path: outside.connections.at(connection, path), lambda: secret(connection), way.patience, guard.fresh)
+            yield BrowserScreen(driver, lambda path: outside.connections.at(connection, path), lambda: secret(connection), patience, guard.fresh)
 
     def begin(self, key: str, run_id: str, path: str) -> tuple[str, str, str] | None:
         """Note that something is being entered, or who did so before: (state, run, path)."""

@@ -24,6 +24,8 @@ BODIES: dict[str, tuple[str, dict[str, Any], bool]] = {  # by operation: what it
     "putRecordType": ("The record type (JSON Schema 2020-12).", _SCHEMA, True),
     "touchedFlows": ("The record type as it would be; without one, as it is.", _SCHEMA, False),
     "meaningOfFields": ("A record type (JSON Schema 2020-12).", _SCHEMA, True),
+    "putWayIn": ("The way in (YAML 1.2).", _YAML, True),
+    "mappingOfFlow": ("A flow (YAML 1.2).", _YAML, True),
     "putDecisionTable": ("The decision table (YAML 1.2, or DMN 1.5 XML).", _TABLE, True),
 }
 PARAMETERS: dict[str, list[dict[str, Any]]] = {

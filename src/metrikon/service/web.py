@@ -40,6 +40,7 @@ from metrikon.service import (
     today,
     tokens,
     trials,
+    ways,
     webhooks,
 )
 from metrikon.service.asked import SignIn
@@ -116,6 +117,7 @@ def create(app: App) -> OpenAPI:
         judgements,
         keeping,
         status,
+        ways,
     ):
         flask.register_api(room.blueprint(app))
     flask.after_request(_headers)

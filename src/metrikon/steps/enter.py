@@ -61,7 +61,7 @@ def _entered(call: Call, workshop: Workshop, way: WayIn, plan: Plan, key: str, t
     """Carry the plan out. Whatever stops it before the last press leaves nothing behind: it may begin again."""
     sure = True
     try:
-        with workshop.ways.screen(way) as screen:
+        with workshop.ways.screen(way.connection, way.patience) as screen:
             return enter(screen, way, plan, workshop.file, dry=dry)
     except Stopped as error:
         sure = error.sure or bool(way.look_up)  # where it can be looked up, that is done before anything is entered

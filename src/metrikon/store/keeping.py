@@ -83,6 +83,12 @@ def packed_in(connection: Connection, run_ids: Iterable[str]) -> set[str]:
     return found | made
 
 
+def made_in(connection: Connection, run_id: str) -> set[str]:
+    """The files that the steps of a run made."""
+    query = select(journal.c.data).where(journal.c.run_id == run_id, func.instr(journal.c.data, b'"made_files"') > 0)
+    return {str(each) for data in connection.execute(query).scalars() for each in loads(data).get("made_files", ())}
+
+
 def _made_elsewhere(connection: Connection, but: Collection[str]) -> set[str]:
     """Files that the steps of other runs made."""
     query = select(journal.c.run_id, journal.c.data).where(func.instr(journal.c.data, b'"made_files"') > 0)

@@ -12,6 +12,7 @@ import { besides } from "./besides";
 import { ComesIn } from "./ComesIn";
 import { Connections } from "./Connections";
 import { Lists } from "./Lists";
+import { WaysIn } from "./WaysIn";
 import { fieldsOf, MANNERS, TYPES, withRows, type FieldRow } from "./fields";
 
 type Schema = Record<string, unknown>;
@@ -47,6 +48,7 @@ export function RecordTypes(): ReactNode {
       </p>
       <Lists />
       <Connections />
+      <WaysIn />
       <ComesIn />
       <h2>Models</h2>
       <ul className="list sheet">
