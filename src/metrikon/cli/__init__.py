@@ -31,6 +31,7 @@ from metrikon.cli import (
     service,
     setup,
     trial,
+    ways,
 )
 from metrikon.cli.common import CommandFailed
 from metrikon.client import ClientError, NotAllowed, Unreachable
@@ -74,6 +75,7 @@ def parser() -> argparse.ArgumentParser:
         models,
         keeping,
         connections,
+        ways,
         intakes,
         sandbox,
         lists,

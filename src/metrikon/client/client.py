@@ -19,9 +19,10 @@ from metrikon.client.intakes import IntakeCalls
 from metrikon.client.judgements import JudgementCalls
 from metrikon.client.people import PeopleCalls
 from metrikon.client.things import Arrived, Entry, Item, Record, Run
+from metrikon.client.ways import WayCalls
 
 
-class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCalls):
+class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCalls, WayCalls):
     """A service at an address. `token` comes from `metrikon tokens add`."""
 
     def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None) -> None:
