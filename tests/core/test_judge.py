@@ -204,15 +204,3 @@ def test_the_total_is_the_share_of_all_scales_by_weight_and_lies_within_its_labe
 
 def test_a_task_is_sent_and_read_again_as_it_was() -> None:
     assert tasks.unpacked(tasks.packed(TASK)) == TASK
-
-
-def test_a_mark_that_rests_on_nothing_is_asked_for_once_more_and_what_is_then_quoted_counts() -> None:
-    groundless = {**GOOD, "propagation": {**GOOD["propagation"], "words": "ten years of orchids", "mark": 3}}
-    index = Index(set_out(CV))
-    (first,) = tasks.asks(TASK, index, ASKING)
-    asked = tasks.settled(TASK, index, [Given(first.stage, json.dumps(groundless), "m", 0)], ASKING)
-    (once_more,) = asked.next
-    assert "propagation: “ten years of orchids”" in once_more.messages[-1]["content"]
-    answers = [Given(first.stage, json.dumps(groundless), "m", 0), Given(first.stage, json.dumps(GOOD), "m", 0, tries=once_more.tries)]
-    verdict = tasks.settled(TASK, index, answers, ASKING)
-    assert (verdict.next, stops(verdict), verdict.result["marks"][0]["mark"]) == ((), [], 2)

@@ -13,7 +13,7 @@ from metrikon.connections.finding import SCRIPT
 from metrikon.core.entering.way import Place, SignIn
 from metrikon.ports.screen import ScreenStopped
 
-QUIET, LOOK = 0.25, 0.05  # seconds for which a screen must stay the same, and between looks
+QUIET, LOOK = 0.1, 0.03  # seconds for which a screen must stay the same, and between looks
 
 
 class BrowserScreen:

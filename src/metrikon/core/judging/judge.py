@@ -147,30 +147,14 @@ def _read(task: Judge, index: Index, given: Sequence[Given], asking: Asking, sta
         read = {each.name: _one(each, value.get(each.name), index) for each in task.criteria} if isinstance(value, Mapping) else {}
         missing = [each for each in task.criteria if read.get(each.name) is None]
         wrong = problem or (f"Each of {', '.join(each.name for each in missing)} wants a mark of its scale: {_scales(missing)}." if missing else "")
-        groundless = _groundless(task, read)
-        more = again(put[part], answer, wrong or groundless) if (wrong or groundless) and part in put else None
-        following += [more] if more else []
-        problems += [no_answer(wrong)] if wrong and not more else []
+        if wrong:
+            more = again(put[part], answer, wrong) if part in put else None
+            following += [more] if more else []
+            problems += [] if more else [no_answer(wrong)]
         for name, each in read.items():
             if each is not None and (name not in said or (each.mark, each.sure) > (said[name].mark, said[name].sure)):
                 said[name] = each
     return said, problems, following
-
-
-def _groundless(task: Judge, read: Mapping[str, _Said | None]) -> str:
-    """What is said of marks above the lowest that rest on no words of the document: it is asked once more; nothing where there are none."""
-    found = [
-        (each, said)
-        for each in task.criteria
-        if (said := read.get(each.name)) is not None and said.mark != each.scale[0].mark and said.evidence is None
-    ]
-    if not found:
-        return ""
-    told = "; ".join(f"{each.name}: “{said.words[:80]}”" if said.words else f"{each.name}: no words" for each, said in found)
-    return (
-        f"These words do not stand in the document ({told}). Copy for each of {', '.join(each.name for each, _ in found)} the words of the document that earn "
-        "the mark, letter by letter; where none do, words is null and the mark is the lowest."
-    )
 
 
 def _scales(criteria: Sequence[Criterion]) -> str:
