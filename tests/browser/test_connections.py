@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 
 from selenium import webdriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from metrikon.sandbox.records import TOKEN
+from metrikon.sandbox.services import Services
 from tests.browser.conftest import signed_in
 from tests.helpers import Running, eventually
 
@@ -45,3 +48,31 @@ def test_a_connection_is_made_tested_changed_and_removed(browser: webdriver.Chro
     desk.read("There is no connection yet.")
     assert service.client.connections() == []
     assert desk.complaints() == []
+
+
+def test_a_service_is_described_and_its_notes_are_looked_over_and_confirmed(browser: webdriver.Chrome, running: Callable[..., Running]) -> None:
+    service, services = running(fetch_private=True), Services().start()
+    try:
+        service.client.put_connection("crm", f"{services.url}/records", way="bearer", secret=TOKEN)
+        desk = signed_in(browser, service)
+        desk.go("/setup")
+        desk.click("records")
+        desk.read("It is not described")
+        desk.click("Ask it")
+        desk.read("These notes are a guess")
+        desk.read("waits for a person when its writing was cut off")
+        notes = desk.see("textarea[aria-label='Notes of crm']")
+        told = json.loads(str(notes.get_property("value")))
+        assert told["records"]["contacts"]["create"] == "makeContact"
+        told["records"]["contacts"]["key_field"], told["records"]["contacts"]["found_within"] = "external_id", 5
+        told["records"]["contacts"]["find"]["by"]["external_id"] = "external_id"
+        script = "const set = Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set; set.call(arguments[0], arguments[1]); arguments[0].dispatchEvent(new Event('input', {bubbles: true}));"
+        browser.execute_script(script, notes, json.dumps(told))
+        desk.click("Confirm the notes")
+        desk.read("is looked for before it is made again")
+        assert service.client.connection_description("crm")["notes"]["records"]["contacts"]["found_within"] == 5
+        browser.execute_script(script, desk.see("textarea[aria-label='Notes of crm']"), '{"records": {"contacts": {"create": "makeContct"}}}')
+        desk.click("Confirm the notes")
+        desk.read("no operation 'makeContct'")
+    finally:
+        services.stop()

@@ -56,6 +56,7 @@ export type MappingList = Schemas["MappingList"];
 export type WayIn = Schemas["WayInView"];
 export type TriedWay = Schemas["TriedWay"];
 export type Shown = Schemas["ShowView"];
+export type Described = Schemas["DescribedView"];
 export type HeldName = Schemas["HeldName"];
 export type Intake = Schemas["IntakeView"];
 export type IntakeList = Schemas["IntakeList"];

@@ -6,6 +6,7 @@ import { call, type Connection } from "../../api/call";
 import { useMay } from "../../api/may";
 import { Empty, Problem, When } from "../../parts/bits";
 import { Called } from "./Called";
+import { Service } from "./Service";
 
 type Kind = Connection["way"]["kind"];
 interface Draft {
@@ -40,6 +41,7 @@ export function Connections(): ReactNode {
   const found = useQuery({ queryKey: ["connections"], queryFn: () => call<{ items: Connection[] }>("GET", "/api/connections") });
   const [draft, setDraft] = useState<Draft | null>(null);
   const [open, setOpen] = useState("");
+  const [served, setServed] = useState("");
   const anew = (): Promise<void> => client.invalidateQueries({ queryKey: ["connections"] });
   const test = useMutation({ mutationFn: (name: string) => call<Connection>("POST", `/api/connections/${name}/test`), onSuccess: anew });
   const consent = useMutation({ mutationFn: (name: string) => call<{ url: string }>("POST", `/api/connections/${name}/consent`), onSuccess: ({ url }) => window.location.assign(url) });
@@ -78,7 +80,12 @@ export function Connections(): ReactNode {
               {(each.flows ?? []).join(", ") || "no flow names it"}{" "}
               <button className="word small" aria-expanded={open === each.name} onClick={() => setOpen(open === each.name ? "" : each.name)}>
                 calls
-              </button>
+              </button>{" "}
+              {each.address.startsWith("http") && (
+                <button className="word small" aria-expanded={served === each.name} onClick={() => setServed(served === each.name ? "" : each.name)}>
+                  records
+                </button>
+              )}
             </span>
             {builder && (
               <span style={{ display: "flex", gap: 6 }}>
@@ -99,6 +106,7 @@ export function Connections(): ReactNode {
               </span>
             )}
             {open === each.name && <Called name={each.name} />}
+            {served === each.name && <Service name={each.name} />}
           </li>
         ))}
       </ul>
