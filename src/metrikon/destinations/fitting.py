@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 from sqlalchemy import Boolean, Column, Date, DateTime, Float, Integer, Numeric, String, Table, Text, Time
@@ -80,22 +81,47 @@ def as_moment(text: str) -> datetime | None:
 
 def fitted(column: Column[Any], value: Any, *, refuse: bool = False) -> Any:
     """A value as its column holds it. Raises `Unfit`. `refuse`: signs that it cannot hold are not left out, but refused."""
-    kind = column.type
-    if value is None:
-        return None
-    if isinstance(kind, Boolean):
-        return _yes_no(column, value)
-    if isinstance(kind, Float):
-        return float(_number(column, value))
-    if isinstance(kind, Integer | Numeric | ExactNumber):
-        return _in_bounds(column, _number(column, value))
-    if isinstance(kind, Date):
-        return _day(column, value)
-    if isinstance(kind, DateTime):
-        return _moment(column, value)
-    if isinstance(kind, Time):
-        return _time(column, value)
-    return _text(column, value, refuse)
+    return fitter(column, refuse=refuse)(value)
+
+
+def fitter(column: Column[Any], *, refuse: bool = False) -> Callable[[Any], Any]:
+    """What makes values fit for a column, worked out once for many of them; it raises as `fitted`."""
+    kind: Any = column.type
+    ways: list[tuple[Any, Callable[[Any], Any]]] = [
+        (Boolean, lambda value: _yes_no(column, value)),
+        (Float, lambda value: float(_number(column, value))),
+        (Integer | Numeric | ExactNumber, lambda value: _in_bounds(column, _number(column, value))),
+        (Date, lambda value: _day(column, value)),
+        (DateTime, lambda value: _moment(column, value)),
+        (Time, lambda value: _time(column, value)),
+    ]
+    way = next((way for types, way in ways if isinstance(kind, types)), None)
+    if way is None:
+        bounded = getattr(kind, "length", None) is not None or getattr(kind, "charset", None) is not None
+        way = partial(_text, column, refuse=refuse) if bounded else _quick_text(partial(_text, column, refuse=refuse))
+    elif isinstance(kind, ExactNumber) and kind.precision is None and kind.scale is None:
+        way = _quick_number(way)
+    return lambda value: None if value is None else way(value)
+
+
+def _quick_number(way: Callable[[Any], Any]) -> Callable[[Any], Any]:
+    """What most numbers are takes no second look."""
+
+    def quick(value: Any) -> Any:
+        if type(value) is Decimal:
+            _, digits, exponent = value.as_tuple()
+            if len(digits) <= DIGITS and isinstance(exponent, int) and -DIGITS < exponent <= 0 and len(digits) - exponent <= DIGITS:
+                return value
+        elif type(value) is int and -(10**DIGITS) < value < 10**DIGITS:
+            return Decimal(value)
+        return way(value)
+
+    return quick
+
+
+def _quick_text(way: Callable[[Any], Any]) -> Callable[[Any], Any]:
+    """What most texts are takes no second look."""
+    return lambda value: value if type(value) is str and value.isprintable() else way(value)
 
 
 def _wrong(column: Column[Any], value: Any, what: str) -> Unfit:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any, Literal
@@ -67,6 +67,7 @@ class SqlDestination(Usual):
         self._schema, _, self._bare = table.rpartition(".")
         self._former: Former[str] | None = None  # keys that an earlier version has written; no more of them come
         self._last: tuple[Table, tuple[str, ...], list[tuple[str, Column[Any]]]] | None = None
+        self._fit: tuple[Any, list[tuple[str, str, Callable[[Any], Any]]]] | None = None
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
 
     @property
@@ -140,13 +141,16 @@ class SqlDestination(Usual):
             blank = {} if self._own else {column.name: None for column in table.columns if column.server_default is None}
             own = "" if self._own else self._key_columns(table)[0].name
             connection.execute(self._insert(table), [self._values(table, row, blank, own) for row in fresh.values()])
-        receipts = []
+        receipts, place = [], f"table {self.name}"
         for row, key in zip(rows, keys, strict=True):
             new = fresh.get(key) is row
-            left = self._set(connection, table, row, there.get(key, key)) if row.sets and not new else []
-            became: Literal["written", "updated", "there already", "not there"] = "written" if new else "updated" if row.sets else "there already"
+            if new:
+                receipts.append(Receipt(row.key, "written", place))
+                continue
+            left = self._set(connection, table, row, there.get(key, key)) if row.sets else []
+            became: Literal["updated", "there already", "not there"] = "updated" if row.sets else "there already"
             became = "not there" if row.only and key not in there and key not in fresh else became
-            receipts.append(Receipt(row.key, became, f"table {self.name}", left))
+            receipts.append(Receipt(row.key, became, place, left))
         return receipts
 
     def _key(self, table: Table, row: Row) -> Any:
@@ -171,7 +175,7 @@ class SqlDestination(Usual):
             some = keys[start : start + AT_ONCE]
             among = columns[0].in_([key[0] for key in some]) if len(columns) == 1 else or_(*(_is(columns, key) for key in some))
             found.update({tuple(row): tuple(row) for row in connection.execute(select(*columns).where(among))})
-        if not self._own:
+        if not self._own and (self._former is None or self._former):
             found.update({(row.key,): (held,) for row in rows if (row.key,) not in found and (held := self._held_before(connection, table, row))})
         return found
 
@@ -277,11 +281,19 @@ class SqlDestination(Usual):
     def _values(self, table: Table, row: Row, blank: Mapping[str, Any], own: str) -> dict[str, Any]:
         """A row as it is inserted. `blank`: nothing for every column that has no value of its own; `own`: the name of the column of our keys."""
         values = dict(blank)
-        for name, column in self._columns(table, row):
-            values[column.name] = fitting.fitted(column, row.values[name], refuse=self._refuse)
+        given = row.values
+        for name, column, fit in self._fitters(table, row):
+            values[column] = fit(given[name])
         if own:
             values[own] = row.key
         return values
+
+    def _fitters(self, table: Table, row: Row) -> list[tuple[str, str, Callable[[Any], Any]]]:
+        """(name in the flow, name in the table, what makes values fit) of the columns of a row; worked out once for rows of the same names."""
+        columns = self._columns(table, row)
+        if self._fit is None or self._fit[0] is not columns:
+            self._fit = (columns, [(name, str(column.name), fitting.fitter(column, refuse=self._refuse)) for name, column in columns])
+        return self._fit[1]
 
     def _columns(self, table: Table, row: Row) -> list[tuple[str, Column[Any]]]:
         """The columns that a row has values for, by the names that the flow gives them; looked up once for rows of the same names."""
