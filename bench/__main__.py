@@ -24,6 +24,7 @@ ALL = {
     "journal": language.journal_steps,
     "many waiting": language.many_waiting,
     "kills": kills.kills,
+    "kills out": kills.kills_out,
     "one urgent": urgent.one_urgent,
     "mails": coming.mails_taken,
     "posts": coming.posts_accepted,
