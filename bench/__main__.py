@@ -9,7 +9,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from bench import accuracy, coming, going, growth, judging, kills, language, misbehaving, reading, throughput, urgent
+from bench import accuracy, coming, going, growth, judging, kills, language, misbehaving, reading, screens, throughput, urgent
 from bench.report import Result, write
 
 ALL = {
@@ -31,6 +31,7 @@ ALL = {
     "preview": coming.preview_memory,
     "rows out": going.rows_out,
     "workbooks": going.workbooks,
+    "screens": screens.screens,
     "text PDFs": reading.text_pdfs,
     "grounding": reading.grounding,
     "without a model": reading.without_a_model,

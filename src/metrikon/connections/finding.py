@@ -158,6 +158,18 @@ window.metrikon = window.metrikon || (() => {
     shows: (text) => key(document.body ? document.body.innerText : '').includes(key(text)),
     holds: (text) => [...document.querySelectorAll('td, th, li, dd, output')].some((each) => visible(each) && key(textOf(each)) === key(text)) || fields().includes(key(text)),
     messages: (places) => [...new Set(places.flatMap((path) => { try { return [...document.querySelectorAll(path)]; } catch (error) { return []; } }).filter(visible).map(textOf).filter(Boolean))],
+    // tells `done` when nothing has changed for some milliseconds and the page is complete
+    quiet: (calm, most, done) => {
+      const began = performance.now();
+      let last = began;
+      const watching = new MutationObserver(() => { last = performance.now(); });
+      watching.observe(document, {subtree: true, childList: true, attributes: true, characterData: true});
+      const look = () => {
+        const now = performance.now();
+        if ((document.readyState === 'complete' && now - last >= calm) || now - began > most) { watching.disconnect(); done(metrikon.state()); } else setTimeout(look, 15);
+      };
+      setTimeout(look, calm);
+    },
     state: () => [document.readyState, location.href, document.getElementsByTagName('*').length, document.body ? document.body.innerText.length : 0, 'status=' + ((performance.getEntriesByType('navigation')[0] || {}).responseStatus || 0)].join(' '),
     namesOf, visible, key, plain, KINDS,
   };

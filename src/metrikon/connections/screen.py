@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+import base64
 import re
 import tempfile
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from metrikon.connections.finding import SCRIPT
 from metrikon.core.entering.way import Place, SignIn
 from metrikon.ports.screen import ScreenStopped
 
-QUIET, LOOK = 0.1, 0.03  # seconds for which a screen must stay the same, and between looks
+QUIET, LOOK = 0.05, 0.02  # seconds for which a screen must stay the same, and between looks
+
+
+class Found(NamedTuple):
+    """Something on the screen: the element, its type, and what it holds."""
+
+    element: Any
+    kind: str
+    held: str
 
 
 class BrowserScreen:
@@ -55,38 +64,38 @@ class BrowserScreen:
             return bool(self._run("return metrikon.find(arguments[0], 'password').length === 1", Place(label=said.password)))
 
     def fill(self, place: Place, text: str) -> None:
-        element = self._found(place, "field")
-        self._type(element, text)
-        held = str(element.get_property("value") or "")
+        found = self._found(place, "field")
+        self._type(found, text)
+        held = str(found.element.get_property("value") or "")
         if " ".join(held.split()) != " ".join(text.split()):
             raise ScreenStopped(f"The field {place.told} holds {held[:80]!r} after {text[:80]!r} was typed into it: it takes no such value.")
 
-    def _type(self, element: Any, text: str) -> None:
+    def _type(self, found: Found, text: str) -> None:
+        element, kind, held = found
         with _Telling():
-            kind = str(element.get_attribute("type") or "")
             if kind in ("checkbox", "radio"):
                 if bool(element.is_selected()) != (text.lower() in ("true", "yes", "1", "on")):
                     element.click()
             elif kind in ("date", "time", "datetime-local", "month", "color", "range"):
                 self._driver.execute_script(_SET, element, text)
             else:
-                element.clear()
+                if held:
+                    element.clear()
                 element.send_keys(text)
 
     def choose(self, place: Place, option: str, otherwise: str) -> str:
         with _Telling():
-            element = self._found(place, "list")
-            found = self._driver.execute_script("return metrikon.choose(arguments[0], arguments[1], arguments[2])", element, option, otherwise)
+            element = self._found(place, "list").element
+            found = self._run("return metrikon.choose(arguments[0], arguments[1], arguments[2])", element, option, otherwise)
             if found is None:
-                known = self._driver.execute_script("return metrikon.options(arguments[0])", element)
+                known = self._run("return metrikon.options(arguments[0])", element)
                 raise ScreenStopped(
                     f"The list {place.told} has no {option[:80]!r}{f' and no {otherwise!r}' if otherwise else ''}. It has: {', '.join(map(str, known))[:300]}."
                 )
-            self._rest()
             return str(found)
 
     def press(self, place: Place) -> None:
-        element = self._found(place, "button")
+        element = self._found(place, "button").element
         self._fresh()
         time.sleep(LOOK)  # the browser sees that its connections are closed
         with _Telling():
@@ -94,7 +103,7 @@ class BrowserScreen:
             self._rest()
 
     def attach(self, place: Place, name: str, data: bytes) -> None:
-        element = self._found(place, "file")
+        element = self._found(place, "file").element
         with _Telling(), tempfile.TemporaryDirectory(prefix="metrikon-paper-") as folder:
             path = Path(folder) / ("".join("_" if sign in "/\\\0" else sign for sign in name).strip(". ")[:150] or "paper")
             path.write_bytes(data)
@@ -128,8 +137,14 @@ class BrowserScreen:
             return [str(each) for each in self._run("return metrikon.messages(arguments[0])", list(places))]
 
     def picture(self) -> bytes:
+        from selenium.common.exceptions import WebDriverException
+
         with _Telling():
-            return bytes(self._driver.get_screenshot_as_png())
+            try:  # Chromium's own way is twice as fast as the protocol's
+                told = self._driver.execute_cdp_cmd("Page.captureScreenshot", {"format": "png", "optimizeForSpeed": True})
+                return base64.b64decode(told["data"])
+            except (WebDriverException, KeyError):
+                return bytes(self._driver.get_screenshot_as_png())
 
     def at(self, x: float, y: float) -> dict[str, Any] | None:
         """What stands at a point: its kind, and how it is named so that it is found again."""
@@ -147,14 +162,16 @@ class BrowserScreen:
         """Where it is now."""
         return str(self._driver.current_url)
 
-    def _found(self, place: Place, kind: str) -> Any:
+    def _found(self, place: Place, kind: str) -> Found:
         """The one thing of a kind at a place; it is waited for."""
         until = time.monotonic() + self._patience
         while True:
             with _Telling():
-                found = self._run("return metrikon.find(arguments[0], arguments[1])", place, kind)
+                found = self._run(
+                    "return metrikon.find(arguments[0], arguments[1]).map((each) => [each, each.type || '', each.value || ''])", place, kind
+                )
             if len(found) == 1:
-                return found[0]
+                return Found(*found[0])
             if found or time.monotonic() > until:
                 break
             time.sleep(LOOK)
@@ -169,21 +186,28 @@ class BrowserScreen:
 
     def _run(self, script: str, *given: Any) -> Any:
         plain = [each.model_dump() if isinstance(each, Place) else each for each in given]
-        return self._driver.execute_script(f"{SCRIPT}\n{script}", *plain)
+        found = self._driver.execute_script(f"if (!window.metrikon) return 'not there yet'; {script}", *plain)
+        if found != "not there yet":
+            return found
+        return self._driver.execute_script(f"{SCRIPT}\n{script}", *plain)  # a new page
 
     def _rest(self) -> None:
-        """Wait until the screen has stayed the same for a moment."""
+        """Wait until the screen has stayed the same for a moment; a page that makes way for another is looked at anew."""
+        from selenium.common.exceptions import JavascriptException, StaleElementReferenceException
+
         until = time.monotonic() + self._patience
-        last, since = "", time.monotonic()
+        script = "const done = arguments[arguments.length - 1]; window.metrikon ? metrikon.quiet(arguments[0], arguments[1], done) : done('');"
         while time.monotonic() < until:
-            now = str(self._driver.execute_script(f"{SCRIPT}\nreturn metrikon.state()"))
+            try:
+                now = str(self._driver.execute_async_script(script, QUIET * 1000, (until - time.monotonic()) * 1000))
+            except (JavascriptException, StaleElementReferenceException):
+                time.sleep(LOOK)
+                continue
             if " chrome-error:" in now or _GONE.search(now):
                 raise ScreenStopped("The program does not answer.", passing=True)
-            if now != last or not now.startswith("complete"):
-                last, since = now, time.monotonic()
-            elif time.monotonic() - since >= QUIET:
+            if now.startswith("complete"):
                 return
-            time.sleep(LOOK)
+            self._run("return true")  # a new page: what looks at it is not there yet
         raise ScreenStopped(f"The program did not come to rest within {self._patience:g} seconds.", passing=True)
 
 

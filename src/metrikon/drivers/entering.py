@@ -94,8 +94,8 @@ class _Walk:
     def do(self, action: Action, following: Action | None, *, pictures: bool = True) -> None:
         """Do one thing, and look whether the screen is as it was to be."""
         screen, self.at = self._screen, action.told
-        if self._signed is not None and action.verb not in ("open", "sign_in") and screen.signed_out(self._signed):
-            raise ScreenStopped("The program's session ran out: it asks to sign in again.")
+        if action.verb == "expect":
+            self._still_in()
         if action.verb == "open":
             screen.open(action.text)
         elif action.verb == "sign_in" and action.sign_in is not None:
@@ -107,13 +107,26 @@ class _Walk:
             if pictures:
                 self.see(f"before {action.told}")
             self.pressed = self.pressed or action.last
-            screen.press(action.place)
+            try:
+                screen.press(action.place)
+            except ScreenStopped:
+                self._still_in()
+                raise
             if pictures:
                 self.see(f"after {action.told}")
         elif action.place is not None:
-            self._put(action)
-        if action.verb in ("press", "open", "choose", "attach", "sign_in"):
+            try:
+                self._put(action)
+            except ScreenStopped:
+                self._still_in()
+                raise
+        if action.verb in ("press", "open", "attach", "sign_in"):
             self._listen(following)
+
+    def _still_in(self) -> None:
+        """Raises `ScreenStopped` where the program asks to sign in again."""
+        if self._signed is not None and self._screen.signed_out(self._signed):
+            raise ScreenStopped("The program's session ran out: it asks to sign in again.")
 
     def _put(self, action: Action) -> None:
         place, screen = action.place, self._screen
