@@ -6,6 +6,7 @@ import csv
 import hashlib
 import io
 import socket
+import sqlite3
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
@@ -18,6 +19,7 @@ import pytest
 from metrikon.app.assemble import App
 from metrikon.core.flows.connecting import Way
 from metrikon.core.flows.problems import BadFlow
+from metrikon.demo import report_template, scenario
 from metrikon.sandbox.services import Services
 from metrikon.store import journal, keeping, records
 from tests.helpers import at_rest, eventually, run_state
@@ -243,3 +245,22 @@ def test_a_row_that_is_no_number_or_has_no_currency_stops_the_total(app: App) ->
     run = _run(app, f"- {{name: month, tally: {{{SUMS}, most: 2}}}}", "parked")
     assert "more than 2 rows" in run_state(app, run)[1]
     at_rest(app, 2)
+
+
+def test_the_garden_s_report_of_a_month_is_made_from_its_own_template(app: App) -> None:
+    flow, name, template = scenario.report()
+    (app.home / "templates").mkdir()
+    (app.home / "templates" / name).write_bytes(template)
+    with sqlite3.connect(app.home / "ledger.db") as ledger:
+        ledger.execute("CREATE TABLE invoice_lines (delivery_key TEXT PRIMARY KEY, vendor TEXT, currency TEXT, date DATE, amount NUMERIC)")
+        ledger.executemany(
+            "INSERT INTO invoice_lines VALUES (?, ?, 'EUR', ?, ?)",
+            [("a", "Fernhill", "2026-04-02", 12.5), ("b", "Fernhill", "2026-04-30", 1.6), ("c", "Moorgate", "2026-05-01", 9)],
+        )
+    app.catalog.put_flow(flow)
+    run = str(app.arrivals.take("month-report", "upload", "m", "2026-04.txt", b"go").run_id)
+    eventually(lambda: run_state(app, run)[0] == "done")
+    made = office.Document(str(app.home / "reports" / "Report 2026-04-01.docx"))
+    assert "From 2026-04-01 to 2026-04-30. 2 lines of 1 suppliers are in the ledger." in [each.text for each in made.paragraphs]
+    assert [cell.text for cell in made.tables[0].rows[1].cells] == ["Fernhill", "2", "14.10", "EUR"]
+    assert report_template.template() == template, "the maker makes what ships"

@@ -63,6 +63,7 @@ def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         password = _prepare(app)
         _requests(app)
         form = _rounds(app)
+        _report(app)
         if stand_in:
             _judging(app)
         run_server(app, lambda server: _greet(app, server, password, form, out))
@@ -144,6 +145,16 @@ def _judging(app: App) -> None:
     _lay(app.home / "calls", scenario.calls())
     _lay(app.home / "applications", scenario.letters())
     _lay(app.home / "prices", scenario.price_lists("2026-03"))
+
+
+def _report(app: App) -> None:
+    """The flow of the month's report, with its template."""
+    flow, name, template = scenario.report()
+    place = app.home / "templates" / name
+    if not place.exists():
+        place.parent.mkdir(exist_ok=True)
+        place.write_bytes(template)
+    app.catalog.put_flow(flow)
 
 
 def _lay(folder: Path, files: Iterator[tuple[str, bytes]]) -> None:

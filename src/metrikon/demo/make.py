@@ -42,6 +42,10 @@ def main(arguments: list[str] | None = None) -> int:
             (given.folder.parent / part).mkdir(exist_ok=True)
             for name, data in files:
                 (given.folder.parent / part / name).write_bytes(data)
+        from metrikon.demo.report_template import NAME, template
+
+        (given.folder.parent / "templates").mkdir(exist_ok=True)
+        (given.folder.parent / "templates" / NAME).write_bytes(template())
         post = given.folder.parent / "mixed"
         post.mkdir(exist_ok=True)
         for each in mixed():

@@ -21,7 +21,7 @@ RIGHT_COLUMN = "speaks German and some Dutch and has held a licence for small ma
 _STILL = datetime.datetime(2026, 3, 1, 8, 0, 0)
 
 
-def _fixed(data: bytes) -> bytes:
+def fixed(data: bytes) -> bytes:
     """A ZIP-based file whose bytes do not depend on the clock."""
     out = io.BytesIO()
     with zipfile.ZipFile(io.BytesIO(data)) as given, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
@@ -59,7 +59,7 @@ def application_docx() -> bytes:
     made.add_paragraph("Two referees can be named.", style="List Bullet")
     out = io.BytesIO()
     made.save(out)
-    return _fixed(out.getvalue())
+    return fixed(out.getvalue())
 
 
 def stock_xlsx() -> bytes:
@@ -84,7 +84,7 @@ def stock_xlsx() -> bytes:
     secret.sheet_state = "hidden"
     out = io.BytesIO()
     book.save(out)
-    return _fixed(out.getvalue())
+    return fixed(out.getvalue())
 
 
 _ODS = """<?xml version="1.0" encoding="UTF-8"?>
@@ -111,7 +111,7 @@ def hours_ods() -> bytes:
         made.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
         made.writestr("content.xml", _ODS.format(rows=rows))
         made.writestr("META-INF/manifest.xml", _MANIFEST)
-    return _fixed(out.getvalue())
+    return fixed(out.getvalue())
 
 
 def _canvas(out: io.BytesIO) -> Canvas:

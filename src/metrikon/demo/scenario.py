@@ -17,6 +17,7 @@ ROUNDS = "garden-rounds"
 CALLS = "visitor-line"
 POST = "garden-post"
 LISTS = "price-lists"
+REPORT = "month-report"
 RIGHT = ".right.json"
 AGAIN = "sent-again"  # in the name of a file that repeats another in other bytes
 
@@ -100,6 +101,12 @@ def price_lists(month: str) -> Iterator[tuple[str, bytes]]:
 def judging_flow(name: str) -> str:
     """A flow of the demo that judges: `CALLS`, `POST` or `LISTS`."""
     return (folder() / "flows" / f"{name}.yaml").read_text("utf-8")
+
+
+def report() -> tuple[str, str, bytes]:
+    """The flow of the month's report, and the name and bytes of its template."""
+    path = next((folder() / "templates").glob("*.docx"))
+    return (folder() / "flows" / f"{REPORT}.yaml").read_text("utf-8"), path.name, path.read_bytes()
 
 
 def invoice_type() -> str:
