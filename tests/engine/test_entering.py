@@ -163,6 +163,13 @@ def test_without_a_way_to_look_what_was_cut_off_waits_for_a_person_and_a_new_run
     app.answers.continue_run(run, "ada", unsure="went")
     _ends(app, run, "done")
     assert len(ledger.invoices) == 1
+    ledger.lose = 1
+    again = _take(app, "third.pdf", number="FN-3")
+    assert "cannot be told" in _ends(app, again, "parked")
+    ledger.invoices.pop()
+    app.answers.continue_run(again, "ada", unsure="again")
+    eventually(lambda: run_state(app, again)[0] == "done", 60)
+    assert [each["number"] for each in ledger.invoices] == ["FN-1", "FN-3"], "a person said that it is to be done again"
 
 
 @pytest.mark.parametrize(
