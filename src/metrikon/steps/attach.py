@@ -7,6 +7,7 @@ from metrikon.core.values.text import clean
 from metrikon.destinations.service import ServiceDestination
 from metrikon.ports.destination import Broken, Busy, Unsure
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import not_reached
 
 LARGEST = 50_000_000  # bytes
 
@@ -29,7 +30,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         service = ServiceDestination(workshop.outside, str(given["connection"]), str(given["records"]), list(by))
         place, id_ = service.attach(by, name, data, f"{call.run_id} {call.path}", cut_off=call.cut_off)
     except FetchFailed as error:
-        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+        raise not_reached(error) from error
     except Busy as error:
         raise StepFailed(str(error), again=True, cause="busy") from error
     except Unsure as error:

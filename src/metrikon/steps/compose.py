@@ -18,6 +18,7 @@ from metrikon.core.templates import docx, odt, page
 from metrikon.core.templates.filling import BadTemplate, Given, Picture
 from metrikon.core.values.text import clean
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import not_reached
 
 LARGEST = 20_000_000  # bytes of a template
 _FORMS = {"docx": docx.made, "odt": odt.made, "html": page.made}
@@ -65,7 +66,7 @@ def _template(call: Call, workshop: Workshop) -> bytes:
         try:
             data, _ = webdav.read(workshop.call, str(connection), path, LARGEST)
         except FetchFailed as error:
-            raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+            raise not_reached(error) from error
         if data is None:
             raise StepFailed(f"There is no template {path} on the server of {connection}. Put it there, or correct the flow; then continue.")
         return data

@@ -14,6 +14,7 @@ from metrikon.core.flows.keys import key_of
 from metrikon.drivers.entering import Entered, Seen, Stopped, enter
 from metrikon.ports.screen import ScreenStopped
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
+from metrikon.steps.failing import not_reached
 from metrikon.store import entered
 
 
@@ -79,7 +80,7 @@ def _entered(call: Call, workshop: Workshop, way: WayIn, plan: Plan, key: str, t
     except ScreenStopped as error:
         raise StepFailed(str(error), again=error.passing, cause="unreachable" if error.passing else "") from error
     except FetchFailed as error:
-        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+        raise not_reached(error) from error
     finally:
         if sure and not dry:
             workshop.ways.forget(key)

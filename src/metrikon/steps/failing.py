@@ -1,7 +1,8 @@
-"""Why a step that asks a model of a document did not come to its end."""
+"""Why a step that asks something outside did not come to its end: a model, a service."""
 
 from __future__ import annotations
 
+from metrikon.connections.fetching import FetchFailed
 from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import KILLS, Call, ReaderDied, StepFailed, WorkFailed
@@ -22,3 +23,8 @@ def failure(error: Exception, call: Call) -> StepFailed:
     if isinstance(error, WorkFailed):
         return StepFailed(f"{call.file_name}: {error}", again=True, cause="machine")
     return StepFailed(f"{call.file_name}, while it was worked on: {error}", again=call.attempt < KILLS, wait=0.2, cause="machine")
+
+
+def not_reached(error: FetchFailed, told: str = "") -> StepFailed:
+    """A service outside did not do what was asked. `told`: in other words than the error's own."""
+    return StepFailed(told or str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn")

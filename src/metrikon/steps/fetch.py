@@ -13,6 +13,7 @@ from metrikon.core.feel.scopes import Bound
 from metrikon.core.services.request import Unfit, asked
 from metrikon.core.values.exact import NotJson, as_kept, loads
 from metrikon.ports.step import Call, Made, Outcome, StepFailed, Transaction, Workshop
+from metrikon.steps.failing import not_reached
 from metrikon.store import fetched
 from metrikon.store.fetched import KeptPage
 
@@ -62,7 +63,7 @@ def _asked(call: Call, workshop: Workshop) -> dict[str, Any]:
     except Unfit as error:
         raise StepFailed(f"{error} Correct the flow, then continue.") from error
     except FetchFailed as error:
-        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+        raise not_reached(error) from error
     return {"answer": as_kept(_as_json(found.data, found.url)) if found.data else None, "status": found.status}
 
 
@@ -70,7 +71,7 @@ def _fetched(wanted: Wanted, workshop: Workshop) -> KeptPage:
     try:
         found: KeptPage = workshop.fetch(wanted)
     except FetchFailed as error:
-        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+        raise not_reached(error) from error
     return found
 
 

@@ -16,6 +16,7 @@ from metrikon.core.feel import BadExpression, FeelError
 from metrikon.core.feel.holes import fill_text
 from metrikon.core.values.text import clean
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import not_reached
 
 UNSURE = "Whether the mail went out cannot be told. Look among the sent mails: then say that it went, or send it again."
 
@@ -41,7 +42,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         if error.sent and not _found_sent(call, workshop, id_):
             raise StepFailed(f"{error} {UNSURE}", unsure=result) from error
         if not error.sent:
-            raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+            raise not_reached(error) from error
         refused = {}
     _keep(call, workshop, message)
     return Outcome({**result, "refused": refused})

@@ -13,6 +13,7 @@ from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
 from metrikon.core.values.exact import NotJson, as_kept, dumps, loads
 from metrikon.core.values.text import clean
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import not_reached
 
 API, LARGEST, SECONDS = "_matrix/client/v3", 1_000_000, 60.0
 PICTURES = {b"\x89PNG": "image/png", b"\xff\xd8\xff": "image/jpeg", b"GIF8": "image/gif"}
@@ -27,7 +28,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         return Outcome({"id": _said(call, workshop, own) if given.get("room") else _handed(call, workshop, own)})
     except FetchFailed as error:
         told = f" It says: {clean(error.told)[:300]}" if error.told and error.status in (400, 403, 404, 409, 413, 422) else ""
-        raise StepFailed(f"{error}{told}", again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+        raise not_reached(error, f"{error}{told}") from error
 
 
 def _handed(call: Call, workshop: Workshop, own: str) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 from metrikon.connections.fetching import FetchFailed, Wanted
 from metrikon.core.values.rates import LARGEST, NoRate, Rates, rates
 from metrikon.ports.step import StepFailed, Workshop
+from metrikon.steps.failing import not_reached
 
 SECONDS, MOST_KNOWN = 30.0, 8
 
@@ -19,9 +20,7 @@ def rates_of(said: Mapping[str, Any], workshop: Workshop) -> Rates:
     try:
         kept = workshop.fetch(wanted)
     except FetchFailed as error:
-        raise StepFailed(
-            f"The rates could not be had: {error}", again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn"
-        ) from error
+        raise not_reached(error, f"The rates could not be had: {error}") from error
     try:
         return _read(kept.file, workshop)
     except NoRate as error:

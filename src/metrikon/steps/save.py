@@ -11,6 +11,7 @@ from metrikon.connections import webdav
 from metrikon.connections.fetching import FetchFailed
 from metrikon.ports.machine import short_of
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import not_reached
 
 MOST_NUMBERS = 10_000
 LARGEST = 200_000_000  # bytes of a file that is compared
@@ -99,5 +100,5 @@ def _on_server(call: Call, workshop: Workshop, path: str, data: bytes) -> dict[s
             if status != 412:
                 return {"place": target, "result": "written"}
     except FetchFailed as error:
-        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+        raise not_reached(error) from error
     raise StepFailed(f"There are {MOST_NUMBERS} files of the name {path} already.")

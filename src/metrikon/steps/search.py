@@ -10,6 +10,7 @@ from metrikon.core.values.exact import as_kept
 from metrikon.destinations.service import ServiceDestination
 from metrikon.ports.destination import Broken, Busy
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import not_reached
 
 PAGES, SECONDS = 50, 30.0
 
@@ -19,7 +20,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     try:
         found, total = _by_words(call, workshop) if call.parameters.get("words") is not None else _records(call, workshop)
     except FetchFailed as error:
-        raise StepFailed(str(error), again=bool(error.cause), wait=error.wait, cause=error.cause, turn=error.cause == "turn") from error
+        raise not_reached(error) from error
     except Busy as error:
         raise StepFailed(str(error), again=True, cause="busy") from error
     except (Broken, BadSearch) as error:
