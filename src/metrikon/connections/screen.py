@@ -14,6 +14,7 @@ from metrikon.connections.finding import SCRIPT
 from metrikon.core.entering.way import Place, SignIn
 from metrikon.ports.screen import ScreenStopped
 
+SCRIPT_SECONDS, FILE_SECONDS = 4.0, 60.0  # that a script may take in the page, and one that reads a file
 QUIET, LOOK = 0.05, 0.02  # seconds for which a screen must stay the same, and between looks
 
 
@@ -39,7 +40,7 @@ class BrowserScreen:
     ) -> None:
         self._driver, self._joined, self._signing, self._patience, self._fresh = driver, joined, signing, patience, fresh
         driver.set_page_load_timeout(patience)
-        driver.set_script_timeout(min(30.0, patience))
+        driver.set_script_timeout(SCRIPT_SECONDS)
 
     def open(self, path: str) -> None:
         with _Telling():
@@ -109,7 +110,9 @@ class BrowserScreen:
             path.write_bytes(data)
             element.send_keys(str(path))
             self._rest()
+            self._driver.set_script_timeout(FILE_SECONDS)
             self._driver.execute_async_script(_READ_FILES, element)  # its bytes are with the page before the file goes
+            self._driver.set_script_timeout(SCRIPT_SECONDS)
 
     def shows(self, text: str, seconds: float) -> bool:
         until = time.monotonic() + seconds
@@ -193,14 +196,14 @@ class BrowserScreen:
 
     def _rest(self) -> None:
         """Wait until the screen has stayed the same for a moment; a page that makes way for another is looked at anew."""
-        from selenium.common.exceptions import JavascriptException, StaleElementReferenceException
+        from selenium.common.exceptions import JavascriptException, StaleElementReferenceException, TimeoutException
 
         until = time.monotonic() + self._patience
         script = "const done = arguments[arguments.length - 1]; window.metrikon ? metrikon.quiet(arguments[0], arguments[1], done) : done('');"
         while time.monotonic() < until:
             try:
-                now = str(self._driver.execute_async_script(script, QUIET * 1000, (until - time.monotonic()) * 1000))
-            except (JavascriptException, StaleElementReferenceException):
+                now = str(self._driver.execute_async_script(script, QUIET * 1000, min(until - time.monotonic(), SCRIPT_SECONDS / 2) * 1000))
+            except (JavascriptException, StaleElementReferenceException, TimeoutException):  # it made way for another page
                 time.sleep(LOOK)
                 continue
             if " chrome-error:" in now or _GONE.search(now):

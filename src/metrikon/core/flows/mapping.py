@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 from typing import Any
 
+from ruamel.yaml.error import YAMLError
+
 from metrikon.core.feel import BadExpression, parse
 from metrikon.core.feel.holes import Hole, holes
 from metrikon.core.feel.inferring import type_of
@@ -222,7 +224,12 @@ def _small(name: str) -> str:
 
 def remapped(text: str, where: Where, columns: Mapping[str, Any]) -> str:
     """The text of a flow with other columns at a place; all else stays as its author wrote it. Raises ValueError where there is no such place."""
-    at: Any = yaml_reader().compose(io.StringIO(text))
+    try:
+        at: Any = yaml_reader().compose(io.StringIO(text))
+    except YAMLError as error:
+        raise ValueError(f"The text is no YAML that can be read: {str(error).splitlines()[0][:200]}.") from error
+    if at is None or not where:
+        raise ValueError("The text holds nothing that could be changed.")
     for name in where:
         if isinstance(name, int):
             at = at.value[name] if isinstance(at.value, list) and name < len(at.value) else None
