@@ -124,7 +124,7 @@ def test_other_columns_are_put_into_the_text_and_all_else_stays(flow_style: bool
         assert line in made
     assert from_yaml(made)["steps"][:2] == from_yaml(text)["steps"][:2]
     for nothing in ("", "\x00", "a: [", "- 1"):
-        with pytest.raises(ValueError, match="The text|no steps"):
+        with pytest.raises(ValueError, match=r"The text|no steps"):
             remapped(nothing, ("steps", 2, "write", "columns"), columns)
     with pytest.raises(ValueError, match="no steps/7"):
         remapped(text, ("steps", 7, "write", "columns"), columns)

@@ -10,6 +10,7 @@ from difflib import SequenceMatcher
 from typing import Any
 
 from ruamel.yaml.error import YAMLError
+from ruamel.yaml.nodes import MappingNode, SequenceNode
 
 from metrikon.core.feel import BadExpression, parse
 from metrikon.core.feel.holes import Hole, holes
@@ -232,11 +233,13 @@ def remapped(text: str, where: Where, columns: Mapping[str, Any]) -> str:
         raise ValueError("The text holds nothing that could be changed.")
     for name in where:
         if isinstance(name, int):
-            at = at.value[name] if isinstance(at.value, list) and name < len(at.value) else None
+            at = at.value[name] if isinstance(at, SequenceNode) and name < len(at.value) else None
         else:
-            at = next((inner for key, inner in at.value if key.value == name), None) if isinstance(at.value, list) else None
+            at = next((inner for key, inner in at.value if key.value == name), None) if isinstance(at, MappingNode) else None
         if at is None:
             raise ValueError(f"The flow has no {'/'.join(map(str, where))}.")
+    if not isinstance(at, MappingNode):
+        raise ValueError(f"The flow has no columns at {'/'.join(map(str, where))}.")
     start, end = at.start_mark.index, at.end_mark.index
     end = start + len(text[start:end].rstrip())
     if at.flow_style or not at.value:
