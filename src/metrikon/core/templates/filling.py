@@ -100,11 +100,6 @@ def filled(root: Element, form: Form, given: Given) -> list[str]:
     return list(missing)
 
 
-def expressions_in(root: Element, form: Form) -> list[str]:
-    """The expressions of all holes, in order."""
-    return [expression for paragraph in form.paragraphs(root) for expression, _, _ in _holes(_joined(form.slots(paragraph)))]
-
-
 def _repeat(root: Element, form: Form, given: Given, missing: dict[str, None]) -> None:
     """Repeat each row with holes about an element of a list, the inner rows first."""
     if not given.lists:
@@ -212,3 +207,14 @@ def _cut(slots: Sequence[Slot], start: int, end: int) -> tuple[Slot, str, str]:
         at += len(text)
     assert first is not None
     return first, before, after
+
+
+def put_behind(slot: Slot, made: Element) -> None:
+    """Put an element right behind a piece of text; what it has behind itself stays with it."""
+    tail = made.tail
+    if slot.behind:
+        parent = slot.element.getparent()
+        parent.insert(parent.index(slot.element) + 1, made)
+    else:
+        slot.element.insert(0, made)
+    made.tail = tail

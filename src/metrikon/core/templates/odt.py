@@ -7,7 +7,7 @@ from typing import Any
 
 from lxml import etree
 
-from metrikon.core.templates.filling import BadTemplate, Given, Picture, Slot, filled
+from metrikon.core.templates.filling import BadTemplate, Given, Picture, Slot, filled, put_behind
 from metrikon.core.templates.packed import opened, packed, parsed, part, written
 
 _SPACES = {
@@ -49,7 +49,7 @@ class OpenForm:
         for line in reversed(others):
             made = etree.Element(f"{TEXT}line-break")
             made.tail = line
-            _put_behind(slot, made)
+            put_behind(slot, made)
 
     def show(self, slot: Slot, before: str, picture: Picture, after: str) -> None:
         slot.put(before)
@@ -66,18 +66,7 @@ class OpenForm:
             frame, f"{DRAW}image", {f"{XLINK}href": place, f"{XLINK}type": "simple", f"{XLINK}show": "embed", f"{XLINK}actuate": "onLoad"}
         )
         frame.tail = after
-        _put_behind(slot, frame)
-
-
-def _put_behind(slot: Slot, made: Any) -> None:
-    """Put an element right behind a piece of text; what it has behind itself stays with it."""
-    tail = made.tail
-    if slot.behind:
-        parent = slot.element.getparent()
-        parent.insert(parent.index(slot.element) + 1, made)
-    else:
-        slot.element.insert(0, made)
-    made.tail = tail
+        put_behind(slot, frame)
 
 
 def _in_order(paragraph: Any, found: list[Slot]) -> list[Slot]:

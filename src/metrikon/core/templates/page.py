@@ -8,7 +8,7 @@ from typing import Any
 
 from lxml import etree, html
 
-from metrikon.core.templates.filling import BadTemplate, Given, Picture, Slot, filled
+from metrikon.core.templates.filling import BadTemplate, Given, Picture, Slot, filled, put_behind
 
 LARGEST = 5_000_000  # bytes
 _INLINE = (
@@ -67,24 +67,14 @@ class PageForm:
         for line in reversed(others):
             made = etree.Element("br")
             made.tail = line
-            _put_behind(slot, made)
+            put_behind(slot, made)
 
     def show(self, slot: Slot, before: str, picture: Picture, after: str) -> None:
         slot.put(before)
         data = base64.b64encode(picture.data).decode()
         made = etree.Element("img", src=f"data:image/{picture.ending};base64,{data}", alt="", style="max-width: 100%")
         made.tail = after
-        _put_behind(slot, made)
-
-
-def _put_behind(slot: Slot, made: Any) -> None:
-    tail = made.tail
-    if slot.behind:
-        parent = slot.element.getparent()
-        parent.insert(parent.index(slot.element) + 1, made)
-    else:
-        slot.element.insert(0, made)
-    made.tail = tail
+        put_behind(slot, made)
 
 
 def made(template: bytes, given: Given) -> tuple[bytes, list[str]]:
