@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +33,7 @@ class DavServer:
 
     def __init__(self, root: Path) -> None:
         self.root = root
+        self.ails = ""  # "full", "over its quota", "read-only", "slow", "its answer lost": of what is put there
         root.mkdir(parents=True, exist_ok=True)
         config = {
             "provider_mapping": {"/": _Provider(str(root))},
@@ -40,11 +42,33 @@ class DavServer:
             "logging": {"enable": False},
             "lock_storage": True,
         }
-        self.server = wsgi.Server(("127.0.0.1", 0), WsgiDAVApp(config))
+        self._app = WsgiDAVApp(config)
+        self._begin(0)
+        self.url = f"http://127.0.0.1:{self.port}"
+
+    def _begin(self, port: int) -> None:
+        self.server = wsgi.Server(("127.0.0.1", port), self._answer)
         self.server.prepare()
-        self.url = f"http://127.0.0.1:{self.server.bind_addr[1]}"
+        self.port: int = self.server.bind_addr[1]
         self._thread = threading.Thread(target=self.server.serve, daemon=True)
         self._thread.start()
+
+    def _answer(self, environ: Any, start: Any) -> Any:
+        if environ["REQUEST_METHOD"] != "PUT" or not self.ails:
+            return self._app(environ, start)
+        if self.ails in ("full", "over its quota", "read-only"):
+            start("403 Forbidden" if self.ails == "read-only" else "507 Insufficient Storage", [("Content-Length", "0")])
+            return [b""]
+        if self.ails == "slow":
+            time.sleep(1.5)
+            return self._app(environ, start)
+        list(self._app(environ, lambda *_: None))  # it is done, and nobody hears of it
+        start("502 Bad Gateway", [("Content-Length", "0")])
+        return [b""]
+
+    def begin(self) -> None:
+        """Answer again, where it did before."""
+        self._begin(self.port)
 
     def end(self) -> None:
         """Answer no more."""

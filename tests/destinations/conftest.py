@@ -9,6 +9,12 @@ import pytest
 from tests.destinations.servers import MariaDB, PostgreSQL
 
 
+def pytest_generate_tests(metafunc: pytest.Metafunc) -> None:
+    """Each destination is tried with all that can ail it."""
+    if "ail" in metafunc.fixturenames:
+        metafunc.parametrize("ail", [name for name, comes in metafunc.cls.ails.items() if not isinstance(comes, str)])
+
+
 @pytest.fixture(scope="session")
 def postgresql() -> Iterator[PostgreSQL]:
     made = PostgreSQL()

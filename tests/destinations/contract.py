@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import threading
+import time
+from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import pytest
 
 from metrikon.destinations.memory import MemoryDestination
 from metrikon.destinations.sql import SqlDestination
-from metrikon.ports.destination import Destination, Row, Searchable
+from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Row, Searchable, Unsure
 
 VALUES = {"Vendor": "Fernhill", "Line": 1, "Amount": Decimal("97.00"), "Date": "2026-03-04", "Due": None}
 
@@ -19,8 +23,17 @@ def row(key: str, **changes: Any) -> Row:
     return Row(key, {**VALUES, **changes})
 
 
+AILS = ("full", "over its quota", "read-only", "locked", "slow", "gone", "its answer lost", "changed meanwhile", "put in another order")
+Ailing = Callable[[Any, Path], AbstractContextManager[Any]]
+
+
 class Contract:
-    """What every destination does. Subclasses make one, and read back what it holds as {key: amount}."""
+    """What every destination does. Subclasses make one, and read back what it holds as {key: amount}.
+
+    `ails`: for each of `AILS` how it comes about, or in words why it cannot.
+    """
+
+    ails: ClassVar[Mapping[str, Ailing | str]] = {}
 
     def make(self, folder: Path) -> Destination:
         raise NotImplementedError
@@ -97,3 +110,73 @@ class Contract:
         made = self.make(tmp_path)
         made.write([row("a", Vendor=text)])
         assert self.held(tmp_path, made) == {"a": "97.00"}
+
+    def test_whatever_ails_it_nothing_is_lost_or_doubled_and_why_is_told(self, ail: str, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a", Note="first"), row("z", Note="second")])
+        comes = self.ails[ail]
+        assert not isinstance(comes, str)
+        wanted, told = ["a", "z", "b", "c"], None
+        with comes(self, tmp_path):
+            if ail in ("full", "over its quota", "read-only"):
+                made = self.make(tmp_path)  # its files are other ones now
+            try:
+                made.write([row("b"), row("c")])
+            except (Busy, Broken, Unsure, Partly) as error:
+                told = error
+        reason = told.reason if isinstance(told, Partly) else told
+        if ail in ("full", "over its quota", "locked", "gone"):
+            assert isinstance(reason, Busy), f"it passes by itself: {reason!r}"
+        if ail == "read-only":
+            assert reason is not None
+        assert reason is None or len(str(reason)) > 20
+        again = self.make(tmp_path)
+        said = _patiently(again, [row(key) for key in wanted])
+        assert [each.key for each in said] == wanted
+        assert [each.result for each in said[:2]] == ["there already"] * 2
+        assert {key: Decimal(value) for key, value in self.held(tmp_path, again).items()} == dict.fromkeys(wanted, Decimal(97))
+        assert isinstance(again, Searchable)
+        assert len(list(again.find({}, 9))) == 4
+
+    def test_two_that_write_the_same_rows_at_once_write_each_once(self, tmp_path: Path) -> None:
+        first = self.make(tmp_path)
+        first.write([row("first")])
+        barrier = threading.Barrier(4)
+        wrong: list[BaseException] = []
+
+        def write(keys: list[str]) -> None:
+            made = self.make(tmp_path) if not isinstance(first, MemoryDestination) else first
+            barrier.wait()
+            for _ in range(200):
+                try:
+                    made.write([row(key) for key in keys])
+                    return
+                except Busy:
+                    time.sleep(0.01)
+                except BaseException as error:
+                    wrong.append(error)
+                    return
+
+        threads = [threading.Thread(target=write, args=(keys,)) for keys in (["a", "b"], ["b", "c"], ["c", "a"], ["a", "b"])]
+        for each in threads:
+            each.start()
+        for each in threads:
+            each.join()
+        assert not wrong
+        assert sorted(self.held(tmp_path, self.make(tmp_path) if not isinstance(first, MemoryDestination) else first)) == ["a", "b", "c", "first"]
+
+    def test_it_is_said_of_each_thing_how_it_comes_about_or_why_it_cannot(self) -> None:
+        assert set(self.ails) == set(AILS)
+
+
+def _patiently(made: Destination, rows: list[Row]) -> list[Receipt]:
+    """Rows written, as often as it is busy."""
+    until = time.monotonic() + 20
+    while True:
+        try:
+            return made.write(rows)
+        except (Busy, Partly) as error:
+            reason = error.reason if isinstance(error, Partly) else error
+            if not isinstance(reason, Busy) or time.monotonic() > until:
+                raise
+            time.sleep(0.1)

@@ -18,16 +18,26 @@ from metrikon.connections.fetching import FetchFailed
 from metrikon.core.flows.connecting import Way
 from metrikon.destinations.sql import SqlDestination
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row, Unusable
-from tests.destinations.contract import Contract, row
+from tests.destinations import ailing
+from tests.destinations.contract import Ailing, Contract, row
 from tests.destinations.servers import SECRET, USER, MariaDB, PostgreSQL, Server
 
 
+def engine_at(address: str) -> Engine:
+    return sql.server_engine(address, lambda: sql.signed_in(address, Way("basic", USER), SECRET, private=True))
+
+
 def engine_for(server: Server) -> Engine:
-    return sql.server_engine(server.address, lambda: sql.signed_in(server.address, Way("basic", USER), SECRET, private=True))
+    return engine_at(server.address)
+
+
+RENAMED = ailing.statements("ALTER TABLE {table} RENAME COLUMN vendor TO supplier")
 
 
 class Database(Contract):
     server: Server
+    engine_at = staticmethod(engine_at)
+    holds = ""
 
     def make(self, folder: Path) -> Destination:
         return SqlDestination(lambda: self.engine, self.table)
@@ -141,8 +151,30 @@ class Database(Contract):
         """A table of somebody else that the user of the connection may use."""
 
 
+def raising(told: str, state: str) -> Ailing:
+    """Rows are refused as the server itself refuses them."""
+    made = f"CREATE FUNCTION ails() RETURNS trigger AS $$ BEGIN {told}; RETURN NULL; END $$ LANGUAGE plpgsql"
+    put = "CREATE TRIGGER ails BEFORE INSERT ON {table} FOR EACH STATEMENT EXECUTE FUNCTION ails()"
+    comes: Ailing = ailing.statements(made.replace("STATE", state), put, after=("DROP FUNCTION ails CASCADE",))
+    return comes
+
+
 class TestPostgreSQL(Database):
     named = "postgresql"
+    holds = "LOCK TABLE {table} IN EXCLUSIVE MODE"
+    ails = {
+        "full": raising("RAISE EXCEPTION 'could not extend file: No space left on device' USING ERRCODE = 'STATE'", "53100"),
+        "over its quota": raising("RAISE EXCEPTION 'configuration limit exceeded' USING ERRCODE = 'STATE'", "53400"),
+        "read-only": ailing.statements(
+            f"ALTER ROLE {USER} SET default_transaction_read_only = on", after=(f"ALTER ROLE {USER} RESET default_transaction_read_only",)
+        ),
+        "locked": ailing.row_held,
+        "slow": raising("PERFORM pg_sleep(1.5)", ""),
+        "gone": ailing.gone,
+        "its answer lost": ailing.answer_lost,
+        "changed meanwhile": RENAMED,
+        "put in another order": "rows of a table have none",
+    }
 
     def _may_use(self, what: str = "ALL") -> None:
         self.server.run(f"GRANT {what} ON {self.table} TO {USER}")
@@ -153,8 +185,28 @@ class TestPostgreSQL(Database):
         assert seen.isoformat() == "2026-03-04T09:00:00"
 
 
+def signalling(told: str) -> Ailing:
+    """Rows are refused as the server itself refuses them."""
+    comes: Ailing = ailing.statements(f"CREATE TRIGGER ails BEFORE INSERT ON {{table}} FOR EACH ROW {told}", after=("DROP TRIGGER ails",))
+    return comes
+
+
 class TestMariaDB(Database):
     named = "mariadb"
+    holds = "UPDATE {table} SET amount = 97"
+    ails = {
+        "full": signalling("SIGNAL SQLSTATE 'HY000' SET MYSQL_ERRNO = 1114, MESSAGE_TEXT = 'The table is full'"),
+        "over its quota": ailing.statements(
+            f"ALTER USER {USER} WITH MAX_QUERIES_PER_HOUR 1", after=(f"ALTER USER {USER} WITH MAX_QUERIES_PER_HOUR 0", "FLUSH USER_RESOURCES")
+        ),
+        "read-only": ailing.statements("SET GLOBAL read_only = 1", after=("SET GLOBAL read_only = 0",)),
+        "locked": ailing.row_held,
+        "slow": signalling("DO SLEEP(0.7)"),
+        "gone": ailing.gone,
+        "its answer lost": ailing.answer_lost,
+        "changed meanwhile": RENAMED,
+        "put in another order": "rows of a table have none",
+    }
 
     def _may_use(self, what: str = "ALL") -> None:
         if what != "ALL":

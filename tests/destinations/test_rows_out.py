@@ -17,10 +17,14 @@ from metrikon.destinations.sheets import SheetDestination
 from metrikon.destinations.sql import SqlDestination
 from metrikon.destinations.xlsx import XlsxFormat
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row
-from tests.destinations.contract import Contract, row
+from tests.destinations import ailing
+from tests.destinations.contract import AILS, Contract, row
+from tests.destinations.test_sheets import HERE
 
 
 class TestMemory(Contract):
+    ails = dict.fromkeys(AILS, "it holds rows in memory")
+
     def make(self, folder: Path) -> Destination:
         return MemoryDestination()
 
@@ -37,6 +41,9 @@ class TestMemory(Contract):
 
 
 class TestXlsx(Contract):
+    name = "ledger.xlsx"
+    ails = HERE
+
     def make(self, folder: Path) -> Destination:
         return SheetDestination(LocalFile(folder / "ledger.xlsx"), XlsxFormat("Lines"), "Lines")
 
@@ -118,6 +125,19 @@ class TestXlsx(Contract):
 
 
 class TestSqlite(Contract):
+    name = "ledger.db"
+    ails = {
+        "full": ailing.full,
+        "over its quota": ailing.over_quota,
+        "read-only": ailing.read_only,
+        "locked": ailing.held_database,
+        "slow": ailing.slow_database,
+        "gone": "a file here is there, or is made",
+        "its answer lost": "nothing lies between a file here and who writes it",
+        "changed meanwhile": ailing.table_changed,
+        "put in another order": "rows of a table have none",
+    }
+
     def make(self, folder: Path) -> Destination:
         engine = file_engine(folder / "ledger.db")
         return SqlDestination(lambda: engine, "rows")

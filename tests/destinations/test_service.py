@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Iterator
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +15,11 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.flows.connecting import Way
 from metrikon.destinations.service import ServiceDestination
-from metrikon.ports.destination import Broken, Busy, Partly, Row, Unsure, Unusable
+from metrikon.ports.destination import Broken, Busy, Destination, Partly, Row, Unsure, Unusable
 from metrikon.sandbox.records import DESCRIPTION, TOKEN
 from metrikon.sandbox.services import Services
+from tests.destinations import ailing
+from tests.destinations.contract import Contract
 from tests.helpers import at_rest, eventually, run_state, states
 
 NOTES: dict[str, Any] = {
@@ -36,6 +39,14 @@ NOTES: dict[str, Any] = {
             "attach": {"operation": "uploadFile", "given": "file_id", "then": "attachFile", "then_id": "id", "then_file": "file_id"},
         },
         "unsearched": {"create": "makeContact"},
+        "rows": {
+            "create": "addRow",
+            "find": {"operation": "listRows", "by": {"row_key": "row_key"}, "records": "rows", "next": "next", "page": "page"},
+            "set": {"operation": "setRow", "id": "number"},
+            "id": "number",
+            "key_field": "row_key",
+            "found_within": 0,
+        },
         "tasks": {"create": "makeTask", "once_header": "Idempotency-Key"},
         "paragraphs": {"append": {"operation": "appendParagraphs", "records": "children", "at_once": 100}},
     }
@@ -67,10 +78,35 @@ def house(tmp_path: Path) -> Iterator[House]:
     services.stop()
 
 
+class TestRowsOfASheetOnline(Contract):
+    ails = {
+        "full": ailing.service("full"),
+        "over its quota": ailing.service("busy", 1),
+        "read-only": ailing.service("closed"),
+        "locked": "it has no locks",
+        "slow": ailing.service("slow", 1),
+        "gone": ailing.service_gone,
+        "its answer lost": ailing.service("lost", 1),
+        "changed meanwhile": "its columns are those of its description; see the test of a value that a field does not take",
+        "put in another order": "it tells rows by our key, wherever they are",
+    }
+
+    @pytest.fixture(autouse=True)
+    def _place(self, house: House) -> None:
+        self.house = house
+
+    def make(self, folder: Path) -> Destination:
+        return self.house.records("rows")
+
+    def held(self, folder: Path, made: Destination) -> dict[str, str]:
+        return {each["row_key"]: f"{Decimal(str(each['Amount'])):.2f}" for each in self.house.held.rows.values()}
+
+
 def test_what_a_service_can_do_follows_from_its_notes(house: House) -> None:
     assert {name: house.records(name).can for name in NOTES["records"]} == {
         "contacts": "finds",
         "unsearched": "neither",
+        "rows": "finds",
         "tasks": "enforces",
         "paragraphs": "neither",
     }

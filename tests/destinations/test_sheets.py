@@ -6,7 +6,7 @@ import csv
 import shutil
 import subprocess
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -32,7 +32,8 @@ from metrikon.destinations.sheets import SheetDestination, SheetFormat
 from metrikon.destinations.xlsx import XlsxFormat
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row, Unusable
 from tests.dav import SECRET, USER, DavServer
-from tests.destinations.contract import Contract, row
+from tests.destinations import ailing
+from tests.destinations.contract import Ailing, Contract, row
 
 FORMATS: dict[str, SheetFormat] = {"xlsx": XlsxFormat("Lines"), "ods": OdsFormat("Lines"), "csv": CsvFormat()}
 
@@ -50,8 +51,29 @@ def read(path: Path) -> list[dict[str, Any]]:
     return [dict(zip(map(str, rows[0]), each, strict=False)) for each in rows[1:]]
 
 
+HERE: Mapping[str, Ailing | str] = {
+    "full": ailing.full,
+    "over its quota": ailing.over_quota,
+    "read-only": ailing.read_only,
+    "locked": ailing.open_elsewhere,
+    "slow": "a file here is as fast as its disk",
+    "gone": "a folder here is there, or is made",
+    "its answer lost": "a file here is put in place whole, or not at all",
+    "changed meanwhile": ailing.column_put_in,
+    "put in another order": ailing.rows_turned,
+}
+SERVED: Mapping[str, Ailing | str] = {
+    **{each: ailing.dav(each) for each in ("full", "over its quota", "read-only", "slow", "its answer lost")},
+    "locked": "see the test of a locked file",
+    "gone": ailing.gone,
+    "changed meanwhile": "as of a file here; see the test of a file that somebody has changed",
+    "put in another order": "as of a file here",
+}
+
+
 class SheetContract(Contract):
     name = ""
+    ails = HERE
 
     def make(self, folder: Path) -> Destination:
         return sheet(folder / self.name)
@@ -69,6 +91,9 @@ class TestCsv(SheetContract):
 
 
 class TestCsvWithKeysBeside(Contract):
+    name = "ledger.csv"
+    ails = {**HERE, "changed meanwhile": "its columns are fixed: a row that was changed is none of ours"}
+
     def make(self, folder: Path) -> Destination:
         return CsvBeside(LocalFile(folder / "ledger.csv"), SideFile(folder / ".ledger.csv.keys"))
 
@@ -112,6 +137,7 @@ def served(tmp_path: Path) -> Iterator[tuple[DavServer, App]]:
 
 class Served(Contract):
     name = ""
+    ails = SERVED
 
     @pytest.fixture(autouse=True)
     def _place(self, served: tuple[DavServer, App]) -> None:

@@ -10,6 +10,7 @@ import { Journal } from "../parts/Journal";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
 import { count, figure } from "../parts/words";
+import { Waits, waitsWith } from "./Waits";
 
 const SETTLED = ["done", "stopped", "refused"];
 
@@ -69,18 +70,18 @@ function RunBody({ id }: { id: string }): ReactNode {
   const [cancelling, setCancelling] = useState(false);
   const cancel = useMutation({ mutationFn: (comment: string) => call("POST", `/api/runs/${id}/cancel`, { comment }), onSuccess: () => client.invalidateQueries() });
   const goOn = useMutation({
-    mutationFn: (unsure: "" | "went" | "again") => call("POST", `/api/runs/${id}/continue${unsure && `?unsure=${unsure}`}`, {}),
+    mutationFn: (said: string) => call("POST", `/api/runs/${id}/continue${said && `?${said}`}`, {}),
     onSuccess: () => client.invalidateQueries(),
   });
   if (run.error) return <Problem error={run.error} again={() => void run.refetch()} />;
   if (!run.data) return null;
   const { state, record_id, journal } = run.data;
   const judged = journal.some((each) => typeof each.data.result === "object" && each.data.result !== null && "stand_in" in each.data.result);
-  const sent = state === "parked" ? mayHaveGone(journal) : undefined;
-  const goes = sent ? undefined : { parked: "Continue from the step that failed", held: "Run it anyway", waiting: "Try at once" }[state as string];
+  const waits = state === "parked" ? waitsWith(journal) : undefined;
+  const goes = waits ? undefined : { parked: "Continue from the step that failed", held: "Run it anyway", waiting: "Try at once" }[state as string];
   return (
     <div style={{ borderTop: "1px solid var(--hair)" }}>
-      {sent && <Unsure sent={sent} say={(what) => goOn.mutate(what)} busy={goOn.isPending} />}
+      {waits && <Waits {...waits} flow={run.data.flow} say={(what) => goOn.mutate(what)} busy={goOn.isPending} />}
       {(goes ?? record_id ?? (judged || !SETTLED.includes(state))) && (
         <div style={{ display: "flex", gap: 10, padding: "10px 14px" }}>
           {record_id && (
@@ -111,43 +112,6 @@ function RunBody({ id }: { id: string }): ReactNode {
       <Journal entries={run.data.journal} run={run.data.id} />
       <Calls run={id} />
     </div>
-  );
-}
-
-/** What a parked run was handing over when that was cut off, so that nobody can tell whether it came. */
-function mayHaveGone(journal: RunDetail["journal"]): Record<string, unknown> | undefined {
-  const last = journal.findLast((each) => each.event === "failed" || (each.event === "continued" && "unsure" in each.data));
-  return last?.event === "failed" && "unsure" in last.data ? ((last.data.sent as Record<string, unknown> | undefined) ?? {}) : undefined;
-}
-
-function Unsure({ sent, say, busy }: { sent: Record<string, unknown>; say: (what: "went" | "again") => void; busy: boolean }): ReactNode {
-  const rows = Object.entries(sent).filter(([, value]) => value !== null && value !== "" && !(Array.isArray(value) && value.length === 0));
-  return (
-    <section aria-label="What may have gone out" style={{ padding: "12px 14px", borderBottom: "1px solid var(--hair)" }}>
-      <p style={{ margin: "0 0 8px" }}>
-        <b>This may have gone out, or not.</b> The connection was lost while it was handed over. Look where it was to go, and compare it with what we sent:
-      </p>
-      <table className="small" style={{ borderCollapse: "collapse", marginBottom: 10 }}>
-        <tbody>
-          {rows.map(([name, value]) => (
-            <tr key={name}>
-              <th scope="row" style={{ textAlign: "left", verticalAlign: "top", paddingRight: 16, fontWeight: 400 }} className="soft">
-                {name}
-              </th>
-              <td style={{ whiteSpace: "pre-wrap" }}>{typeof value === "string" ? value : JSON.stringify(value)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <div style={{ display: "flex", gap: 10 }}>
-        <Button size="compact-md" loading={busy} onClick={() => say("went")}>
-          It is there: go on
-        </Button>
-        <Button size="compact-md" variant="default" loading={busy} onClick={() => say("again")}>
-          It is not there: do it again
-        </Button>
-      </div>
-    </section>
   );
 }
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 import logging
 import os
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
 
@@ -56,7 +56,7 @@ from metrikon.engine.ways import Ways
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock, SystemClock
-from metrikon.ports.destination import Destination, DestinationKind, There, Unusable
+from metrikon.ports.destination import Destination, DestinationKind, Named, There, Unusable
 from metrikon.ports.intake import Here, IntakeKind
 from metrikon.ports.model import Model
 from metrikon.ports.reader import Limits
@@ -142,7 +142,7 @@ class App:
         if moved:
             self.catalog.changed()
         self._there = There(self.home, self.outside)
-        self.columns = ColumnsOf(self._destination, self.catalog.known, self.clock)
+        self.columns = ColumnsOf(self._destination, self._columns_named, self.catalog.known, self.clock)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
@@ -241,6 +241,10 @@ class App:
         kinds: Mapping[str, IntakeKind | DestinationKind] = self.kinds.intakes if said.where[:1] == ("intakes",) else self.kinds.destinations
         kind = kinds.get(said.kind)
         return kind.touches(said.form, self.home) if kind is not None and isinstance(said.form, kind.parameters) else None
+
+    def _columns_named(self, said: Said) -> Sequence[Named]:
+        kind = self.kinds.destinations.get(said.kind)
+        return kind.names(said.form) if kind is not None and isinstance(said.form, kind.parameters) else ()
 
     def _told_of(self, flow: Flow) -> list[Problem]:
         """What is wrong with a flow for where it reaches: places that it may not touch, columns that do not fit."""

@@ -45,6 +45,9 @@ def add(commands: Any) -> None:
     going.add_argument("--leave", action="store_true", help="leave out elements of lists whose failures are gathered, in place of trying them again")
     going.add_argument("--went", action="store_true", help="what may have gone out did so: somebody has seen it there")
     going.add_argument("--again", action="store_true", help="what may have gone out is done again: somebody has seen that it is not there")
+    going.add_argument(
+        "--looked", action="store_true", help="the first row that it waits with was looked at and may be written, as may those behind it"
+    )
     going.add_argument("--parked", action="store_true", help="continue every parked run")
     reaching(going)
     going.set_defaults(run=run_continue)
@@ -169,11 +172,13 @@ def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         raise CommandFailed("Give either a run or --parked.", 2)
     if (given.went or given.again) and (given.parked or (given.went and given.again)):
         raise CommandFailed("Say of one run whether what may have gone out went (--went) or is to be done again (--again).", 2)
+    if given.looked and given.parked:
+        raise CommandFailed("Say of one run that you have looked at its first row (--looked); the others that wait for that go on with it.", 2)
     with client(given) as service:
         if given.parked:
             count = service.continue_parked()
         else:
-            service.continue_run(given.id, leave=given.leave, unsure="went" if given.went else "again" if given.again else "")
+            service.continue_run(given.id, leave=given.leave, unsure="went" if given.went else "again" if given.again else "", looked=given.looked)
             count = 1
     print_json({"continued": count}, out) if given.json else print(f"{count} run{'s' if count != 1 else ''} continued.", file=out)
     return 0

@@ -103,12 +103,13 @@ class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCall
         """Refuse a record with a reason; nothing of it is written."""
         return Record.of(self._ask("POST", f"/api/records/{record_id}/refuse", body={"comment": comment}))
 
-    def continue_run(self, run_id: str, *, leave: bool = False, unsure: str = "") -> None:
+    def continue_run(self, run_id: str, *, leave: bool = False, unsure: str = "", looked: bool = False) -> None:
         """Continue a parked run, or run a held one anyway. `leave`: leave out elements of lists whose failures are gathered.
 
         `unsure`: of what may have gone out, whether it "went", as somebody has seen, or is to be done "again".
+        `looked`: at the first row that the run waits with, which is written then, as are those of other runs that wait for that.
         """
-        params = {**({"leave": "true"} if leave else {}), **({"unsure": unsure} if unsure else {})}
+        params = {**({"leave": "true"} if leave else {}), **({"unsure": unsure} if unsure else {}), **({"looked": "true"} if looked else {})}
         self._ask("POST", f"/api/runs/{run_id}/continue", params=params)
 
     def cancel(self, run_id: str, comment: str = "") -> None:

@@ -32,7 +32,7 @@ for _library in ("httpx", "httpcore"):
 AGENT = "Metrikon"
 LARGEST_ROBOTS = 500_000  # bytes (RFC 9309)
 _NAME = re.compile(r"filename\*?=(?:UTF-8'')?\"?([^\";]+)", re.I)
-UNDONE = (425, 429, 503)  # answers that say that nothing was done
+UNDONE = (425, 429, 503, 507)  # answers that say that nothing was done (RFC 8470, 6585, 9110, 4918)
 NOT_SENT = (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout, httpx.UnsupportedProtocol, httpx.ProxyError)
 Resolve = Callable[[str, int], list[str]]
 

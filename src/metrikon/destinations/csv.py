@@ -19,8 +19,20 @@ from pydantic import Field, model_validator
 
 from metrikon.core.values.delimited import Form, form_of, text_of
 from metrikon.destinations.cells import Link, digits
+from metrikon.destinations.ordering import FIRST
 from metrikon.destinations.places import absolute
-from metrikon.destinations.sheets import Changes, Held, SheetDestination, SheetForm, file_of, former_place_of, own_key, place_of, touched_by
+from metrikon.destinations.sheets import (
+    Changes,
+    Held,
+    SheetDestination,
+    SheetForm,
+    columns_of,
+    file_of,
+    former_place_of,
+    own_key,
+    place_of,
+    touched_by,
+)
 from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, Receipt, Row, There, Unusable
 
 _LIVE = re.compile(r"[=@]|[+-](?![\d\s().,/-]*%?$)")  # what spreadsheets take for a formula
@@ -91,6 +103,8 @@ class CsvFormat:
             for key, cells in changes.rows:
                 told = {**cells, **({KEY_COLUMN: key} if ours else {})}
                 writer.writerow([_shown(told.get(head)) for head in heads])
+        if changes.order is not None:
+            _sort(out, changes.order)
 
     def _rewrite(self, target: Any, writer: Any, data: bytes, form: Form, held: Held, heads: list[str], changes: Changes) -> None:
         """Write what is there, with what is changed: rows that are not are written letter by letter, with empty cells under new heads."""
@@ -133,11 +147,13 @@ class SideFile(CsvFormat):
     def save(self, path: Path | None, out: Path, held: Held, changes: Changes, *, ours: bool) -> None:
         gone = {at for at in changes.cells if at < 0}
         cells = {at: each for at, each in changes.cells.items() if at not in gone}
-        super().save(path, out, held, Changes(changes.heads, changes.rows, cells), ours=False)
+        super().save(path, out, held, Changes(changes.heads, changes.rows, cells, changes.order), ours=False)
         by_number = {number: key for key, number in (held.seen or {}).items()}
         rows = dict(super().rows(out))
-        marks = {key: _mark(rows[max(held.last, 1) + at]) for at, (key, _) in enumerate(changes.rows, 1)}
-        marks |= {by_number[at]: _mark(rows[at]) for at in cells if at in by_number}
+        now = {before: now for now, before in enumerate(changes.order or (), FIRST)}
+        first = max(held.last, 1) + 1
+        marks = {key: _mark(rows[now.get(at, at)]) for at, (key, _) in enumerate(changes.rows, first)}
+        marks |= {by_number[at]: _mark(rows[now.get(at, at)]) for at in cells if at in by_number}
         self._note(marks, settled=False)
 
     def settle(self, keys: Sequence[str]) -> None:
@@ -209,6 +225,15 @@ def _with_text(data: bytes, form: Form) -> Iterator[tuple[list[str], str]]:
         taken.clear()
 
 
+def _sort(path: Path, order: Sequence[int]) -> None:
+    """The rows beneath the heads in another order, each letter by letter."""
+    data = path.read_bytes()
+    form = form_of(data)
+    rows = [text for _, text in _with_text(data, form)]
+    with path.open("w", encoding="utf-8-sig" if form.bom else form.encoding, newline="") as target:
+        target.writelines(_ended(rows[before - 1], form.end) for before in (1, *order))
+
+
 def _ended(text: str, end: str) -> str:
     return text if not text or text.endswith(("\n", "\r")) else text + end
 
@@ -247,8 +272,8 @@ def _build(said: CsvFile, there: There) -> SheetDestination:
     refuse = said.cannot_hold == "refuse"
     if said.key_in == "side file":
         path = absolute(said.path, there.home)
-        return CsvBeside(file_of(said, there), SideFile(path.with_name(f".{path.name}.keys"), refuse=refuse), refuse=refuse)
-    return SheetDestination(file_of(said, there), CsvFormat(refuse=refuse), "", said.key, refuse=refuse)
+        return CsvBeside(file_of(said, there), SideFile(path.with_name(f".{path.name}.keys"), refuse=refuse), by=said.sorted_by, refuse=refuse)
+    return SheetDestination(file_of(said, there), CsvFormat(refuse=refuse), "", said.key, said.sorted_by, refuse=refuse)
 
 
 KIND = DestinationKind(
@@ -259,4 +284,5 @@ KIND = DestinationKind(
     build=_build,
     tell=lambda said: f"the file {said.path}",
     touches=touched_by,
+    names=columns_of,
 )

@@ -12,6 +12,7 @@ from typing import Any, Protocol
 
 from metrikon.connections import webdav
 from metrikon.connections.fetching import FetchFailed
+from metrikon.destinations.turns import turn_at
 from metrikon.ports.destination import Broken, Busy, Unusable
 
 LARGEST = 200_000_000  # bytes of a file on a server
@@ -47,8 +48,9 @@ class LocalFile:
 
     @contextmanager
     def copied(self) -> Iterator[Copy]:
-        self._open_elsewhere()
-        yield Copy(self.path if self.path.exists() else None, _stamp(self.path))
+        with turn_at(str(self.path.resolve())):
+            self._open_elsewhere()
+            yield Copy(self.path if self.path.exists() else None, _stamp(self.path))
 
     def put(self, made: Callable[[Path], None], before: Copy) -> None:
         """Write aside, sync, and put in place."""
@@ -90,7 +92,7 @@ class RemoteFile:
 
     @contextmanager
     def copied(self) -> Iterator[Copy]:
-        with tempfile.TemporaryDirectory(prefix="metrikon-") as folder:
+        with turn_at(f"{self._connection}: {self._path}"), tempfile.TemporaryDirectory(prefix="metrikon-") as folder:
             with _telling(self.name):
                 data, tag = webdav.read(self._calling.fetch, self._connection, self._path, LARGEST)
             path = Path(folder) / self.name

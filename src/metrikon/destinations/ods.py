@@ -16,7 +16,20 @@ from lxml import etree
 from pydantic import Field
 
 from metrikon.destinations.cells import Link, digits
-from metrikon.destinations.sheets import Changes, Held, SheetDestination, SheetForm, file_of, former_place_of, own_key, place_of, touched_by
+from metrikon.destinations.ordering import FIRST, Move, moved
+from metrikon.destinations.sheets import (
+    Changes,
+    Held,
+    SheetDestination,
+    SheetForm,
+    columns_of,
+    file_of,
+    former_place_of,
+    own_key,
+    place_of,
+    touched_by,
+)
+from metrikon.destinations.workbook import letters
 from metrikon.destinations.xlsx import calamine_rows
 from metrikon.ports.destination import KEY_COLUMN, DestinationKind, There, Unusable
 
@@ -92,6 +105,8 @@ class OdsFormat:
             row = _row_at(table, number)
             for head, value in {**cells, **({KEY_COLUMN: key} if ours else {})}.items():
                 _set(row, columns[head], value, above.get(columns[head]))
+        if changes.order is not None:
+            _put_in_order(table, self._sheet, changes.order)
         _write(path, out, etree.tostring(root, xml_declaration=True, encoding="UTF-8"))
 
 
@@ -131,6 +146,59 @@ def _row_at(table: Any, number: int) -> Any:
         etree.SubElement(made, _n("table", "table-cell"))
     table.append(made) if last is None else last.addnext(made)
     return _parted(made, number - at - 1, number - at, "number-rows-repeated")
+
+
+def _put_in_order(table: Any, sheet: str, order: Sequence[int]) -> None:
+    """Put the rows beneath the heads into another order: each goes with its cells, notes and links, and what its formulas say of their own row."""
+    last = FIRST + len(order) - 1
+    rows = _singly(table, FIRST, last)
+    places = [etree.Element(_n("table", "table-row")) for _ in rows]
+    for place, row in zip(places, rows, strict=True):
+        row.addprevious(place)
+    for now, before in enumerate(order, FIRST):
+        row = rows[before - FIRST]
+        for at, _, cell in _cells(row):
+            where = f"{letters(at)}{before}"
+            if any(int(cell.get(_n("table", name)) or 1) > 1 for name in ("number-rows-spanned", "number-matrix-rows-spanned")):
+                raise Unusable(f"The cell {where} goes over several rows, which cannot be sorted. Part it, then continue.")
+            if now != before and (formula := cell.get(_n("table", "formula"))):
+                cell.set(_n("table", "formula"), moved(formula, Move(before, now, last, sheet), where, opened=True))
+        row.tail = None
+        places[now - FIRST].addprevious(row)
+    for place in places:
+        _removed(place)
+
+
+def _singly(table: Any, first: int, last: int) -> list[Any]:
+    """The rows from one number to another, each by itself; made where there are none."""
+    _row_at(table, last)
+    found, at = [], 0
+    for row in list(table.iter(_n("table", "table-row"))):
+        times = int(row.get(_n("table", "number-rows-repeated")) or 1)
+        start, stop = max(first, at + 1), min(last, at + times) + 1
+        if start < stop:
+            found += [row] if times == 1 else _spread(row, start - at - 1, stop - start, at + times + 1 - stop)
+        at += times
+        if at >= last:
+            break
+    return found
+
+
+def _spread(row: Any, before: int, singly: int, after: int) -> list[Any]:
+    """A row that is written once for many: some of them made rows of their own."""
+    made = []
+    for count in (before, *[1] * singly, after):
+        if count:
+            made.append(copy.deepcopy(row))
+            made[-1].tail = None
+            _repeated(made[-1], count, "number-rows-repeated")
+            row.addprevious(made[-1])
+    _removed(row)
+    return made[1 if before else 0 :][:singly]
+
+
+def _removed(element: Any) -> None:
+    element.getparent().remove(element)
 
 
 def _parted(element: Any, before: int, times: int, name: str) -> Any:
@@ -297,7 +365,7 @@ _MANIFEST = (
 
 
 def _build(said: OdsSheet, there: There) -> SheetDestination:
-    return SheetDestination(file_of(said, there), OdsFormat(said.sheet), said.sheet, said.key, refuse=said.cannot_hold == "refuse")
+    return SheetDestination(file_of(said, there), OdsFormat(said.sheet), said.sheet, said.key, said.sorted_by, refuse=said.cannot_hold == "refuse")
 
 
 KIND = DestinationKind(
@@ -308,4 +376,5 @@ KIND = DestinationKind(
     build=_build,
     tell=lambda said: f"the sheet {said.sheet} of {said.path}",
     touches=touched_by,
+    names=columns_of,
 )

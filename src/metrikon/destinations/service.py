@@ -19,6 +19,7 @@ from metrikon.core.services.request import Asked, Part, Unfit, asked, at, body_o
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.core.values.text import clean
 from metrikon.destinations.cells import same
+from metrikon.destinations.turns import turn_at
 from metrikon.ports.destination import Broken, Busy, DestinationKind, Head, Partly, Receipt, Row, There, Unsure, Unusable, Usual
 
 LARGEST, SECONDS, PAGES = 5_000_000, 60.0, 100  # bytes and seconds of an answer, pages that are looked through
@@ -79,11 +80,12 @@ class ServiceDestination(Usual):
             return self._append(rows)
         receipts: list[Receipt] = []
         known: dict[str, str] = {}
-        for row in rows:
-            try:
-                receipts.append(self._one(row, known))
-            except (Busy, Broken, Unsure) as error:
-                raise Partly(receipts, error) from error
+        with turn_at(f"{self._connection}: {self._name}"):
+            for row in rows:
+                try:
+                    receipts.append(self._one(row, known))
+                except (Busy, Broken, Unsure) as error:
+                    raise Partly(receipts, error) from error
         return receipts
 
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -15,8 +15,9 @@ from metrikon.core.values.found import found_in
 from metrikon.destinations.cells import cell_value, longer_than_a_cell, same, without_controls
 from metrikon.destinations.files import Copy, FilePlace, LocalFile, RemoteFile
 from metrikon.destinations.former import Former
+from metrikon.destinations.ordering import FIRST, SortBy, in_order
 from metrikon.destinations.places import absolute, from_home
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, Head, Receipt, Row, There, Unusable, Usual
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, Head, Named, Receipt, Row, There, Unusable, Usual
 from metrikon.ports.touching import Touched
 
 
@@ -35,11 +36,12 @@ class Held:
 
 @dataclass
 class Changes:
-    """What is to be changed: heads that are added, rows that are added (key and cells by head), and cells of rows that are there."""
+    """What is to be changed: heads that are added, rows that are added (key and cells by head), cells of rows that are there, and the order of all rows."""
 
     heads: list[str] = field(default_factory=list)
     rows: list[tuple[str, dict[str, Any]]] = field(default_factory=list)
     cells: dict[int, dict[str, Any]] = field(default_factory=dict)
+    order: list[int] | None = None  # the numbers of all rows beneath the heads, those that are added too, in the order that they are to stand in
 
     def __bool__(self) -> bool:
         return bool(self.rows or self.cells)
@@ -77,6 +79,11 @@ class SheetForm(Form):
         max_length=20,
         description="Columns of the sheet's own that tell a row from others, such as the number of an order; without any a column of ours holds the key.",
     )
+    sorted_by: list[SortBy] = Field(
+        default_factory=list,
+        max_length=5,
+        description="Keep all rows of the sheet sorted by these columns, the first before the second; left out, new rows stand below the others.",
+    )
     cannot_hold: str = Field(
         "clean", pattern="^(clean|refuse)$", description="Signs that a cell cannot hold, and text that is too long: left out, or the row is refused."
     )
@@ -97,8 +104,10 @@ class SheetDestination(Usual):
     rest = 2.0
     grows = True
 
-    def __init__(self, place: FilePlace, format: SheetFormat, sheet: str = "", key: Sequence[str] = (), *, refuse: bool = False) -> None:
-        self._place, self._format, self._sheet, self._own, self._refuse = place, format, sheet, tuple(key), refuse
+    def __init__(
+        self, place: FilePlace, format: SheetFormat, sheet: str = "", key: Sequence[str] = (), by: Sequence[SortBy] = (), *, refuse: bool = False
+    ) -> None:
+        self._place, self._format, self._sheet, self._own, self._by, self._refuse = place, format, sheet, tuple(key), tuple(by), refuse
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         with self._place.copied() as copy:
@@ -106,6 +115,7 @@ class SheetDestination(Usual):
             self._must_have_key(held, copy)
             changes, receipts = self._changes(rows, held, copy)
             if changes:
+                receipts = self._sort(changes, receipts, held, copy)
                 if held.last + len(changes.rows) > self._format.most:
                     raise Broken(f"{self._what()} is full ({self._format.most:,} rows). Name a new one in the flow.")
                 path = copy.path
@@ -128,7 +138,6 @@ class SheetDestination(Usual):
             if copy.path is None:
                 return None
             held = self._format.held(copy.path, self._own)
-            self._must_have_key(held, copy)
         return [Head(head) for head in held.heads if head and head != KEY_COLUMN] or None
 
     def _what(self) -> str:
@@ -171,6 +180,29 @@ class SheetDestination(Usual):
             receipts.append(Receipt(row.key, "written", self._at(last)))
         changes.cells = {at: cells for at, cells in changes.cells.items() if cells}
         return changes, receipts
+
+    def _sort(self, changes: Changes, receipts: list[Receipt], held: Held, copy: Copy) -> list[Receipt]:
+        """Set the order that all rows are to stand in; the receipts, with the places that rows are at then."""
+        if not self._by:
+            return receipts
+        heads = [_column([*held.heads, *changes.heads], each.column) for each in self._by]
+        for head, each in zip(heads, self._by, strict=True):
+            if head is None:
+                told = ", ".join(filter(None, [*held.heads, *changes.heads])) or "none"
+                raise Unusable(f"{self._what()} has no column {each.column} that its rows could be sorted by. Its columns: {told}.")
+        first = max(held.last, 1) + 1
+        rows: dict[int, tuple[Any, ...]] = {}
+        for at, row in self._format.rows(copy.path) if copy.path is not None else ():
+            if any(value is not None for value in row.values()) or at in changes.cells:
+                now = {**row, **changes.cells.get(at, {})}
+                rows[at] = tuple(_as_found(now.get(head)) for head in heads if head is not None)
+        for at, (_, cells) in enumerate(changes.rows, first):
+            rows[at] = tuple(_as_found(cells.get(head)) for head in heads if head is not None)
+        changes.order = in_order(self._by, rows, first - 1 + len(changes.rows))
+        if changes.order is None:
+            return receipts
+        now_at = {self._at(before): self._at(now) for now, before in enumerate(changes.order, FIRST)}
+        return [replace(each, place=now_at.get(each.place, each.place)) for each in receipts]
 
     def _known(self, rows: Sequence[Row], keys: Mapping[str, int], former: Former[int], copy: Copy) -> dict[int, dict[str, Any]]:
         """What stands in the rows that are there, where that is needed: to see what a person has set, or whether an earlier version has written them."""
@@ -264,6 +296,12 @@ def touched_by(said: SheetForm, home: Path) -> Touched | None:
     return Touched(absolute(said.path, home)) if said.connection is None else None
 
 
+def columns_of(said: SheetForm) -> list[Named]:
+    """The columns that tell rows apart, which must be there, and those that they are sorted by."""
+    keys = [Named(("key", at), each) for at, each in enumerate(said.key)]
+    return [*keys, *(Named(("sorted_by", at, "column"), each.column, may_come=True) for at, each in enumerate(said.sorted_by))]
+
+
 __all__ = [
     "Busy",
     "Changes",
@@ -271,6 +309,7 @@ __all__ = [
     "SheetDestination",
     "SheetForm",
     "SheetFormat",
+    "columns_of",
     "file_of",
     "former_place_of",
     "own_key",

@@ -8,7 +8,7 @@ import zipfile
 from collections.abc import Mapping
 from datetime import date, datetime
 from decimal import Decimal
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import IO, Any
 from xml.sax.saxutils import escape
 
@@ -20,7 +20,7 @@ from metrikon.destinations.workbook import CHUNK, PARSER, Book, Seen, column_of,
 from metrikon.ports.destination import KEY_COLUMN, Unusable
 
 EPOCHS = {False: date(1899, 12, 30), True: date(1904, 1, 1)}  # of the numbers of days
-_END = re.compile(rb"</(?:\w+:)?sheetData\s*>|<(?:\w+:)?sheetData\s*/>")
+END = re.compile(rb"</(?:\w+:)?sheetData\s*>|<(?:\w+:)?sheetData\s*/>")
 _BEGIN = re.compile(rb"<(\w+:)?sheetData\b[^>]*>")
 _ROW_END = re.compile(rb"</(?:\w+:)?row\s*>|<(?:\w+:)?row\b[^>]*/>")
 _NUMBER = re.compile(rb'<(?:\w+:)?row\b(?:[^>]*?\br="(\d+)")?')
@@ -35,18 +35,36 @@ def save(book: Book, out: Path, seen: Seen, heads: Mapping[str, int], rows: list
     last = max(seen.last, 1) + len(rows)
     tables = _tables(book, seen.part, seen.last, last) if rows else {}
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as target:
-        for each in book.held.infolist():
-            if each.filename in (seen.part, place):
-                continue
-            if each.filename in tables:
-                target.writestr(each, tables[each.filename])
-                continue
-            with book.held.open(each) as source, target.open(_like(each), "w") as made:
-                shutil.copyfileobj(source, made, CHUNK)
-        with book.held.open(seen.part) as source, target.open(_like(book.held.getinfo(seen.part)), "w") as made:
+        with book.held.open(seen.part) as source, target.open(like(book.held.getinfo(seen.part)), "w") as made:
             writer.write(source, made)
+        changed: dict[str, bytes | None] = {**tables, **(without_chain(book) if writer.formulas_gone else {})}
         if place:
-            target.writestr(_like(book.held.getinfo(place)), styles.data())
+            changed[place] = styles.data()
+        copy_parts(book, target, {**changed, seen.part: None})
+
+
+def copy_parts(book: Book, target: zipfile.ZipFile, changed: Mapping[str, bytes | None]) -> None:
+    """All parts of a workbook as they are, but for some that are changed, or left out (None)."""
+    for each in book.held.infolist():
+        if each.filename not in changed:
+            with book.held.open(each) as source, target.open(like(each), "w") as made:
+                shutil.copyfileobj(source, made, CHUNK)
+        elif (data := changed[each.filename]) is not None:
+            target.writestr(like(each), data)
+
+
+def without_chain(book: Book) -> dict[str, bytes | None]:
+    """What is changed where the part that lists the cells with formulas is left out: programs make it anew, and take one that names others for damage."""
+    chain = book.target(book.main, "calcChain")
+    if chain is None or chain not in book.held.namelist():
+        return {}
+    place = PurePosixPath(book.main)
+    relations, types = str(place.parent / "_rels" / f"{place.name}.rels"), "[Content_Types].xml"
+    return {
+        chain: None,
+        relations: re.sub(rb'<(?:\w+:)?Relationship\b[^>]*/calcChain"[^>]*/>', b"", book.held.read(relations)),
+        types: re.sub(rb'<(?:\w+:)?Override\b[^>]*PartName="/?%s"[^>]*/>' % re.escape(chain.encode()), b"", book.held.read(types)),
+    }
 
 
 def _tables(book: Book, part: str, before: int, now: int) -> dict[str, bytes]:
@@ -74,6 +92,7 @@ class _Writer:
         self._plain = book.target(book.main, "styles") is None  # a workbook without styles gets none
         self._prefix = b""
         self._root = b""
+        self.formulas_gone = False  # whether one stood where a value was set
 
     def write(self, source: IO[bytes], out: IO[bytes]) -> None:
         """From the part as it is to the part as it becomes."""
@@ -82,7 +101,7 @@ class _Writer:
             rest = self._set_cells(source, out, rest)
         keep = b""
         while True:
-            match = _END.search(rest, max(0, rest.find(b"sheetData") - 80)) if b"sheetData" in rest else None
+            match = END.search(rest, max(0, rest.find(b"sheetData") - 80)) if b"sheetData" in rest else None
             if match is not None:
                 break
             out.write(rest[:-200])
@@ -155,7 +174,7 @@ class _Writer:
         while left:
             row = _ROW_END.search(rest, at)
             if row is None:
-                if _END.search(rest, at) is not None:
+                if END.search(rest, at) is not None:
                     break
                 more = source.read(CHUNK)
                 if not more:
@@ -165,7 +184,7 @@ class _Writer:
                 continue
             begins = rest.find(b"<", at)
             told = _NUMBER.match(rest, begins)
-            if told is None and _END.match(rest, begins):
+            if told is None and END.match(rest, begins):
                 break
             number = int(told.group(1)) if told and told.group(1) else number + 1
             if number in left:
@@ -203,6 +222,7 @@ class _Writer:
             fresh = etree.fromstring(self._root + made.encode() + closing, PARSER)[0] if made else None
             if at in there:
                 place = row.index(there[at])
+                self.formulas_gone = self.formulas_gone or any(each.tag.endswith("}f") for each in there[at])
                 row.remove(there[at])
                 if fresh is not None:
                     row.insert(place, fresh)
@@ -270,7 +290,8 @@ def _kept(text: str) -> str:
     return re.sub(r"_(?=x[0-9A-Fa-f]{4}_)", "_x005F_", escape(text)).replace("\r", "&#13;")
 
 
-def _like(info: zipfile.ZipInfo) -> zipfile.ZipInfo:
+def like(info: zipfile.ZipInfo) -> zipfile.ZipInfo:
+    """A part of the same name, packed."""
     made = zipfile.ZipInfo(info.filename, info.date_time)
     made.compress_type, made.external_attr = zipfile.ZIP_DEFLATED, info.external_attr
     return made

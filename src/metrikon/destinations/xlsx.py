@@ -14,9 +14,21 @@ import python_calamine
 from pydantic import Field
 
 from metrikon.core.values.found import found_in
-from metrikon.destinations.sheets import Changes, Held, SheetDestination, SheetForm, file_of, former_place_of, own_key, place_of, touched_by
+from metrikon.destinations.sheets import (
+    Changes,
+    Held,
+    SheetDestination,
+    SheetForm,
+    columns_of,
+    file_of,
+    former_place_of,
+    own_key,
+    place_of,
+    touched_by,
+)
 from metrikon.destinations.styles import Styles
 from metrikon.destinations.workbook import LARGEST, MAIN, Book, Seen
+from metrikon.destinations.workbook_ordering import put_in_order
 from metrikon.destinations.workbook_writing import save
 from metrikon.ports.destination import KEY_COLUMN, DestinationKind, There, Unusable
 
@@ -55,6 +67,16 @@ class XlsxFormat:
         yield from calamine_rows(path, self._sheet)
 
     def save(self, path: Path | None, out: Path, held: Held, changes: Changes, *, ours: bool) -> None:
+        self._save(path, out, held, changes, ours=ours)
+        if changes.order is not None:
+            aside = out.with_suffix(".unsorted")
+            out.replace(aside)
+            try:
+                put_in_order(aside, out, self._sheet, changes.order)
+            finally:
+                aside.unlink(missing_ok=True)
+
+    def _save(self, path: Path | None, out: Path, held: Held, changes: Changes, *, ours: bool) -> None:
         if path is None:
             _new_book(out, self._sheet)
             path = out.with_suffix(".first")
@@ -184,7 +206,7 @@ def _numbers(book: str) -> list[str]:
 
 
 def _build(said: XlsxSheet, there: There) -> SheetDestination:
-    return SheetDestination(file_of(said, there), XlsxFormat(said.sheet), said.sheet, said.key, refuse=said.cannot_hold == "refuse")
+    return SheetDestination(file_of(said, there), XlsxFormat(said.sheet), said.sheet, said.key, said.sorted_by, refuse=said.cannot_hold == "refuse")
 
 
 KIND = DestinationKind(
@@ -195,4 +217,5 @@ KIND = DestinationKind(
     build=_build,
     tell=lambda said: f"the sheet {said.sheet} of {said.path}",
     touches=touched_by,
+    names=columns_of,
 )

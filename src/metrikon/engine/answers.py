@@ -18,7 +18,7 @@ from metrikon.engine.results import packed, unpacked
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock
-from metrikon.store import calls, deliveries, events, journal, questions, records, runs
+from metrikon.store import calls, deliveries, events, firsts, journal, questions, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
 
@@ -97,11 +97,12 @@ class Answers:
         self._database.write(job)
         self._engine.wake()
 
-    def continue_run(self, run_id: str, by: str, *, leave: bool = False, unsure: str = "") -> str:
+    def continue_run(self, run_id: str, by: str, *, leave: bool = False, unsure: str = "", looked: bool = False) -> str:
         """Continue a parked run, run a held one anyway, or try a waiting one at once; what it was is returned.
 
         `leave`: elements of lists whose failures are gathered are left out, in place of being tried again. `unsure`: what may have
-        gone out "went", as a person has seen, or is to be done "again"; without that word it stays as it is.
+        gone out "went", as a person has seen, or is to be done "again"; without that word it stays as it is. `looked`: at the first row that it waits
+        with; it is written then, and the other runs that wait with such rows go on.
         """
         said = {**({"leave": True} if leave else {}), **({"unsure": unsure} if unsure else {})}
 
@@ -115,6 +116,10 @@ class Answers:
             if unsure == "went":
                 deliveries.went(connection, run_id, by, now)
             runs.move(connection, run_id, "ready", now, "", now)
+            for other in firsts.look(connection, run_id, by, now) if looked else ():
+                if _state(connection, other) == "parked":
+                    journal.append(connection, other, [Written("continued", "", {"by": by}, at=now)])
+                    runs.move(connection, other, "ready", now, "", now)
             return str(state)
 
         state = self._database.write(job)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
 from dataclasses import dataclass
@@ -12,11 +12,12 @@ from dataclasses import dataclass
 from metrikon.connections.fetching import FetchFailed
 from metrikon.core.flows import mapping
 from metrikon.core.flows.kind import Known
-from metrikon.core.flows.mapping import Columns
+from metrikon.core.flows.mapping import Columns, Head
 from metrikon.core.flows.model import Flow, Said
 from metrikon.core.flows.problems import Problem
+from metrikon.core.values.near import meant
 from metrikon.ports.clock import Clock
-from metrikon.ports.destination import Broken, Busy, Destination, Headed
+from metrikon.ports.destination import Broken, Busy, Destination, Headed, Named
 
 log = logging.getLogger("metrikon.engine")
 FRESH, PATIENCE, AT_ONCE = 10_000, 4.0, 4  # milliseconds for which a look is good, seconds that is waited for one, looks at once
@@ -33,15 +34,31 @@ class Looked:
 class ColumnsOf:
     """Looks at destinations."""
 
-    def __init__(self, build: Callable[[Said], Destination], known: Callable[[], Known], clock: Clock) -> None:
-        self._build, self._known_now, self._clock = build, known, clock
+    def __init__(
+        self, build: Callable[[Said], Destination], names: Callable[[Said], Sequence[Named]], known: Callable[[], Known], clock: Clock
+    ) -> None:
+        self._build, self._names, self._known_now, self._clock = build, names, known, clock
         self._looked: dict[str, tuple[int, Future[Looked]]] = {}
         self._lock = threading.Lock()
         self._looks = ThreadPoolExecutor(AT_ONCE, "columns")
 
     def problems(self, flow: Flow) -> list[Problem]:
-        """What of the mapping of a flow does not fit the columns as they are."""
-        return mapping.misfits(flow, self._known_now(), lambda name: self.of(flow, name).columns)
+        """What of the mapping of a flow does not fit the columns as they are, and columns that its destinations name and that are not there."""
+        known = self._known_now()
+        return [*mapping.misfits(flow, known, lambda name: self.of(flow, name).columns), *self._unknown(flow, known)]
+
+    def _unknown(self, flow: Flow, known: Known) -> Iterator[Problem]:
+        for name, said in flow.destinations.items():
+            named = self._names(said)
+            columns = self.of(flow, name).columns if named else None
+            coming = [Head(each) for step in mapping.mapped(flow, known) if step.destination == name for each in step.columns]
+            for one in named:
+                there = (*(columns.heads if columns is not None else ()), *(coming if one.may_come or columns is None else ()))
+                if (columns is not None or coming) and Columns(there).of(one.column) is None:
+                    heads = [each.name for each in there]
+                    told = f"{name} has no column {one.column!r}{meant(one.column, heads)} It has: {', '.join(heads[:40])}."
+                    where = (*said.where, *one.where)
+                    yield Problem("", "/".join(map(str, where)), told, where)
 
     def of(self, flow: Flow, name: str) -> Looked:
         """The columns of a destination of a flow."""

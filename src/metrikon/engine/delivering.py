@@ -8,11 +8,13 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from itertools import groupby
 from typing import Any
 
 from sqlalchemy import Connection
 
 from metrikon.core.flows.keys import MARK, row_key
+from metrikon.core.flows.model import Said
 from metrikon.core.values.exact import loads
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
@@ -36,13 +38,13 @@ FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 class Deliveries:
     """Writes what runs have entered. `build` makes the adapter of a destination as a flow names it."""
 
-    def __init__(self, database: Database, catalog: Catalog, clock: Clock, build: Callable[[Any], Destination], ending: Ending) -> None:
+    def __init__(self, database: Database, catalog: Catalog, clock: Clock, build: Callable[[Said], Destination], ending: Ending) -> None:
         self._database = database
         self._catalog = catalog
         self._clock = clock
         self._build = build
         self._ending = ending
-        self._adapters: dict[str, Destination] = {}
+        self._adapters: dict[str, tuple[tuple[str, Any], Destination]] = {}  # by place, with what was said of it
         self._busy: set[str] = set()
         self._not_before: dict[str, float] = {}
         self._wake = threading.Event()
@@ -116,18 +118,20 @@ class Deliveries:
             log.exception("rows for %s could not be looked up; they are looked up again", destination)
         finally:
             took = time.monotonic() - start
-            adapter = self._adapters.get(destination)
-            gather, rest = (adapter.gather, adapter.rest * took) if adapter is not None else (SOON, 0.0)
+            known = self._adapters.get(destination)
+            gather, rest = (known[1].gather, known[1].rest * took) if known is not None else (SOON, 0.0)
             self._not_before[destination] = time.monotonic() + max(gather, rest)
             self._busy.discard(destination)
             self._wake.set()
             self.on_done()
 
     def _batches(self, destination: str, rows: list[dict[str, Any]]) -> Iterator[list[dict[str, Any]]]:
-        """Rows in batches that their destination takes at once."""
-        adapter = self._adapters.get(destination)
-        most = adapter.most if adapter is not None else len(rows)
-        yield from (rows[at : at + most] for at in range(0, len(rows), max(1, most)))
+        """Rows in batches that their destination takes at once; those that flows say otherwise of, such as how it is sorted, by themselves."""
+        known = self._adapters.get(destination)
+        most = known[1].most if known is not None else len(rows)
+        for _, alike in groupby(rows, self._as_said):
+            some = list(alike)
+            yield from (some[at : at + most] for at in range(0, len(some), max(1, most)))
 
     def _send(self, destination: str, rows: list[dict[str, Any]]) -> None:
         """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
@@ -229,10 +233,23 @@ class Deliveries:
         return Row(own, row["values"], row["parts"] or (), sets, was, "over" in row["how"], "only" in row["how"])
 
     def _adapter(self, destination: str, row: dict[str, Any]) -> Destination:
-        if destination not in self._adapters:
-            flow = self._catalog.flow(row["flow"], row["flow_version"])
-            self._adapters[destination] = self._build(flow.destinations[row["target"]])
-        return self._adapters[destination]
+        said = self._said(row)
+        known = self._adapters.get(destination)
+        if known is None or known[0] != (said.kind, said.form):
+            known = self._adapters[destination] = (said.kind, said.form), self._build(said)
+        return known[1]
+
+    def _as_said(self, row: dict[str, Any]) -> Any:
+        """By what rows are parted; those whose flow is gone by its name."""
+        try:
+            said = self._said(row)
+        except Exception:  # whoever writes the row tells why
+            return row["flow"], row["flow_version"]
+        return said.kind, said.form
+
+    def _said(self, row: dict[str, Any]) -> Said:
+        """What the flow of a row says of its destination."""
+        return self._catalog.flow(row["flow"], row["flow_version"]).destinations[row["target"]]
 
     def _written(self, rows: list[dict[str, Any]], receipts: list[Receipt]) -> None:
         """Note rows that were written, each on behalf of its flow and few at a time: whoever wants the database meanwhile has not to wait for all of them."""

@@ -128,6 +128,15 @@ class Searchable(Protocol):
 
 
 @dataclass(frozen=True)
+class Named:
+    """A column that what a flow says of a destination names, and where in it. `may_come`: one that rows bring with them will do."""
+
+    where: tuple[str | int, ...]
+    column: str
+    may_come: bool = False
+
+
+@dataclass(frozen=True)
 class There:
     """What a destination is built with: the folder of the service, and how outside services are called."""
 
@@ -141,7 +150,7 @@ class DestinationKind:
 
     `parameters`: the form of what a flow says of it. `place`: the place itself, named from the folder of the service and without secrets, so that
     two flows that write there share its delivery keys. `former_place`: the same as earlier versions named it in their keys. `build`: the adapter;
-    raises `Unusable` when what the flow says cannot be used. `tell`: where rows go, in a few words. `touches`: the file or server that it uses.
+    raises `Unusable` when what the flow says cannot be used. `tell`: where rows go, in a few words. `touches`: the file or server that it uses. `names`: the columns that it names.
     """
 
     name: str
@@ -151,3 +160,4 @@ class DestinationKind:
     build: Callable[[Any, There], Destination]
     tell: Callable[[Any], str]
     touches: Callable[[Any, Path], Touched | None] = lambda said, home: None
+    names: Callable[[Any], Sequence[Named]] = lambda said: ()

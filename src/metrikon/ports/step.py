@@ -51,10 +51,10 @@ class Made:
     """An entry of the journal that a step makes.
 
     `event`: "done" with its result; "asked" with its result so far, when a person must answer, and `reason` for people; "begun" with whatever is to be
-    known of it, when its end comes from elsewhere.
+    known of it, when its end comes from elsewhere; "failed" with a `message`, when a person must look first.
     """
 
-    event: Literal["done", "asked", "begun"]
+    event: Literal["done", "asked", "begun", "failed"]
     data: Mapping[str, Any]
     reason: str = ""
 

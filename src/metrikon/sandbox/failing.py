@@ -7,12 +7,14 @@ import threading
 import time
 from dataclasses import dataclass, field
 
-from flask import Response, abort
+from flask import Response, abort, has_request_context, request
 
-KINDS = ("busy", "error", "slow", "cut", "lost", "twice")
+KINDS = ("busy", "error", "full", "closed", "slow", "cut", "lost", "twice")
 TOLD = {
     "busy": "429, with Retry-After",
     "error": "500",
+    "full": "507: it has no room left",
+    "closed": "403 to whatever would change something",
     "slow": "an answer after five seconds",
     "cut": "half of the answer",
     "lost": "an answer that is lost after what was sent was kept",
@@ -29,6 +31,7 @@ class Failing:
     times: int = -1
     retry_after: int = 2
     slow: float = 5.0  # seconds
+    writes: bool = False  # only what changes something
     dice: random.Random = field(default_factory=lambda: random.Random(7))
     lock: threading.Lock = field(default_factory=threading.Lock)
 
@@ -39,6 +42,8 @@ class Failing:
 
     def now(self, *kinds: str) -> str:
         """Whether it is time to fail in one of some ways; which one, or nothing."""
+        if (self.writes or self.kind in ("full", "closed")) and has_request_context() and request.method in ("GET", "HEAD"):
+            return ""
         with self.lock:
             if self.kind not in kinds or self.times == 0 or self.dice.random() >= self.rate:
                 return ""
@@ -48,11 +53,15 @@ class Failing:
 
     def before(self) -> None:
         """Fail before anything is done."""
-        kind = self.now("busy", "error", "slow")
+        kind = self.now("busy", "error", "full", "closed", "slow")
         if kind == "busy":
             abort(Response("too many", 429, {"Retry-After": str(self.retry_after)}))
         if kind == "error":
             abort(Response("it does not work", 500))
+        if kind == "full":
+            abort(Response("no room left", 507))
+        if kind == "closed":
+            abort(Response('{"error": "read only"}', 403, content_type="application/json"))
         if kind == "slow":
             time.sleep(self.slow)
 

@@ -1,5 +1,5 @@
 """Services that hold records, described as OpenAPI has it: contacts that are found only after a while, tasks that are taken once by a header, pages whose paragraphs
-go in at most a hundred at a time, files in two steps.
+go in at most a hundred at a time, files in two steps, rows of an online sheet.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ class RecordsServer:
     tasks: dict[str, dict[str, Any]] = field(default_factory=dict)
     once: dict[str, str] = field(default_factory=dict)
     paragraphs: dict[str, list[dict[str, Any]]] = field(default_factory=dict)
+    rows: dict[str, dict[str, Any]] = field(default_factory=dict)
     files: dict[str, bytes] = field(default_factory=dict)
     calls: list[str] = field(default_factory=list)
     lock: threading.Lock = field(default_factory=threading.Lock)
@@ -99,6 +100,29 @@ def blueprint(server: RecordsServer) -> Blueprint:
             server.paragraphs.setdefault(id_, []).extend(given)
         return jsonify(added=len(given))
 
+    @api.get("/records/rows")
+    def list_rows() -> Any:
+        start, asked = request.args.get("page", 0, int), request.args.get("row_key")
+        with server.lock:
+            found = [each for each in server.rows.values() if asked is None or each.get("row_key") == asked]
+        more = {"next": start + 200} if len(found) > start + 200 else {}
+        return jsonify(rows=found[start : start + 200], **more)
+
+    @api.post("/records/rows")
+    def add_row() -> Any:
+        with server.lock:
+            made = {"number": str(len(server.rows) + 2), **request.get_json()}
+            server.rows[made["number"]] = made
+        return jsonify(made), 201
+
+    @api.patch("/records/rows/<number>")
+    def set_row(number: str) -> Any:
+        with server.lock:
+            if number not in server.rows:
+                abort(404)
+            server.rows[number].update(request.get_json())
+            return jsonify(server.rows[number])
+
     @api.post("/records/files")
     def upload() -> Any:
         data = request.files["file"].read() if "file" in request.files else request.get_data()
@@ -118,6 +142,7 @@ def blueprint(server: RecordsServer) -> Blueprint:
     def look() -> Any:
         lines = [f"contact {each['id']}: {each.get('name', '')} {each['email']}" for each in server.contacts.values()]
         lines += [f"task {each['id']}: {each.get('title', '')}" for each in server.tasks.values()]
+        lines += [f"row {each['number']}: {each.get('Vendor', '')} {each.get('Amount', '')}" for each in server.rows.values()]
         lines += [f"page {name}: {len(each)} paragraphs" for name, each in server.paragraphs.items()]
         return page("Records: contacts, tasks, pages", f"Token: {TOKEN}. Description: /records/openapi.json.", lines, {})
 
@@ -166,6 +191,11 @@ DESCRIPTION: dict[str, Any] = {
         "/contacts/{id}/files": {"post": _operation("attachFile", "Give a contact a file that was uploaded", "FileOfContact", "", (("id", "path"),))},
         "/tasks": {"post": _operation("makeTask", "Make a task, once for a key", "Task", "Task", status="201")},
         "/pages/{page}/paragraphs": {"patch": _operation("appendParagraphs", "Append paragraphs to a page", "Paragraphs", "", (("page", "path"),))},
+        "/rows": {
+            "get": _operation("listRows", "Rows of the sheet", "", "Rows", (("row_key", "query"), ("page", "query"))),
+            "post": _operation("addRow", "Add a row to the sheet", "SheetRow", "SheetRow", status="201"),
+        },
+        "/rows/{number}": {"patch": _operation("setRow", "Set cells of a row", "SheetRow", "SheetRow", (("number", "path"),))},
         "/files": {"post": {**_operation("uploadFile", "Upload a file", "", "Uploaded", status="201")}},
     },
     "components": {
@@ -205,6 +235,24 @@ DESCRIPTION: dict[str, Any] = {
                 "properties": {
                     "children": {"type": "array", "maxItems": MOST, "items": {"type": "object", "properties": {"text": _TEXT, "speaker": _TEXT}}}
                 },
+            },
+            "SheetRow": {
+                "type": "object",
+                "properties": {
+                    "number": {**_TEXT, "readOnly": True},
+                    "row_key": _TEXT,
+                    "Vendor": _TEXT,
+                    "Line": {"type": "integer"},
+                    "Amount": {"type": "number"},
+                    "Date": {**_TEXT, "format": "date"},
+                    "Due": {**_TEXT, "format": "date"},
+                    "Note": _TEXT,
+                    "Paid": {"type": "boolean"},
+                },
+            },
+            "Rows": {
+                "type": "object",
+                "properties": {"rows": {"type": "array", "items": {"$ref": "#/components/schemas/SheetRow"}}, "next": {"type": "integer"}},
             },
             "FileOfContact": {"type": "object", "required": ["file_id"], "properties": {"file_id": _TEXT}},
             "Uploaded": {"type": "object", "properties": {"file_id": _TEXT}},

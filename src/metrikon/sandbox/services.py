@@ -314,3 +314,8 @@ class Services:
         """Answer no more."""
         self._server.shutdown()
         self._server.server_close()
+
+    def again(self, port: int) -> None:
+        """Answer again, with all that it holds."""
+        self._server = make_server("127.0.0.1", port, create(self.world), threaded=True)
+        self.start()

@@ -113,6 +113,9 @@ class ContinueQuery(LeaveQuery):
     unsure: Literal["", "went", "again"] = Field(
         "", description="Of what may have gone out: whether a person has seen that it went, or it is to be done again. Left out, it waits on."
     )
+    looked: bool = Field(
+        False, description="At the first row that the run waits with: it is written then, and those of other runs that wait for that."
+    )
 
 
 class SwitchBody(View):

@@ -80,7 +80,7 @@ def blueprint(app: App) -> APIBlueprint:
     @api.post("/api/runs/<string:id>/continue", responses={200: ContinueView}, operation_id="continueRun")
     def continue_run(path: IdPath, query: ContinueQuery) -> Response:
         """Continue a parked run from the step that failed, or run a held one anyway."""
-        app.answers.continue_run(path.id, str(g.person), leave=query.leave, unsure=query.unsure)
+        app.answers.continue_run(path.id, str(g.person), leave=query.leave, unsure=query.unsure, looked=query.looked)
         return reply(ContinueView(continued=1))
 
     @api.post("/api/runs/<string:id>/cancel", responses={200: RunDetail}, operation_id="cancelRun")

@@ -29,6 +29,11 @@ def run(calls: Sequence[Call], workshop: Workshop) -> GatheredCommit:
 
 def _entries(wanted: deliveries.Wanted, stands: deliveries.Standing) -> list[Made]:
     begun = Made("begun", {"key": wanted.key})
+    if stands.state == "shown":
+        message = (
+            f"This is the first row that this version of the flow writes to {wanted.target}. Look at it; then let it be written, or correct the flow."
+        )
+        return [begun, Made("failed", {"message": message, "again": False, "first": True, "sent": wanted.values})]
     if stands.state != "done":
         return [begun]
     result = {"key": wanted.key, "result": "there already", "place": stands.receipt or "", "by": stands.run_id}
@@ -51,5 +56,6 @@ def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
         call.path,
         dict(values["columns"]),
         call.most_attempts,
+        bool(values["show_first"]),
         how,
     )

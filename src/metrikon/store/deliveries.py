@@ -10,6 +10,7 @@ from sqlalchemy import Connection, bindparam, delete, func, insert, null, select
 
 from metrikon.core.flows.keys import LONGEST_FORMER, UPDATE, by_former_rule, is_former
 from metrikon.core.values.exact import dumps, loads
+from metrikon.store import firsts
 from metrikon.store.hot import Hot
 from metrikon.store.tables import deliveries, delivery_waits
 
@@ -26,12 +27,13 @@ class Wanted:
     path: str
     values: dict[str, Any]
     most_attempts: int
+    first: bool = False  # it waits until a person has looked at the first row of its destination
     how: str = ""  # "over": what a person has set is set all the same; "only": no row is made where there is none
 
 
 @dataclass(frozen=True)
 class Standing:
-    """How a key stands after it was asked for: "ours" to be written, "done" before, or "elsewhere": under way for another step."""
+    """How a key stands after it was asked for: "ours" to be written, "shown" to a person first, "done" before, or "elsewhere": under way for another step."""
 
     state: str
     run_id: str
@@ -52,8 +54,12 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
     found: dict[str, Standing] = {}
     fresh: dict[str, dict[str, Any]] = {}
     waits: list[dict[str, str]] = []
+    looked: dict[str, bool] = {}
     for position, each in enumerate(wanted):
         key = each.key
+        if each.first and each.target not in looked:
+            looked[each.target] = firsts.looked_at(connection, flow, version, each.target)
+        unseen = each.first and not looked[each.target]
         rows = _KNOWN.run(connection, {"of": key})
         if not rows and (former := _former(connection, each)) is not None:
             key, rows = former[0], [former[1]]
@@ -62,19 +68,19 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
             found[each.path] = Standing("elsewhere", run_id, None)
             waits.append({"key": key, "run_id": run_id, "path": each.path})
         elif state is None:
-            found[each.path] = Standing("ours", run_id, None)
-            fresh[each.key] = _row(each, position, run_id, flow, version, at)
+            found[each.path] = Standing("shown" if unseen else "ours", run_id, None)
+            fresh[each.key] = _row(each, position, run_id, flow, version, at, unseen=unseen)
         elif state == "done":
             found[each.path] = Standing("done", str(by), receipt)
         elif by == run_id and path == each.path:
-            _once_more(connection, key, each, at)
-            found[each.path] = Standing("ours", run_id, None)
+            _once_more(connection, key, each, unseen=unseen)
+            found[each.path] = Standing("shown" if unseen else "ours", run_id, None)
         elif state in ("given up", "unsure"):
-            row = {**_row(each, position, run_id, flow, version, at), "key": key}
+            row = {**_row(each, position, run_id, flow, version, at, unseen=unseen and state != "unsure"), "key": key}
             if state == "unsure":
                 row["state"] = "sending"  # nobody has said yet whether it came: it is put before a person again
             connection.execute(update(deliveries).where(deliveries.c.key == key).values(row))
-            found[each.path] = Standing("ours", run_id, None)
+            found[each.path] = Standing("shown" if row["state"] == firsts.SHOWN else "ours", run_id, None)
         else:
             found[each.path] = Standing("elsewhere", str(by), None)
             waits.append({"key": key, "run_id": run_id, "path": each.path})
@@ -112,7 +118,7 @@ def waiting(connection: Connection, keys: Sequence[str]) -> list[tuple[str, str,
     return found
 
 
-def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: int) -> dict[str, Any]:
+def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: int, *, unseen: bool) -> dict[str, Any]:
     return {
         "key": each.key,
         "destination": each.destination,
@@ -123,7 +129,7 @@ def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: 
         "flow_version": version,
         "target": each.target,
         "values": dumps(each.values),
-        "state": "to do",
+        "state": firsts.SHOWN if unseen else "to do",
         "attempts": 0,
         "most_attempts": each.most_attempts,
         "not_before": 0,  # at once, whatever the clock says later
@@ -137,8 +143,15 @@ def _row(each: Wanted, position: int, run_id: str, flow: str, version: int, at: 
     }
 
 
-def _once_more(connection: Connection, key: str, each: Wanted, at: int) -> None:
-    values = {"state": "to do", "attempts": 0, "not_before": 0, "values": dumps(each.values), "error": None, "how": each.how}
+def _once_more(connection: Connection, key: str, each: Wanted, *, unseen: bool) -> None:
+    values = {
+        "state": firsts.SHOWN if unseen else "to do",
+        "attempts": 0,
+        "not_before": 0,
+        "values": dumps(each.values),
+        "error": None,
+        "how": each.how,
+    }
     connection.execute(update(deliveries).where(deliveries.c.key == key).values(values))
 
 
@@ -212,7 +225,7 @@ def went(connection: Connection, run_id: str, by: str, at: int) -> None:
 
 def dropped(connection: Connection, run_id: str, why: str) -> list[str]:
     """Rows of a run that are not written yet are not to be written any more; their keys. Another run may enter them anew."""
-    of_run = (deliveries.c.run_id == run_id) & (deliveries.c.state == "to do")
+    of_run = (deliveries.c.run_id == run_id) & deliveries.c.state.in_(("to do", firsts.SHOWN))
     connection.execute(delete(delivery_waits).where(delivery_waits.c.run_id == run_id))
     return list(connection.execute(update(deliveries).where(of_run).values(state="given up", error=why).returning(deliveries.c.key)).scalars())
 

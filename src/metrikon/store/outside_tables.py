@@ -24,6 +24,15 @@ connections = Table(  # outside services: an address and a way of signing in; th
     Column("description", LargeBinary),  # of its service (OpenAPI)
     Column("notes", LargeBinary),  # what a person has noted of it, as JSON
 )
+first_rows = Table(  # of a destination of a version of a flow: a person has looked at its first row
+    "first_rows",
+    metadata,
+    Column("flow", String(60), primary_key=True),
+    Column("version", Integer, primary_key=True),
+    Column("target", String(60), primary_key=True),
+    Column("by", String(80), nullable=False),
+    Column("at", BigInteger, nullable=False),
+)
 intakes = Table(  # where each intake of a flow stands
     "intakes",
     metadata,

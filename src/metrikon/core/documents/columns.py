@@ -108,10 +108,11 @@ def _on_both_sides(page: Page, body: Sequence[Line], column: tuple[float, float]
 def _sharp(page: Page, lines: Sequence[Line], column: tuple[float, float], end: float, begin: float) -> bool:
     """Whether a strip from `end` to `begin` has print at its right edge on every line, of different lengths on the left.
 
-    Print that also ends at the left edge on every line (figures) tells it sooner than print that does not (codes).
+    Print that also ends at the left edge on every line (figures) tells it sooner than print that does not (codes). The same words again tell nothing more.
     """
     wide: set[int] = set()
-    count, ragged = 0, False
+    told: set[tuple[str, str]] = set()
+    ragged = False
     for line in lines:
         inside = [w for w in page.words[line.first : line.last] if w.x0 >= column[0] - 1 and w.x1 <= column[1] + 1]
         before, after = [w for w in inside if w.x1 <= end + 1], [w for w in inside if w.x0 >= begin - 1]
@@ -121,8 +122,8 @@ def _sharp(page: Page, lines: Sequence[Line], column: tuple[float, float], end: 
             return False
         ragged = ragged or abs(before[-1].x1 - end) > 1
         wide.add(round(before[-1].x1 - before[-1].x0))
-        count += 1
-    return count >= (6 if ragged else 3) and len(wide) >= 2
+        told.add((before[-1].text, after[0].text))
+    return len(told) >= (6 if ragged else 3) and len(wide) >= 2
 
 
 def _usual_space(page: Page) -> float:

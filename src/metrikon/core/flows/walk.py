@@ -164,6 +164,10 @@ class Walk(Working):
             self.set_open(path, replace(step, failures=failures, status="parked", reason=message, unsure=data["unsure"]))
             self.effects.append(Park(path, message))
             return
+        if data.get("first"):
+            self.set_open(path, replace(step, status="parked", reason=message))
+            self.effects.append(Park(path, message))
+            return
         if data.get("refused"):
             self._stuck(here, replace(step, failures=failures), message, refused=True)
             return

@@ -28,6 +28,10 @@ class Write(Form):
         "leave", description="With `update`: what a person has changed in the row since is left as it is, and told; or set all the same."
     )
     if_not_there: Literal["write", "leave"] = Field("write", description="With `update`: where there is no such row, one is written, or none.")
+    show_first: bool = Field(
+        False,
+        description="Before anything is written by a version of the flow, its first row is put before a person; the others wait until it may be written.",
+    )
     ignore_case: bool = Field(False, description="Take keys for the same that differ only in capitals and blanks.")
 
 
@@ -66,10 +70,11 @@ def _result(parameters: Write, around: Around) -> Schema:
 
 def _tell(parameters: Write) -> str:
     columns, key = ", ".join(parameters.columns), shown(parameters.key)
+    looked = ", after a person has looked at the first one" if parameters.show_first else ""
     if parameters.if_there == "update":
         none = "or write one where there is none" if parameters.if_not_there == "write" else "if there is one"
-        return f"Set {columns} in the row of {parameters.to} for {key}, {none}."
-    return f"Write a row to {parameters.to} ({columns}), once for {key}."
+        return f"Set {columns} in the row of {parameters.to} for {key}, {none}{looked}."
+    return f"Write a row to {parameters.to} ({columns}), once for {key}{looked}."
 
 
 def _would(values: Mapping[str, Any]) -> str:
