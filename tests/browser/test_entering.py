@@ -33,6 +33,8 @@ class Shown:
         """Point at the middle of a thing, as one sees it on the picture."""
         (show,) = self.service.app.showing._shown.values()
         find = "const r = metrikon.find({label: arguments[0], near: '', row: '', path: ''}, arguments[1])[0].getBoundingClientRect(); return [r.left + r.width / 2, r.top + r.height / 2];"
+        if kind == "text":
+            find = "const r = [...document.querySelectorAll('body *')].filter((each) => each.children.length === 0 && each.textContent.trim() === arguments[0])[0].getBoundingClientRect(); return [r.left + 5, r.top + r.height / 2];"
         x, y = show.screen._run(find, label, kind)
         picture = self.desk.see(".showing img")
         script = """
@@ -104,10 +106,27 @@ def test_a_way_in_is_shown_once_tried_and_kept_and_a_flow_enters_by_it(browser: 
         desk.click("That was a whole row")
         shown.press("Save", last=True)
         assert services.world.accounts.pressed == 0, "the last press is kept, not done"
+        desk.click("Show how it is looked for")
+        shown.done("Open it")
+        desk.read("You show how one sees that it is there already")
+        shown.type("Search", "FN-7")
+        shown.press("Find")
+        shown.point("Nothing found", "text")
+        desk.read("The text that tells")
+        shown.done("It stands there when there is none")
+        tells = desk.see(".showing aside form input")
+        tells.send_keys(Keys.CONTROL, "a")
+        tells.send_keys("FN-7")
+        shown.done("It stands there when it is there")
+        desk.click("That is how it is looked for")
+        desk.read("Show anew how it is looked for")
         desk.click("Look it over and keep it")
         text = desk.see("textarea.wayin")
         made = str(text.get_property("value"))
         assert 'with: "${number}"' in made
+        assert 'there: "${number}"' in made
+        assert "none: Nothing found" in made
+        assert made.count("sign_in:") == 2, "whoever looks first signs in"
         assert "row: last" in made
         assert "otherwise: MISC" in made
         named = made.replace("way: shown", "way: old-ledger").replace("MS-110 Wild flower seed, 1 kg", "${line.part}")
@@ -126,11 +145,14 @@ def test_a_way_in_is_shown_once_tried_and_kept_and_a_flow_enters_by_it(browser: 
         values = ", ".join(f'{name}: "${{item.data.{name}}}"' for name in SAMPLE)
         service.client.put_flow(
             "books",
-            f'metrikon: 1\nname: books\nintakes: [{{kind: upload}}]\nsteps:\n- {{name: booked, enter: {{way: old-ledger, key: ["${{item.data.number}}"], values: {{{values}}}}}}}\n',
+            f'metrikon: 1\nname: books\nintakes: [{{kind: upload}}]\nsteps:\n- {{name: booked, enter: {{way: old-ledger, key: ["${{item.name}}"], values: {{{values}}}}}}}\n',
         )
         arrived = service.app.arrivals.begin("books", "upload", "k", "bill.txt", b"bill", about=SAMPLE, in_row=False).result()
         eventually(lambda: service.client.run(str(arrived.run_id)).state == "done", 60)
         assert services.world.accounts.invoices[0]["total"] == "8.00"
+        again = service.app.arrivals.begin("books", "upload", "k2", "bill2.txt", b"bill once more", about=SAMPLE, in_row=False).result()
+        eventually(lambda: service.client.run(str(again.run_id)).state == "done", 60)
+        assert len(services.world.accounts.invoices) == 1, "it was seen that it is there"
         desk.go(f"/arrivals/{arrived.item_id}")
         desk.see("button.step")
         next(each for each in desk.all("button.step") if "booked" in each.text).click()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import subprocess
+import zipfile
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,7 @@ from metrikon.destinations.csv import CsvBeside, SideFile
 from metrikon.destinations.files import LocalFile
 from metrikon.destinations.ordering import Move, SortBy, copied, in_order, moved
 from metrikon.destinations.sheets import SheetDestination
+from metrikon.destinations.workbook import letters
 from metrikon.ports.destination import Row, Unusable
 from tests.destinations.test_sheets import FORMATS
 from tests.helpers import at_rest
@@ -124,8 +126,6 @@ def test_formulas_links_and_notes_go_with_their_row(tmp_path: Path) -> None:
 def test_a_formula_that_an_office_program_shares_between_rows_is_the_same_in_each(tmp_path: Path) -> None:
     path = tmp_path / "people.xlsx"
     _book(path)
-    import zipfile
-
     with zipfile.ZipFile(path) as held:
         parts = {each: held.read(each) for each in held.namelist()}
     name = "xl/worksheets/sheet1.xml"
@@ -177,8 +177,6 @@ def test_a_formula_of_a_sheet_in_the_open_form_moves_the_same_way() -> None:
 @settings(max_examples=200)
 @given(st.integers(1, 40), st.integers(1, 40), st.integers(0, 20))
 def test_a_formula_that_is_shared_down_and_moved_back_is_what_it_was(row: int, column: int, down: int) -> None:
-    from metrikon.destinations.workbook import letters
-
     said = f"{letters(column)}{row}*2+$A${row}"
     there = copied(said, down, 0)
     assert there == f"{letters(column)}{row + down}*2+$A${row}"
@@ -221,3 +219,50 @@ steps:
         assert [line.split(",")[0] for line in (tmp_path / "home" / "people.csv").read_text().splitlines()[1:]] == ["x", "x" * 2, "x" * 4, "x" * 9]
     finally:
         app.close()
+
+
+def _with_chain(path: Path) -> None:
+    """A workbook with the list of cells with formulas that office programs keep."""
+    with zipfile.ZipFile(path) as held:
+        parts = {each: held.read(each) for each in held.namelist()}
+    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.calcChain+xml"
+    relation = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/calcChain"
+    parts["xl/calcChain.xml"] = b'<calcChain xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><c r="C2" i="1"/></calcChain>'
+    for name, end, told in (
+        ("[Content_Types].xml", b"</Types>", f'<Override PartName="/xl/calcChain.xml" ContentType="{kind}"/>'),
+        ("xl/_rels/workbook.xml.rels", b"</Relationships>", f'<Relationship Id="chain" Type="{relation}" Target="calcChain.xml"/>'),
+    ):
+        parts[name] = parts[name].replace(end, told.encode() + end)
+    with zipfile.ZipFile(path, "w") as made:
+        for each, data in parts.items():
+            made.writestr(each, data)
+
+
+@pytest.mark.parametrize(
+    ("by", "rows", "stays"),
+    [
+        ((), [applicant("Ed", 1)], True),
+        (BEST, [applicant("Ed", 99)], False),
+        ((), [Row("key of Ed", {"Name": "Ed", "Twice": 1}), Row("key of Ed", {"Twice": 2}, sets=True)], True),
+    ],
+)
+def test_the_list_of_formulas_stays_only_while_it_tells_the_truth(by: tuple[SortBy, ...], rows: list[Row], stays: bool, tmp_path: Path) -> None:
+    path = tmp_path / "people.xlsx"
+    _book(path)
+    _with_chain(path)
+    sheet(path, by).write(rows)
+    with zipfile.ZipFile(path) as held:
+        everything = b"".join(held.read(each) for each in held.namelist())
+        assert ("xl/calcChain.xml" in held.namelist(), b"calcChain" in everything) == (stays, stays)
+    load_workbook(path)
+
+
+def test_a_value_in_the_place_of_a_formula_takes_it_off_that_list(tmp_path: Path) -> None:
+    path = tmp_path / "people.xlsx"
+    _book(path)
+    _with_chain(path)
+    made = SheetDestination(LocalFile(path), FORMATS["xlsx"], "Lines", ("Name",))
+    made.write([Row("k", {"Name": "Ada", "Twice": 7}, sets=True)])
+    with zipfile.ZipFile(path) as held:
+        assert "xl/calcChain.xml" not in held.namelist()
+    assert load_workbook(path)["Lines"]["C2"].value == 7

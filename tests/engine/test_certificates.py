@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ssl
-import subprocess
 import threading
 from collections.abc import Callable, Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -13,6 +12,7 @@ from typing import Any
 import pytest
 
 from metrikon.client import ServiceError
+from tests.certificates import authority
 from tests.helpers import Running
 
 
@@ -34,21 +34,7 @@ class _Answers(BaseHTTPRequestHandler):
 @pytest.fixture
 def made(tmp_path: Path) -> dict[str, Path]:
     """An authority of one's own, a server's and a client's certificate of it, and a stranger's."""
-
-    def run(*command: str) -> None:
-        subprocess.run(["openssl", *command], check=True, capture_output=True, cwd=tmp_path)
-
-    run("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=Garden", "-keyout", "ca.key", "-out", "ca.pem")
-    for name in ("server", "client"):
-        (tmp_path / "names").write_text("subjectAltName=IP:127.0.0.1\n")
-        run("req", "-newkey", "rsa:2048", "-nodes", "-subj", f"/CN={name}", "-keyout", f"{name}.key", "-out", f"{name}.csr")
-        run(
-            *("x509", "-req", "-in", f"{name}.csr", "-CA", "ca.pem", "-CAkey", "ca.key", "-CAcreateserial", "-days", "2", "-extfile", "names"),
-            "-out",
-            f"{name}.pem",
-        )
-    run("req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=stranger", "-keyout", "stranger.key", "-out", "stranger.pem")
-    return {each.stem + each.suffix: each for each in tmp_path.iterdir()}
+    return authority(tmp_path)
 
 
 @pytest.fixture

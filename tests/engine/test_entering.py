@@ -25,6 +25,7 @@ from metrikon.core.flows.text import from_yaml
 from metrikon.sandbox.accounts import PASSWORD, USER, Accounts
 from metrikon.sandbox.services import Services
 from metrikon.store import journal, keeping
+from tests.certificates import authority, serving
 from tests.helpers import eventually, run_state
 
 WAY = (Path(metrikon.demo.__file__).parent / "ways" / "old-ledger.yaml").read_text()
@@ -212,6 +213,43 @@ def test_what_the_screen_shows_must_be_what_was_to_be_entered(app: App, ledger: 
     assert ledger.pressed == 0
 
 
+@pytest.fixture
+def secure(tmp_path: Path, house: Callable[..., App]) -> Iterator[tuple[App, Services]]:
+    """The program over TLS, with a certificate of one's own network."""
+    (tmp_path / "tls").mkdir()
+    made = authority(tmp_path / "tls")
+    services = Services(tls=serving(made)).start()
+    app = house(fetch_private=True, trusted_certificates=str(made["ca.pem"]))
+    app.connections.put("accounts", f"{services.url}/accounts", Way("basic", USER), PASSWORD, "ada")
+    app.ways.put(WAY.replace("takes:", "patience: 5\ntakes:"))
+    app.engine.start()
+    yield app, services
+    services.stop()
+
+
+def test_over_tls_it_is_entered_once_too_whatever_answer_is_lost(secure: tuple[App, Services]) -> None:
+    app, services = secure
+    _flow(app, retry="  retry: {attempts: 3, wait: 0.1}\n")
+    services.world.accounts.lose = 1
+    run = _take(app)
+    _ends(app, run, "done")
+    assert (_result(app, run)["result"], len(services.world.accounts.invoices)) == ("there already", 1)
+    assert services.world.accounts.pressed == 1, "the browser has not asked again by itself"
+
+
+def test_a_program_whose_certificate_nobody_trusts_is_not_signed_in_at(house: Callable[..., App], tmp_path: Path) -> None:
+    services = Services(tls=serving(authority(tmp_path), "stranger")).start()
+    try:
+        app = house(fetch_private=True)
+        app.connections.put("accounts", f"{services.url}/accounts", Way("basic", USER), PASSWORD, "ada")
+        app.ways.put(WAY.replace("takes:", "patience: 5\ntakes:"))
+        app.engine.start()
+        _flow(app)
+        assert "certificate of 127.0.0.1 is not trusted" in _ends(app, _take(app), "parked")
+    finally:
+        services.stop()
+
+
 def test_a_wrong_password_and_a_program_that_is_gone_are_told(app: App, services: Services) -> None:
     app.connections.put("accounts", f"{services.url}/accounts", Way("basic", USER), "wrong", "ada")
     _flow(app)
@@ -226,9 +264,9 @@ def test_connections_of_a_browser_are_ended_before_a_press_so_that_it_repeats_no
         host, _, port = guard.address.partition(":")
         with socket.create_connection((host, int(port)), 5) as own:
             own.sendall(f"CONNECT 127.0.0.1:{server.getsockname()[1]} HTTP/1.1\r\n\r\n".encode())
-            other, _ = server.accept()
             assert own.recv(100).startswith(b"HTTP/1.1 200")
             own.sendall(b"hello")
+            other, _ = server.accept()
             assert other.recv(5) == b"hello"
             guard.fresh()
             assert own.recv(1) == b""

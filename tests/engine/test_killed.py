@@ -19,7 +19,7 @@ from metrikon.demo.invent import Invented, invent
 from tests.helpers import at_rest
 from tests.killing import kill, serve
 
-ITEMS, KILLS = 16, 8
+ITEMS, KILLS = 12, 5
 
 
 def drop(home: Path, bill: Invented) -> None:

@@ -10,7 +10,7 @@ from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import from_yaml
 from tests.killing import INNER, MIXED, ROWS, killed
 
-ITEMS, KILLS = 12, 15
+ITEMS, KILLS = 8, 6
 
 
 def test_kills_at_any_moment_lose_nothing_and_write_nothing_twice(tmp_path: Path, seed: int) -> None:

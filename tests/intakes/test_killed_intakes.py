@@ -31,7 +31,7 @@ intakes:
 steps:
   - {name: made, set: {came: "${item.data}"}}
 """
-KILLS, EACH = 6, 5
+KILLS, EACH = 4, 5
 
 
 @pytest.fixture

@@ -115,7 +115,14 @@ class App:
         folders = [Path(each) for each in settings.folders.split(os.pathsep) if each.strip()]
         self.places = Places(self.database, self.clock, self.home, folders, settings.servers.split(","), self._touched)
         heads: Lists = lambda: self.workshop.lists.heads()  # noqa: E731
-        self.ways = Ways(self.database, self.clock, lambda: self.outside, private=settings.fetch_private, proxy=settings.fetch_proxy)
+        self.ways = Ways(
+            self.database,
+            self.clock,
+            lambda: self.outside,
+            private=settings.fetch_private,
+            proxy=settings.fetch_proxy,
+            trusted=settings.trusted_certificates,
+        )
         self.catalog = Catalog(self.database, self.clock, self.kinds.language, frozenset(self.models), heads, self._told_of, self.ways)
         sealing = Sealing(keys_of(self.home, settings.secret_key))
         self.connections = Connections(

@@ -44,7 +44,9 @@ _ARGUMENTS = (
 
 
 @contextmanager
-def browser(*, private: bool, proxy: str = "", width: int = 1280, height: int = 900, most: int = WHOLE) -> Iterator[tuple[Any, Guard]]:
+def browser(
+    *, private: bool, proxy: str = "", trusted: str = "", width: int = 1280, height: int = 900, most: int = WHOLE
+) -> Iterator[tuple[Any, Guard]]:
     """A browser (`selenium.webdriver.Chrome`) and its guard. Raises `FetchFailed` where there is none on this machine."""
     from selenium import webdriver  # a part of a second to load: only where a page is drawn
     from selenium.common.exceptions import WebDriverException
@@ -57,10 +59,16 @@ def browser(*, private: bool, proxy: str = "", width: int = 1280, height: int = 
     with ExitStack() as stack:
         stack.callback(_AT_ONCE.release)
         folder = stack.enter_context(tempfile.TemporaryDirectory(prefix="metrikon-browser-", ignore_cleanup_errors=True))
-        guard = stack.enter_context(Guard(private=private, most=most))
+        guard = stack.enter_context(Guard(private=private, most=most, trusted=trusted))
         options = webdriver.ChromeOptions()
         options.binary_location = chromium
-        for each in (*_ARGUMENTS, f"--window-size={width},{height}", f"--user-data-dir={folder}", f"--proxy-server={proxy or guard.address}"):
+        for each in (
+            *_ARGUMENTS,
+            f"--ignore-certificate-errors-spki-list={guard.key}",
+            f"--window-size={width},{height}",
+            f"--user-data-dir={folder}",
+            f"--proxy-server={proxy or guard.address}",
+        ):
             options.add_argument(each)
         if os.geteuid() == 0:
             options.add_argument("--no-sandbox")  # Chromium refuses to start for root otherwise
@@ -84,7 +92,7 @@ def drawn(wanted: Wanted) -> Fetched:
     host, _, _ = address_of(wanted.url, wanted, resolved)
     if wanted.robots and not allowed(wanted.url, wanted, resolved, until):
         raise FetchFailed(f"{wanted.url} is not fetched: the robots.txt of its host asks not to.")
-    with browser(private=wanted.private, proxy=wanted.proxy, most=max(WHOLE, wanted.most_bytes)) as (driver, guard):
+    with browser(private=wanted.private, proxy=wanted.proxy, trusted=wanted.trusted, most=max(WHOLE, wanted.most_bytes)) as (driver, guard):
         driver.set_page_load_timeout(max(1.0, until - time.monotonic()))
         driver.set_script_timeout(10)
         try:

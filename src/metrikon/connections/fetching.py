@@ -13,7 +13,8 @@ import socket
 import ssl
 import tempfile
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
 from functools import lru_cache
@@ -24,6 +25,7 @@ from urllib.robotparser import RobotFileParser
 import certifi
 import httpx
 
+from metrikon.connections.kept import Kept
 from metrikon.core.flows.connecting import origin
 
 for _library in ("httpx", "httpcore"):
@@ -90,6 +92,8 @@ class Wanted:
     good: tuple[int, ...] = (200,)  # statuses that are an answer
     trusted: str = ""  # a file of certificates that are trusted besides those that everybody trusts
     drawn: bool = False  # by a browser, with what its scripts make of it
+    twice: bool = False  # it may be asked twice without harm: one of `kept` is used, and where that turns out to be closed another one
+    kept: Kept | None = None  # connections that are open already
     proxy: str = ""  # the address of one through which is called; the address of the host is checked all the same
 
     @property
@@ -217,17 +221,40 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
     if left <= 0:
         raise FetchFailed(f"{url} did not come within {wanted.seconds:g} seconds.", cause="slow")
     own = wanted.signed.certificate if wanted.signed is not None and wanted.signed.to == origin(url) else ""
-    try:
+
+    def client() -> httpx.Client:
         verify = trusting(wanted.trusted, own) if wanted.trusted or own else _usual()
-        with (
-            httpx.Client(trust_env=False, follow_redirects=False, timeout=min(left, 20.0), proxy=wanted.proxy or None, verify=verify) as client,
-            client.stream(wanted.method, target, headers=headers, content=wanted.body, extensions={"sni_hostname": host}) as response,
-        ):
+        return httpx.Client(trust_env=False, follow_redirects=False, proxy=wanted.proxy or None, verify=verify)
+
+    def ask(by: httpx.Client) -> Fetched | str:
+        name, patience = {"sni_hostname": host}, min(left, 20.0)
+        with by.stream(wanted.method, target, headers=headers, content=wanted.body, timeout=patience, extensions=name) as response:
             return _taken(url, response, wanted, until)
+
+    try:
+        if wanted.twice and wanted.kept is not None:
+            with suppress(_Closed):
+                return _by_kept(wanted.kept, (target.scheme, target.host, target.port, host, wanted.trusted, wanted.proxy, own), client, ask)
+        with client() as one:
+            return ask(one)
     except httpx.TimeoutException as error:
         raise FetchFailed(f"{url} did not answer in time.", cause="slow", sent=not isinstance(error, NOT_SENT)) from error
     except httpx.HTTPError as error:
         raise FetchFailed(f"{url} could not be fetched: {_why(error, wanted)}.", cause="unreachable", sent=not isinstance(error, NOT_SENT)) from error
+
+
+class _Closed(Exception):
+    """A connection that was kept open has been closed at its other end."""
+
+
+def _by_kept(kept: Kept, place: Hashable, make: Callable[[], httpx.Client], ask: Callable[[httpx.Client], Fetched | str]) -> Fetched | str:
+    with kept.client(place, make) as (client, used):
+        try:
+            return ask(client)
+        except (httpx.RemoteProtocolError, httpx.ReadError, httpx.WriteError) as error:
+            if used:
+                raise _Closed from error
+            raise
 
 
 @lru_cache(maxsize=1)

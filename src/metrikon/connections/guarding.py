@@ -1,28 +1,46 @@
 """A proxy on loopback for a browser of ours: whatever a page asks for, hosts are looked up here, and only addresses that are allowed are connected to.
 
-It speaks HTTP/1.1 proxying (RFC 9110): CONNECT for TLS, absolute addresses for the rest. Bytes are counted, and stop where the limit is.
+It speaks HTTP/1.1 proxying (RFC 9110): CONNECT for TLS, absolute addresses for the rest. Bytes are counted, and stop where the limit is. TLS ends here, at a
+key of its own that the browser is told of, and begins anew: certificates are checked as for all else that is fetched, those of one's own network among them.
 """
 
 from __future__ import annotations
 
+import base64
 import contextlib
+import hashlib
 import select
 import socket
 import socketserver
+import ssl
+import tempfile
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
 from urllib.parse import urlsplit
 
-from metrikon.connections.fetching import FetchFailed, checked
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
+from cryptography.x509.oid import NameOID
+
+from metrikon.connections.fetching import FetchFailed, checked, trusting
 
 _NOTHING = b"HTTP/1.1 502 Bad Gateway\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
+_TLS = b"\x16"  # how a handshake begins (RFC 8446, 5.1)
 HEAD, STEP, IDLE = 65_536, 65_536, 30.0  # bytes of a request's head, of a piece; seconds without any
 
 
 class Guard:
-    """The proxy. `most`: bytes that may come in; `refused`: hosts that were not connected to, each with why."""
+    """The proxy. `most`: bytes that may come in; `trusted`: a file of certificates that are trusted besides the usual ones; `refused`: hosts that were not
+    connected to, each with why; `key`: that which it shows the browser, as the SHA-256 of its public half in base64 (RFC 7469, 2.4)."""
 
-    def __init__(self, *, private: bool, most: int) -> None:
+    def __init__(self, *, private: bool, most: int, trusted: str = "") -> None:
         self.private, self.left = private, most
+        self.outward = trusting(trusted)
+        self.inward, self.key = _own_key()
         self.refused: dict[str, str] = {}
         self.full = False
         self._open: set[socket.socket] = set()
@@ -54,15 +72,16 @@ class Guard:
                     each.shutdown(socket.SHUT_RDWR)
             self._open.clear()
 
-    def opened(self, own: socket.socket) -> None:
-        """A connection of the browser is open."""
+    @contextmanager
+    def open(self, own: socket.socket) -> Iterator[None]:
+        """While a connection of the browser is open."""
         with self._lock:
             self._open.add(own)
-
-    def closed(self, own: socket.socket) -> None:
-        """It is no more."""
-        with self._lock:
-            self._open.discard(own)
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._open.discard(own)
 
     def came(self, count: int) -> bool:
         """Count bytes that came in; False where they are too many."""
@@ -83,44 +102,84 @@ class _Handler(socketserver.BaseRequestHandler):
         own: socket.socket = self.request
         guard: Guard = self.server.guard  # type: ignore[attr-defined]
         own.settimeout(IDLE)
-        guard.opened(own)
-        try:
-            self._serve(own, guard)
-        finally:
-            guard.closed(own)
-
-    def _serve(self, own: socket.socket, guard: Guard) -> None:
-        with contextlib.suppress(OSError, ValueError):
+        with contextlib.suppress(OSError, ValueError), guard.open(own):
             head, rest = _head(own)
-            line, _, headers = head.partition(b"\r\n")
-            method, target, version = line.decode("latin-1").split(" ")
-            secure = method == "CONNECT"
-            parts = urlsplit(f"//{target}" if secure else target)
-            host, port = parts.hostname or "", parts.port or (443 if secure else 80)
-            if not secure and parts.scheme != "http":
-                raise ValueError(target)
-            try:
-                address = checked(host, port, private=guard.private)
-            except FetchFailed as error:
-                guard.refused[host] = str(error)
-                own.sendall(b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+            method, target, _ = head.partition(b"\r\n")[0].decode("latin-1").split(" ")
+            if method != "CONNECT":
+                parts = urlsplit(target)
+                if parts.scheme != "http":
+                    raise ValueError(target)
+                path = f"{parts.path or '/'}{'?' + parts.query if parts.query else ''}".encode("latin-1")
+                head = head.replace(target.encode("latin-1"), path, 1)
+                _asked(own, guard, parts.hostname or "", parts.port or 80, _once(head) + rest)
                 return
-            try:
-                other = socket.create_connection((address, port), 10)
-            except OSError:
-                own.sendall(_NOTHING)
+            parts = urlsplit(f"//{target}")
+            if not _may(own, guard, parts.hostname or "", parts.port or 443):
                 return
-            with other:
-                other.settimeout(IDLE)
-                if secure:
-                    own.sendall(b"HTTP/1.1 200 Connected\r\n\r\n")
-                    other.sendall(rest)
-                else:
-                    path = f"{parts.path or '/'}{'?' + parts.query if parts.query else ''}"
-                    kept = b"\r\n".join(each for each in headers.split(b"\r\n") if not each.lower().startswith((b"proxy-", b"connection:")))
-                    other.sendall(f"{method} {path} {version}\r\n".encode("latin-1") + kept + b"\r\nConnection: close\r\n\r\n" + rest)
-                if not _passed_on(own, other, guard) and not secure:
-                    own.sendall(_NOTHING)  # an end without a word would have the browser ask again
+            own.sendall(b"HTTP/1.1 200 Connected\r\n\r\n")
+            if own.recv(1, socket.MSG_PEEK) != _TLS:
+                _asked(own, guard, parts.hostname or "", parts.port or 443, b"", through=True)
+                return
+            with guard.inward.wrap_socket(own, server_side=True) as inner, guard.open(inner):
+                head, rest = _head(inner)
+                _asked(inner, guard, parts.hostname or "", parts.port or 443, _once(head) + rest, secure=True)
+                inner.unwrap()
+
+
+def _may(own: socket.socket, guard: Guard, host: str, port: int) -> str:
+    """The address of a host that may be connected to; nothing, and the browser is told, for one that may not."""
+    try:
+        return checked(host, port, private=guard.private)
+    except FetchFailed as error:
+        guard.refused[host] = str(error)
+        own.sendall(b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+        return ""
+
+
+def _asked(own: socket.socket, guard: Guard, host: str, port: int, request: bytes, *, secure: bool = False, through: bool = False) -> None:
+    """Hand a request to a host, and pass on what it answers. `through`: bytes of another protocol, of which nothing is known."""
+    address = _may(own, guard, host, port)
+    if not address:
+        return
+    try:
+        with contextlib.ExitStack() as stack:
+            other = stack.enter_context(socket.create_connection((address, port), 10))
+            other = stack.enter_context(guard.outward.wrap_socket(other, server_hostname=host)) if secure else other
+            other.settimeout(IDLE)
+            other.sendall(request)
+            if _passed_on(own, other, guard) or through:
+                return
+    except ssl.SSLCertVerificationError as error:
+        guard.refused[host] = f"The certificate of {host} is not trusted: {error.verify_message}."
+    except OSError:
+        pass
+    own.sendall(_NOTHING)  # an end without a word would have the browser ask again
+
+
+def _once(head: bytes) -> bytes:
+    """The head of a request, for a connection that serves one alone; of one that is to become something else (RFC 9110, 7.8) as it is."""
+    lines = head.split(b"\r\n")
+    if any(each.lower().startswith(b"upgrade:") for each in lines):
+        return head + b"\r\n\r\n"
+    kept = [each for each in lines if not each.lower().startswith((b"proxy-", b"connection:"))]
+    return b"\r\n".join([*kept, b"Connection: close", b"", b""])
+
+
+def _own_key() -> tuple[ssl.SSLContext, str]:
+    """A key with a certificate that nobody else has, for TLS with a browser on this machine; and the hash by which that knows it."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "metrikon")])
+    now = datetime.now(UTC)
+    made = x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key()).serial_number(x509.random_serial_number())
+    certificate = made.not_valid_before(now - timedelta(days=1)).not_valid_after(now + timedelta(days=30)).sign(key, hashes.SHA256())
+    private = key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    with tempfile.NamedTemporaryFile("wb", prefix="metrikon-", suffix=".pem") as file:  # of mode 600; the library reads files alone
+        file.write(private + certificate.public_bytes(Encoding.PEM))
+        file.flush()
+        context.load_cert_chain(file.name)
+    public = key.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
+    return context, base64.b64encode(hashlib.sha256(public).digest()).decode()
 
 
 def _head(own: socket.socket) -> tuple[bytes, bytes]:
@@ -139,7 +198,8 @@ def _passed_on(own: socket.socket, other: socket.socket, guard: Guard) -> bool:
     """Pass bytes on in both directions until one side ends, nothing comes, or there are too many; whether anything was answered."""
     answered = False
     while True:
-        ready, _, _ = select.select([own, other], [], [], IDLE)
+        held = [each for each in (own, other) if isinstance(each, ssl.SSLSocket) and each.pending()]  # read already, so that nothing wakes for it
+        ready = held or select.select([own, other], [], [], IDLE)[0]
         for each in ready:
             try:
                 part = each.recv(STEP)

@@ -6,9 +6,10 @@ import base64
 import re
 import tempfile
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
+from urllib.parse import urlsplit
 
 from metrikon.connections.finding import SCRIPT
 from metrikon.core.entering.way import Place, SignIn
@@ -28,7 +29,7 @@ class Found(NamedTuple):
 
 class BrowserScreen:
     """The screen. `joined`: a path as an address of the program; `signing`: user and secret, asked for when they are needed; `fresh`: has what
-    is sent next go over a connection of its own, so that the browser never sends it twice by itself."""
+    is sent next go over a connection of its own, so that the browser never sends it twice by itself; `refused`: hosts that were not connected to, with why."""
 
     def __init__(
         self,
@@ -37,15 +38,22 @@ class BrowserScreen:
         signing: Callable[[], tuple[str, str]],
         patience: float,
         fresh: Callable[[], None] = lambda: None,
+        refused: Mapping[str, str] | None = None,
     ) -> None:
         self._driver, self._joined, self._signing, self._patience, self._fresh = driver, joined, signing, patience, fresh
+        self._refused: Mapping[str, str] = refused if refused is not None else {}
         driver.set_page_load_timeout(patience)
         driver.set_script_timeout(SCRIPT_SECONDS)
 
     def open(self, path: str) -> None:
-        with _Telling():
-            self._driver.get(self._joined(path))
-            self._rest()
+        address = self._joined(path)
+        try:
+            with _Telling():
+                self._driver.get(address)
+                self._rest()
+        finally:
+            if why := self._refused.get(urlsplit(address).hostname or ""):
+                raise ScreenStopped(why)
 
     def sign_in(self, said: SignIn) -> bool:
         if not self.signed_out(said):

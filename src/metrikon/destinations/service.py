@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import uuid
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -277,7 +278,8 @@ class ServiceDestination(Usual):
         if row is not None and writes and self._notes.once_header:
             headers[self._notes.once_header] = once(self._connection, self._name, keys or [row.key])
         try:
-            found: Fetched = self._calling.fetch(_wanted(self._connection, made, headers, operation.good))
+            wanted = _wanted(self._connection, made, headers, operation.good)
+            found: Fetched = self._calling.fetch(replace(wanted, twice=not writes or bool(self._notes.once_header)))
         except FetchFailed as error:
             if writes and error.sent:
                 what = (

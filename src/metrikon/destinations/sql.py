@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import lru_cache
+from itertools import groupby
+from operator import attrgetter
 from typing import Any, Literal
 from urllib.parse import urlsplit
 
@@ -67,7 +69,7 @@ class SqlDestination(Usual):
         self._schema, _, self._bare = table.rpartition(".")
         self._former: Former[str] | None = None  # keys that an earlier version has written; no more of them come
         self._last: tuple[Table, tuple[str, ...], list[tuple[str, Column[Any]]]] | None = None
-        self._fit: tuple[Any, list[tuple[str, str, Callable[[Any], Any]]]] | None = None
+        self._ready: tuple[Table, tuple[str, ...], str, list[str], list[Callable[[Row], Any]]] | None = None  # to insert rows of some columns
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
 
     @property
@@ -138,9 +140,7 @@ class SqlDestination(Usual):
             if key not in there and not row.only:
                 fresh.setdefault(key, row)
         if fresh:
-            blank = {} if self._own else {column.name: None for column in table.columns if column.server_default is None}
-            own = "" if self._own else self._key_columns(table)[0].name
-            connection.execute(self._insert(table), [self._values(table, row, blank, own) for row in fresh.values()])
+            self._add(connection, table, list(fresh.values()))
         receipts, place = [], f"table {self.name}"
         for row, key in zip(rows, keys, strict=True):
             new = fresh.get(key) is row
@@ -278,22 +278,40 @@ class SqlDestination(Usual):
             told = ", ".join(self._own or (KEY_COLUMN,))
             raise Unusable(f"The table {self.name} has no unique index on {told}, so that it could take a row twice. Add one, or correct `key`.")
 
-    def _values(self, table: Table, row: Row, blank: Mapping[str, Any], own: str) -> dict[str, Any]:
-        """A row as it is inserted. `blank`: nothing for every column that has no value of its own; `own`: the name of the column of our keys."""
-        values = dict(blank)
-        given = row.values
-        for name, column, fit in self._fitters(table, row):
-            values[column] = fit(given[name])
-        if own:
-            values[own] = row.key
-        return values
+    def _add(self, connection: Any, table: Table, rows: list[Row]) -> None:
+        """Insert rows, those of the same columns in one statement; it and what makes values fit is worked out once for them, and kept."""
+        for names, some in groupby(rows, lambda row: tuple(row.values)):
+            alike = list(some)
+            if self._ready is None or self._ready[0] is not table or self._ready[1] != names:
+                self._ready = (table, names, *self._made_ready(table, alike[0]))
+            _, _, statement, names_of, ways = self._ready
+            told = [tuple(way(row) for way in ways) for row in alike]
+            connection.exec_driver_sql(statement, [dict(zip(names_of, each, strict=True)) for each in told] if names_of else told)
 
-    def _fitters(self, table: Table, row: Row) -> list[tuple[str, str, Callable[[Any], Any]]]:
-        """(name in the flow, name in the table, what makes values fit) of the columns of a row; worked out once for rows of the same names."""
-        columns = self._columns(table, row)
-        if self._fit is None or self._fit[0] is not columns:
-            self._fit = (columns, [(name, str(column.name), fitting.fitter(column, refuse=self._refuse)) for name, column in columns])
-        return self._fit[1]
+    def _made_ready(self, table: Table, row: Row) -> tuple[str, list[str], list[Callable[[Row], Any]]]:
+        """The statement that inserts rows with the columns of one, the names of its parameters where they have names, and what gives each of them from a row, as
+        the driver takes it."""
+        dialect = self.engine.dialect
+        own = "" if self._own else str(self._key_columns(table)[0].name)
+        given = {str(column.name): (name, column) for name, column in self._columns(table, row)}
+        blank = [] if self._own else [str(column.name) for column in table.columns if column.server_default is None]
+        compiled = self._insert(table).compile(dialect=dialect, column_keys=list(dict.fromkeys([*blank, *given, *([own] if own else [])])))
+
+        def way(column: str) -> Callable[[Row], Any]:
+            if column == own:
+                return attrgetter("key")
+            if column not in given:
+                return lambda row: None
+            name, found = given[column]
+            fit, bound = fitting.fitter(found, refuse=self._refuse), found.type.dialect_impl(dialect).bind_processor(dialect)
+            if bound is None:
+                return lambda row: fit(row.values[name])
+            return lambda row: bound(fit(row.values[name]))
+
+        if compiled.positiontup is not None:
+            return str(compiled), [], [way(column) for column in compiled.positiontup]
+        named = [str(name) for name in compiled.bind_names.values()]
+        return str(compiled), named, [way(column) for column in named]
 
     def _columns(self, table: Table, row: Row) -> list[tuple[str, Column[Any]]]:
         """The columns that a row has values for, by the names that the flow gives them; looked up once for rows of the same names."""

@@ -14,6 +14,7 @@ from sqlalchemy import Engine
 from metrikon.connections.browser import drawn
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.connections.imap import Mailserver
+from metrikon.connections.kept import Kept
 from metrikon.connections.smtp import Sender
 from metrikon.connections.sql import server_engine
 from metrikon.core.services.description import Description
@@ -60,6 +61,7 @@ class Outside:
         self._breaker = Breaker(clock, rest, "connection")
         self._until: dict[str, int] = {}
         self._engines: dict[tuple[str, int], Engine] = {}
+        self._kept = Kept()
         self._lock = threading.Lock()
 
     def fetch(self, wanted: Wanted) -> Fetched:
@@ -117,6 +119,7 @@ class Outside:
             for engine in self._engines.values():
                 engine.dispose()
             self._engines.clear()
+        self._kept.close()
 
     def _by(self, name: str, method: str, url: str, call: Callable[[], T]) -> T:
         """A call by a connection: what came of it is noted."""
@@ -173,7 +176,7 @@ class Outside:
         try:
             with self._turns.at(host, a_minute or self._limits[0], at_once or self._limits[1]):
                 self._turns.call(flow_of(BEHALF.get()))
-                told = replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted)
+                told = replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted, kept=self._kept)
                 return drawn(told) if wanted.drawn else fetch(told)
         except NoTurn as error:
             raise FetchFailed(str(error), cause="turn", wait=error.wait) from error

@@ -83,6 +83,10 @@ class Showing:
             ),
             "rows": lambda show, said: show.recording.begin_rows(str(said.get("text", ""))),
             "rows_end": lambda show, said: show.recording.end_rows(),
+            "look_up": self._look_up,
+            "there": lambda show, said: show.recording.mark("there", str(said.get("text", ""))),
+            "none": lambda show, said: show.recording.mark("none", str(said.get("text", ""))),
+            "look_up_end": lambda show, said: show.recording.end_look_up(),
             "undo": lambda show, said: show.recording.undo(),
         }
         if kind not in acts:
@@ -117,6 +121,13 @@ class Showing:
         show.screen.open(path)
         show.pointed = None
         show.recording.add("open", path)
+
+    def _look_up(self, show: Show, given: Mapping[str, Any]) -> None:
+        show.recording.begin_look_up()
+        self._open(show, str(given.get("text", "")))
+        known = show.recording.signing()
+        if known is not None:  # whoever looks comes before whoever enters, and signs in
+            show.recording.add("sign_in", known)
 
     def _point(self, show: Show, given: Mapping[str, Any]) -> None:
         show.pointed = show.screen.at(float(given["x"]), float(given["y"]))

@@ -21,8 +21,11 @@ from metrikon.store.database import Database
 class Ways:
     """What is kept, and how it is used."""
 
-    def __init__(self, database: Database, clock: Clock, outside: Callable[[], Outside], *, private: bool, proxy: str = "") -> None:
-        self._database, self._clock, self._outside, self._private, self._proxy = database, clock, outside, private, proxy
+    def __init__(
+        self, database: Database, clock: Clock, outside: Callable[[], Outside], *, private: bool, proxy: str = "", trusted: str = ""
+    ) -> None:
+        self._database, self._clock, self._outside = database, clock, outside
+        self._private, self._proxy, self._trusted = private, proxy, trusted
         self._parsed: dict[tuple[str, int], WayIn] = {}
         self._turns: dict[str, threading.Lock] = {}  # one screen of a program at a time
         self._lock = threading.Lock()
@@ -60,9 +63,13 @@ class Ways:
         outside.connections.at(connection, "")
         with self._lock:
             turn = self._turns.setdefault(connection, threading.Lock())
-        with turn, outside.worked(connection, "screen"), browser(private=self._private, proxy=self._proxy) as (driver, guard):
+        with turn, outside.worked(connection, "screen"), self._browser() as (driver, guard):
             secret = outside.connections.signing
-            yield BrowserScreen(driver, lambda path: outside.connections.at(connection, path), lambda: secret(connection), patience, guard.fresh)
+            at = outside.connections.at
+            yield BrowserScreen(driver, lambda path: at(connection, path), lambda: secret(connection), patience, guard.fresh, guard.refused)
+
+    def _browser(self) -> Any:
+        return browser(private=self._private, proxy=self._proxy, trusted=self._trusted)
 
     def begin(self, key: str, run_id: str, path: str) -> tuple[str, str, str] | None:
         """Note that something is being entered, or who did so before: (state, run, path)."""

@@ -10,6 +10,7 @@ import hashlib
 import hmac
 import json
 import secrets
+import ssl
 import threading
 import time
 import urllib.error
@@ -296,10 +297,10 @@ def _sheet(app: Flask, world: World) -> None:
 class Services:
     """The services on an address of this machine, in a thread of their own."""
 
-    def __init__(self, host: str = "127.0.0.1", port: int = 0) -> None:
+    def __init__(self, host: str = "127.0.0.1", port: int = 0, tls: ssl.SSLContext | None = None) -> None:
         self.world = World()
-        self._server: BaseWSGIServer = make_server(host, port, create(self.world), threaded=True)
-        self.url = f"http://{host}:{self._server.server_port}"
+        self._server: BaseWSGIServer = make_server(host, port, create(self.world), threaded=True, ssl_context=tls)
+        self.url = f"{'https' if tls else 'http'}://{host}:{self._server.server_port}"
 
     def start(self) -> Services:
         """Begin to answer."""

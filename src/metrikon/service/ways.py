@@ -72,7 +72,8 @@ class ShowBody(View):
 
 
 class ActBody(View):
-    """What is done on the screen. `kind`: point (x, y), open, sign_in, fill, choose, press, attach, expect, read_back, rows, rows_end, undo."""
+    """What is done on the screen. `kind`: point (x, y), open, sign_in, fill, choose, press, attach, expect, read_back, rows, rows_end,
+    look_up (begins to show how it is looked for), there, none (texts that tell whether it is), look_up_end, undo."""
 
     kind: str = Field(..., max_length=20)
     x: float = 0
@@ -96,6 +97,8 @@ class ShowView(View):
     text: str
     lists: list[str]
     rows: bool
+    looking: bool = Field(..., description="Whether it is being shown how is seen that something is there already.")
+    looks_up: bool = Field(..., description="Whether that was shown.")
 
 
 class MadeFilePath(View):
@@ -231,4 +234,6 @@ def _shown(id_: str, shown: Show) -> ShowView:
         text=shown.recording.text("shown"),
         lists=[name for name, value in values.items() if isinstance(value, list)],
         rows=shown.recording.rows is not None,
+        looking=shown.recording.looking,
+        looks_up=shown.recording.look_up is not None,
     )

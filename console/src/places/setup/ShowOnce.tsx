@@ -80,14 +80,24 @@ function Screen({ shown, values, set, leave, keep }: { shown: Shown; values: str
             Sign in by the connection
           </Button>
         )}
-        {pointed ? <Doing key={JSON.stringify(pointed)} pointed={pointed} known={knownOf(values)} act={act.mutate} busy={act.isPending} /> : <p className="soft small">Nothing is pointed at.</p>}
+        {shown.looking && (
+          <div className="note">You show how one sees that it is there already: search for it, then point at the text that tells. This is done before it is entered.</div>
+        )}
+        {pointed ? <Doing looking={shown.looking} key={JSON.stringify(pointed)} pointed={pointed} known={knownOf(values)} act={act.mutate} busy={act.isPending} /> : <p className="soft small">Nothing is pointed at.</p>}
         <div style={{ display: "flex", flexWrap: "wrap", gap: 6, margin: "10px 0" }}>
           {!shown.rows &&
+            !shown.looking &&
             shown.lists.map((each) => (
               <Button key={each} size="compact-sm" variant="default" onClick={() => act.mutate({ kind: "rows", text: each })}>
                 What follows is for each of {each}
               </Button>
             ))}
+          {!shown.rows && !shown.looking && <LookUp again={shown.looks_up} act={act.mutate} />}
+          {shown.looking && (
+            <Button size="compact-sm" variant="default" onClick={() => act.mutate({ kind: "look_up_end" })}>
+              That is how it is looked for
+            </Button>
+          )}
           {shown.rows && (
             <Button size="compact-sm" variant="default" onClick={() => act.mutate({ kind: "rows_end" })}>
               That was a whole row
@@ -112,7 +122,7 @@ function Screen({ shown, values, set, leave, keep }: { shown: Shown; values: str
 }
 
 /** What may be done with what is pointed at. */
-function Doing({ pointed, known, act, busy }: { pointed: Pointed; known: string[]; act: (what: Act) => void; busy: boolean }): ReactNode {
+function Doing({ pointed, known, act, busy, looking }: { pointed: Pointed; known: string[]; act: (what: Act) => void; busy: boolean; looking: boolean }): ReactNode {
   const [text, setText] = useState("");
   const [otherwise, setOtherwise] = useState("");
   const [last, setLast] = useState(false);
@@ -122,15 +132,7 @@ function Doing({ pointed, known, act, busy }: { pointed: Pointed; known: string[
     act(what);
   };
   if (pointed.kind === "text")
-    return (
-      <form onSubmit={done({ kind: "expect", text: text || (pointed.text ?? "") })}>
-        <p className="small">“{(pointed.text ?? "").slice(0, 80)}” is text. A step may wait until it stands there.</p>
-        <TextInput size="xs" label="The text that is waited for" value={text || (pointed.text ?? "")} onChange={(event) => setText(event.currentTarget.value)} mb={6} />
-        <Button size="compact-sm" type="submit" loading={busy}>
-          Wait for it
-        </Button>
-      </form>
-    );
+    return <OfText text={text || (pointed.text ?? "")} set={setText} act={act} busy={busy} looking={looking} />;
   if (pointed.kind === "button")
     return (
       <form onSubmit={done({ kind: "press", last })}>
@@ -155,6 +157,57 @@ function Doing({ pointed, known, act, busy }: { pointed: Pointed; known: string[
       <Autocomplete size="xs" label={pointed.kind === "file" ? `The value of the sample that is the file for “${name}”` : `Type into “${name}”`} data={known} value={text} onChange={setText} autoFocus mb={6} />
       <Button size="compact-sm" type="submit" loading={busy} disabled={Boolean(pointed.secret)}>
         {pointed.kind === "file" ? "Give it" : "Type it"}
+      </Button>
+    </form>
+  );
+}
+
+/** What text on the screen may tell: that the screen is the right one, what it shows beside a label, or whether something is there already. */
+function OfText({ text, set, act, busy, looking }: { text: string; set: (to: string) => void; act: (what: Act) => void; busy: boolean; looking: boolean }): ReactNode {
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        act({ kind: looking ? "there" : "expect", text });
+      }}
+    >
+      <TextInput size="xs" label={looking ? "The text that tells" : "The text that is waited for"} value={text} onChange={(event) => set(event.currentTarget.value)} mb={6} />
+      <div style={{ display: "flex", flexWrap: "wrap", gap: 6 }}>
+        <Button size="compact-sm" type="submit" loading={busy}>
+          {looking ? "It stands there when it is there" : "Wait for it"}
+        </Button>
+        {looking && (
+          <Button size="compact-sm" variant="default" loading={busy} onClick={() => act({ kind: "none", text })}>
+            It stands there when there is none
+          </Button>
+        )}
+      </div>
+    </form>
+  );
+}
+
+/** Begin to show how is seen whether something is there already: from which page on. */
+function LookUp({ again, act }: { again: boolean; act: (what: Act) => void }): ReactNode {
+  const [asked, setAsked] = useState(false);
+  const [path, setPath] = useState("");
+  if (!asked)
+    return (
+      <Button size="compact-sm" variant="default" onClick={() => setAsked(true)}>
+        {again ? "Show anew how it is looked for" : "Show how it is looked for"}
+      </Button>
+    );
+  return (
+    <form
+      aria-label="How it is looked for"
+      style={{ display: "flex", gap: 6, alignItems: "end", width: "100%" }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        act({ kind: "look_up", text: path });
+      }}
+    >
+      <TextInput size="xs" label="From which page on, after the address" placeholder="its first page" value={path} onChange={(event) => setPath(event.currentTarget.value)} style={{ flex: 1 }} autoFocus />
+      <Button size="compact-sm" type="submit">
+        Open it
       </Button>
     </form>
   );
