@@ -185,8 +185,10 @@ WHOLE = FLOW.replace(
     '  - {name: worth, decide: {table: worth, given: {letters: "${size.letters}"}}}\n'
     '  - {name: known, lookup: {in: sorts, where: {sort: "${item.name}"}}}\n'
     "  - {name: other, use: {flow: under}}\n"
+    '  - {name: typed, when: "1 = 2", enter: {way: books, key: ["${item.name}"], values: {number: "${item.name}"}}}\n'
     "  - {name: row",
 )
+WAY = "way: books\nconnection: accounts\ntakes: [number]\nenter:\n- fill: {in: Number, with: '${number}'}\n- press: {on: Save, last: true}\n"
 UNDER = "metrikon: 1\nname: under\nintakes: [{kind: upload}]\nsteps: [{name: result, set: {x: 1}}]\n"
 
 
@@ -194,6 +196,7 @@ def test_a_flow_is_carried_to_another_service_with_all_that_it_needs(running: Ca
     here, there = running("here"), running("there")
     here.client.put_decision_table("worth", TABLE)
     here.client.put_list("sorts", "sort,bed\nbeech,4\n")
+    here.client.put_way("books", WAY)
     here.client.put_flow("under", UNDER)
     here.client.put_flow("seeds", WHOLE)
     here.client.keep_sample("seeds", "one", item=here.client.run(sent(here, "beech")).item_id, why="the first")
@@ -202,7 +205,7 @@ def test_a_flow_is_carried_to_another_service_with_all_that_it_needs(running: Ca
     first = place.read_bytes()
     assert here.client.export_flow("seeds") == first, "the same flow makes the same file"
     code, out, _ = command(there, "flows", "import", str(place), "--dry-run")
-    assert (code, out.count(" new")) == (0, 5)
+    assert (code, out.count(" new")) == (0, 6)
     assert "seeds" not in {each["name"] for each in there.client.flows()}
     there.client.import_flow(place)
     assert {each["name"]: each["running"] for each in there.client.flows()} == {"seeds": False, "under": False, "supplier-invoices": True}
@@ -255,6 +258,8 @@ def encrypted() -> bytes:
         (carried(**{"flows/seeds.yaml": FLOW, "flows/bulbs.yaml": FLOW}), "a flow named 'seeds' under the name 'bulbs'"),
         (carried(**{"flows/seeds.yaml": FLOW.replace("kind: sql", "kind: sqll")}), "There is no kind of destination 'sqll'"),
         (carried(**{"flows/seeds.yaml": FLOW, "record_types/x.json": "{"}), "The record type x:"),
+        (carried(**{"flows/seeds.yaml": FLOW, "ways/books.yaml": "way: books"}), "The way in books:"),
+        (carried(**{"flows/seeds.yaml": FLOW, "ways/other.yaml": WAY}), "calls itself 'books' under the name 'other'"),
     ],
 )
 def test_a_file_that_is_no_carried_flow_changes_nothing(seeds: Running, data: bytes, message: str) -> None:

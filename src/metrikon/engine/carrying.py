@@ -1,7 +1,7 @@
-"""A flow carried elsewhere as one file: with the flows that it uses, record types, decision tables, lists and samples. Never with a secret.
+"""A flow carried elsewhere as one file: with the flows that it uses, record types, decision tables, ways in, lists and samples. Never with a secret.
 
-The file is a ZIP archive: `carried.json`, `flows/NAME.yaml`, `record_types/NAME.json`, `decision_tables/NAME.yaml`, `lists/NAME.csv`,
-`samples/NAME/sample.json` and `samples/NAME/file`.
+The file is a ZIP archive: `carried.json`, `flows/NAME.yaml`, `record_types/NAME.json`, `decision_tables/NAME.yaml`, `ways/NAME.yaml`,
+`lists/NAME.csv`, `samples/NAME/sample.json` and `samples/NAME/file`.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.decisions.model import BadTable, Table
+from metrikon.core.entering.way import BadWay
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.flows.problems import BadFlow, Problem
@@ -24,6 +25,7 @@ from metrikon.core.flows.secret import secrets_in
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.engine.catalog import Catalog
+from metrikon.engine.ways import way_in
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
 from metrikon.store import flows, samples
@@ -35,6 +37,7 @@ MOST_PARTS = 2000
 KINDS = {
     "record type": ("record_types", ".json"),
     "decision table": ("decision_tables", ".yaml"),
+    "way in": ("ways", ".yaml"),
     "list": ("lists", ".csv"),
     "flow": ("flows", ".yaml"),
 }
@@ -108,6 +111,7 @@ class Carrying:
         get: Mapping[str, Callable[[Connection, str], dict[str, Any] | None]] = {
             "record type": flows.get_record_type,
             "decision table": flows.get_decision_table,
+            "way in": flows.get_way,
             "flow": flows.get_flow,
         }
         row = get[what](connection, name)
@@ -119,7 +123,7 @@ class Carrying:
         `replacing`: lists that are here and differ are put in the place of those; `trying`: nothing is kept. Raises `BadCarried` and `BadFlow`.
         """
         parts = _read(data)
-        types, tables = _types(parts), self._tables(parts)
+        types, tables, ways = _types(parts), self._tables(parts), _ways(parts)
         known = self._catalog.known()
         heads = {name: (text.split("\n", 1)[0].split(",")) for name, text in parts.texts["list"].items()}
         uses: dict[str, list[str]] = {name: [] for name in parts.texts["flow"]}
@@ -128,6 +132,7 @@ class Carrying:
             record_types={**known.record_types, **types},
             tables={**known.tables, **tables},
             lists={**heads, **known.lists},
+            ways={**known.ways, **ways},
             flows={**uses, **known.flows},
         )
         problems: list[Problem] = []
@@ -180,6 +185,8 @@ class Carrying:
                 flows.put_record_type(connection, name, text, now)
             for name, text in parts.texts["decision table"].items():
                 flows.put_decision_table(connection, name, text, now)
+            for name, text in parts.texts["way in"].items():
+                flows.put_way(connection, name, text, now)
             for name, text in parts.texts["flow"].items():
                 flows.put_flow(connection, name, text, now, by, f"Carried here with {parts.flow}.", running=False)
             for name, (told, data) in parts.samples.items():
@@ -204,6 +211,20 @@ def _types(parts: _Parts) -> dict[str, RecordType]:
             found[name] = record_type(loads(text), name)
         except (BadRecordType, NotJson) as error:
             raise BadCarried(f"The record type {name}: {error}") from error
+    return found
+
+
+def _ways(parts: _Parts) -> dict[str, list[str]]:
+    """What the ways in take that a file holds."""
+    found = {}
+    for name, text in parts.texts["way in"].items():
+        try:
+            way = way_in(text)
+        except BadWay as error:
+            raise BadCarried(f"The way in {name}: {error}") from error
+        if way.way != name:
+            raise BadCarried(f"The file holds a way in that calls itself {way.way!r} under the name {name!r}.")
+        found[name] = way.takes
     return found
 
 
