@@ -49,3 +49,32 @@ def test_what_may_have_gone_out_is_shown_and_settled_by_keyboard(browser: object
         assert len(services.world.records.contacts) == 1
     finally:
         services.stop()
+
+
+FIRST = """metrikon: 1
+name: visitors
+about: Visitors of the day become rows.
+intakes: [{kind: upload}]
+destinations:
+  list: {kind: csv, path: visitors.csv}
+steps:
+- {name: row, write: {to: list, key: ["${item.name}"], show_first: true, columns: {Name: "${item.name}", Town: "${null}"}}}
+"""
+
+
+def test_the_first_row_is_looked_at_column_by_column_and_lets_those_behind_it_go(browser: object, running: Callable[..., Running]) -> None:
+    service = running()
+    app = service.app
+    app.catalog.put_flow(FIRST)
+    runs = [app.arrivals.take("visitors", "upload", name, name, name.encode()) for name in ("Ada", "Bo")]
+    eventually(lambda: all(run_state(app, each.run_id)[0] == "parked" for each in runs))
+    desk = signed_in(browser, service)  # type: ignore[arg-type]
+    desk.browser.get(f"{service.url}/arrivals/{runs[0].item_id}")
+    shown = desk.see("section[aria-label='The first row']")
+    assert [each.text for each in shown.find_elements(By.TAG_NAME, "tr")] == ["Name Ada", "Town no value"]
+    assert "Continue from the step" not in desk.see("main").text
+    button = next(each for each in shown.find_elements(By.TAG_NAME, "button") if each.text == "Write it, and those behind it")
+    button.send_keys(Keys.ENTER)
+    eventually(lambda: all(run_state(app, each.run_id)[0] == "done" for each in runs))
+    assert len((app.home / "visitors.csv").read_text().splitlines()) == 3
+    assert desk.complaints() == []
