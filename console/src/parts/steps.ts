@@ -20,7 +20,7 @@ export function stepsOf(entries: Entry[]): Step[] {
     const step = found.get(path) ?? { path, kind: entry.kind, state: "", tries: 0, from: entry.at - (entry.took ?? 0), to: entry.at, entries: [], inner: [] };
     step.entries.push(entry);
     step.kind = step.kind || entry.kind;
-    step.state = entry.event;
+    step.state = entry.event === "failed" && "first" in entry.data ? "asked" : entry.event; // a first row that waits to be looked at has not failed
     step.to = entry.at;
     if (entry.event === "failed" || entry.event === "done" || entry.event === "asked") step.tries += 1;
     found.set(path, step);

@@ -8,7 +8,7 @@ type Row = Record<string, unknown>;
 type Entries = RunDetail["journal"];
 
 export interface WaitsWith {
-  what: "sent" | "first";
+  what: "sent" | "first" | "behind";
   row: Row;
 }
 
@@ -16,23 +16,25 @@ export interface WaitsWith {
 export function waitsWith(journal: Entries): WaitsWith | undefined {
   const last = journal.findLast((each) => each.event === "failed" || (each.event === "continued" && "unsure" in each.data));
   if (last?.event !== "failed" || !("unsure" in last.data || "first" in last.data)) return undefined;
-  return { what: "first" in last.data ? "first" : "sent", row: (last.data.sent as Row | undefined) ?? {} };
+  const what = "first" in last.data ? (last.data.first === "behind" ? "behind" : "first") : "sent";
+  return { what, row: (last.data.sent as Row | undefined) ?? {} };
 }
 
 export function Waits({ what, row, flow, say, busy }: WaitsWith & { flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
-  return what === "first" ? <First row={row} flow={flow} say={say} busy={busy} /> : <MayHaveGone row={row} say={say} busy={busy} />;
+  return what !== "sent" ? <First behind={what === "behind"} row={row} flow={flow} say={say} busy={busy} /> : <MayHaveGone row={row} say={say} busy={busy} />;
 }
 
-function First({ row, flow, say, busy }: { row: Row; flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
+function First({ row, flow, say, busy, behind }: { behind: boolean; row: Row; flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
   return (
     <section aria-label="The first row" style={{ padding: "12px 14px", borderBottom: "1px solid var(--hair)" }}>
       <p style={{ margin: "0 0 8px" }}>
-        <b>This is the first row that is to be written.</b> Look whether every column holds what it should; the rows behind it wait for that.
+        <b>{behind ? "This row waits behind the first one that is to be written." : "This is the first row that is to be written."}</b> Look whether every column holds
+        what it should; all that wait go on then.
       </p>
       <Values rows={Object.entries(row)} />
-      <div style={{ display: "flex", gap: 10 }}>
+      <div style={{ display: "flex", flexWrap: "wrap", gap: 10 }}>
         <Button size="compact-md" loading={busy} onClick={() => say("looked=true")}>
-          Write it, and those behind it
+          {behind ? "Write it, and all that wait" : "Write it, and those behind it"}
         </Button>
         <Button size="compact-md" variant="default" component={Link} to={`/flows/${flow}`}>
           Correct the flow
@@ -50,7 +52,7 @@ function MayHaveGone({ row, say, busy }: { row: Row; say: (what: string) => void
         <b>This may have gone out, or not.</b> The connection was lost while it was handed over. Look where it was to go, and compare it with what we sent:
       </p>
       <Values rows={rows} />
-      <div style={{ display: "flex", gap: 10 }}>
+      <div style={{ display: "flex", flexWrap: "wrap", gap: 10 }}>
         <Button size="compact-md" loading={busy} onClick={() => say("unsure=went")}>
           It is there: go on
         </Button>

@@ -29,11 +29,13 @@ def run(calls: Sequence[Call], workshop: Workshop) -> GatheredCommit:
 
 def _entries(wanted: deliveries.Wanted, stands: deliveries.Standing) -> list[Made]:
     begun = Made("begun", {"key": wanted.key})
-    if stands.state == "shown":
-        message = (
-            f"This is the first row that this version of the flow writes to {wanted.target}. Look at it; then let it be written, or correct the flow."
+    if stands.state in ("shown", "behind"):
+        what, todo = (
+            f"the first row that this version of the flow writes to {wanted.target}",
+            "Look at it; then let it be written, or correct the flow.",
         )
-        return [begun, Made("failed", {"message": message, "again": False, "first": True, "sent": wanted.values})]
+        message = f"This is {what}. {todo}" if stands.state == "shown" else f"It waits behind {what}, until somebody has looked at that one."
+        return [begun, Made("failed", {"message": message, "again": False, "first": stands.state, "sent": wanted.values})]
     if stands.state != "done":
         return [begun]
     result = {"key": wanted.key, "result": "there already", "place": stands.receipt or "", "by": stands.run_id}

@@ -33,7 +33,7 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Standing:
-    """How a key stands after it was asked for: "ours" to be written, "shown" to a person first, "done" before, or "elsewhere": under way for another step."""
+    """How a key stands after it was asked for: "ours" to be written, "shown" to a person first, "behind" one that is shown, "done" before, or "elsewhere": under way for another step."""
 
     state: str
     run_id: str
@@ -54,12 +54,12 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
     found: dict[str, Standing] = {}
     fresh: dict[str, dict[str, Any]] = {}
     waits: list[dict[str, str]] = []
-    looked: dict[str, bool] = {}
+    unseen_as: dict[str, str] = {}  # by destination: how rows stand that a person has to look at first
     for position, each in enumerate(wanted):
         key = each.key
-        if each.first and each.target not in looked:
-            looked[each.target] = firsts.looked_at(connection, flow, version, each.target)
-        unseen = each.first and not looked[each.target]
+        if each.first and each.target not in unseen_as:
+            unseen_as[each.target] = firsts.stands(connection, run_id, flow, version, each.target)
+        unseen = unseen_as.get(each.target, "") if each.first else ""
         rows = _KNOWN.run(connection, {"of": key})
         if not rows and (former := _former(connection, each)) is not None:
             key, rows = former[0], [former[1]]
@@ -68,19 +68,19 @@ def begin(connection: Connection, run_id: str, flow: str, version: int, wanted: 
             found[each.path] = Standing("elsewhere", run_id, None)
             waits.append({"key": key, "run_id": run_id, "path": each.path})
         elif state is None:
-            found[each.path] = Standing("shown" if unseen else "ours", run_id, None)
-            fresh[each.key] = _row(each, position, run_id, flow, version, at, unseen=unseen)
+            found[each.path] = Standing(unseen or "ours", run_id, None)
+            fresh[each.key] = _row(each, position, run_id, flow, version, at, unseen=bool(unseen))
         elif state == "done":
             found[each.path] = Standing("done", str(by), receipt)
         elif by == run_id and path == each.path:
-            _once_more(connection, key, each, unseen=unseen)
-            found[each.path] = Standing("shown" if unseen else "ours", run_id, None)
+            _once_more(connection, key, each, unseen=bool(unseen))
+            found[each.path] = Standing(unseen or "ours", run_id, None)
         elif state in ("given up", "unsure"):
-            row = {**_row(each, position, run_id, flow, version, at, unseen=unseen and state != "unsure"), "key": key}
+            row = {**_row(each, position, run_id, flow, version, at, unseen=bool(unseen) and state != "unsure"), "key": key}
             if state == "unsure":
                 row["state"] = "sending"  # nobody has said yet whether it came: it is put before a person again
             connection.execute(update(deliveries).where(deliveries.c.key == key).values(row))
-            found[each.path] = Standing("shown" if row["state"] == firsts.SHOWN else "ours", run_id, None)
+            found[each.path] = Standing(unseen if row["state"] == firsts.SHOWN else "ours", run_id, None)
         else:
             found[each.path] = Standing("elsewhere", str(by), None)
             waits.append({"key": key, "run_id": run_id, "path": each.path})
