@@ -16,6 +16,7 @@ from metrikon.core.judging import tasks
 from metrikon.core.judging.blind import blinded
 from metrikon.core.judging.criteria import Criterion, Judge, Mark, Threshold
 from metrikon.core.judging.matter import set_out
+from metrikon.core.judging.moving import corrected
 from metrikon.core.judging.verdict import Verdict
 
 CV = """Ada Fenwick
@@ -130,6 +131,15 @@ def test_readings_within_one_mark_are_level_and_those_further_apart_are_put_befo
     assert settled(GOOD, asking=TWICE, second=GOOD).result["marks"][0]["sure"] == 0.95
     far = {**GOOD, "teaching": {"words": None, "reason": "", "missing": "", "mark": 0}}
     assert stops(settled(GOOD, asking=TWICE, second=far)) == ["readings differ"]
+
+
+def test_the_total_takes_both_readings_and_what_a_person_sets_counts_alone() -> None:
+    near = {**GOOD, "propagation": {**GOOD["propagation"], "mark": GOOD["propagation"]["mark"] - 1}}
+    once, twice = settled(GOOD).result, settled(GOOD, asking=TWICE, second=near).result
+    lower = settled(near).result["total"]
+    assert abs(twice["total"] - (once["total"] + lower) / 2) <= 1
+    assert [each.get("second") for each in twice["marks"]] == [near[each["name"]]["mark"] for each in twice["marks"]]
+    assert corrected(TASK, twice, {"propagation": GOOD["propagation"]["mark"]}, "ada")["total"] == once["total"]
 
 
 def test_the_second_reading_has_criteria_and_marks_in_the_other_order() -> None:

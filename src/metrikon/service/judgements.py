@@ -34,7 +34,7 @@ class ScaleMark(View):
 
 
 class GivenMark(View):
-    """The mark of one criterion. `was`: the mark before a person (`by`) set it right."""
+    """The mark of one criterion. `second`: that of a second reading; `was`: the mark before a person (`by`) set it right."""
 
     name: str
     mark: int
@@ -49,6 +49,7 @@ class GivenMark(View):
     sure: float = 1.0
     by: str = ""
     was: int | None = None
+    second: int | None = None
     scale: list[ScaleMark] = Field([], description="What marks there are; given with one judgement, not in lists.")
 
 

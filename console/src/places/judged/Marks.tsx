@@ -76,6 +76,7 @@ export function Marks({ run, step, judgement, active, choose }: { run: string; s
                   <>
                     {each.reason && each.reason !== earns && <div className="small">{each.reason}</div>}
                     <Words page={each.evidence?.page} quote={each.evidence?.quote} />
+                    {typeof each.second === "number" && each.second !== each.mark && !each.by && <div className="changed">{each.second} by the second reading; the total takes both</div>}
                     {each.was !== null && each.was !== undefined && <div className="changed">{each.was} before {each.by} set it right</div>}
                     {each.missing && <div className="changed">missing: {each.missing}</div>}
                     {each.why_not_higher && <div className="changed">not higher: {each.why_not_higher}</div>}

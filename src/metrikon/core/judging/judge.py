@@ -99,7 +99,7 @@ def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -
             marks.append(_marked(each, said, second.get(each.name), findings))
     findings += _alike(task, first)
     given_marks = {name: each.mark for name, each in first.items()}
-    total, outcome = totalled(task, given_marks)
+    total, outcome = totalled(task, given_marks, {name: each.mark for name, each in second.items()})
     findings += _unmet_told(task, given_marks)
     sure = min((float(each["sure"]) for each in marks), default=0.0) if len(marks) == len(task.criteria) else 0.0
     if sure < task.least and not any(each.level == "stop" for each in findings):
@@ -204,6 +204,7 @@ def _marked(criterion: Criterion, said: _Said, other: _Said | None, findings: li
     return {
         "name": criterion.name,
         "mark": said.mark,
+        **({"second": other.mark} if other is not None else {}),
         "of": scale[-1],
         "weight": criterion.weight,
         "must": criterion.must,
@@ -216,12 +217,14 @@ def _marked(criterion: Criterion, said: _Said, other: _Said | None, findings: li
     }
 
 
-def totalled(task: Judge, marks: Mapping[str, int]) -> tuple[int, str]:
-    """The total in per cent and its label: of each criterion the share of its scale, by weight; half is rounded up."""
+def totalled(task: Judge, marks: Mapping[str, int], second: Mapping[str, int] | None = None) -> tuple[int, str]:
+    """The total in per cent and its label: of each criterion the share of its scale, by weight; half is rounded up. `second`: marks of a second reading, which counts as
+    much as the first: what leans on the order in which criteria and marks stand leans the other way there. What must be met is told by the first alone."""
     weights = sum(each.weight for each in task.criteria)
+    both = {name: Decimal(mark + (second or {}).get(name, mark)) / 2 for name, mark in marks.items()}
     earned = sum(
         (
-            Decimal(each.weight * (marks[each.name] - each.scale[0].mark)) / (each.scale[-1].mark - each.scale[0].mark)
+            each.weight * (both[each.name] - each.scale[0].mark) / (each.scale[-1].mark - each.scale[0].mark)
             for each in task.criteria
             if each.name in marks
         ),

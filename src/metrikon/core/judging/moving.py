@@ -45,7 +45,8 @@ def corrected(task: Judge, result: Mapping[str, Any], marks: Mapping[str, int], 
     """A judgement with marks as a person gives them; total and label are worked out anew."""
     criteria = {each.name: each for each in task.criteria}
     given = [_set(each, criteria[each["name"]], marks[each["name"]], by) if each["name"] in marks else each for each in result["marks"]]
-    total, label = totalled(task, {str(each["name"]): int(each["mark"]) for each in given})
+    second = {str(each["name"]): int(each["second"]) for each in given if each.get("second") is not None and not each.get("by")}
+    total, label = totalled(task, {str(each["name"]): int(each["mark"]) for each in given}, second)
     return {**result, "marks": given, "total": total, "outcome": label, **summed_up(task, given)}
 
 
