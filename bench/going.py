@@ -114,17 +114,25 @@ def _service(folder: Path, part: int) -> list[Result]:
         rows = [Row(f"k{number}", {"title": f"Water bed {number}", "priority": "high"}) for number in range(300 // part)]
         made = ServiceDestination(app.outside, "crm", "tasks")
 
-        def plain() -> None:
+        def plain(number: int) -> None:
             with httpx.Client(headers={"Authorization": f"Bearer {TOKEN}"}) as client:
                 for row in rows:
-                    key = once("plain", "tasks", [row.key])
+                    key = once("plain", f"tasks {number}", [row.key])
                     client.post(f"{services.url}/records/tasks", json=dict(row.values), headers={"Idempotency-Key": key}).raise_for_status()
 
-        ours_, plain_ = _seconds(lambda: made.write(rows)), _seconds(plain)
-        return [result("records made at a service a second / by a plain script", plain_ / ours_, "at least 0.6", lambda ratio: ratio >= 0.6, "")]
+        ours_, plain_ = zip(
+            *((_seconds(partial(made.write, _named(rows, each))), _seconds(partial(plain, each))) for each in range(TRIES)), strict=True
+        )
+        return [
+            result("records made at a service a second / by a plain script", min(plain_) / min(ours_), "at least 0.6", lambda ratio: ratio >= 0.6, "")
+        ]
     finally:
         app.close()
         services.stop()
+
+
+def _named(rows: list[Row], number: int) -> list[Row]:
+    return [Row(f"{number} {row.key}", row.values) for row in rows]
 
 
 _ONTO = """

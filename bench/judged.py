@@ -22,6 +22,7 @@ from metrikon.core.extraction.index import Index
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.judging.compare import Compare
 from metrikon.core.judging.draft import Draft
+from metrikon.core.judging.judge import totalled
 from metrikon.core.judging.matter import set_out
 from metrikon.core.judging.tasks import Task
 from metrikon.demo.judged import LINE, MATTERS, POST, applications, pairs, phoned
@@ -31,7 +32,7 @@ from metrikon.models.chat import ChatModel, ChatSettings
 from metrikon.ports.model import Model, ModelRequest
 
 PLACE = Path("docs/judging-real-model.md")
-ASKING = Asking("2026-11-27")
+ASKING, TWICE = Asking("2026-11-27"), Asking("2026-11-27", second=True)
 PLAIN = 'Answer these questions about the call with JSON: {"name": true or false, …}. Answer with JSON only.'
 
 
@@ -46,8 +47,8 @@ class Told:
     seconds: float
 
 
-def _judged(model: Model, task: Task, text: str) -> Judged:
-    return judge(model, task, LocalPaper(Index(set_out(text))), ASKING, None, 8)
+def _judged(model: Model, task: Task, text: str, *, twice: bool = False) -> Judged:
+    return judge(model, task, LocalPaper(Index(set_out(text))), TWICE if twice else ASKING, model if twice else None, 8)
 
 
 def ranks(values: Sequence[float]) -> list[float]:
@@ -56,24 +57,39 @@ def ranks(values: Sequence[float]) -> list[float]:
 
 
 def marks(model: Model, until: float, times: int) -> list[Told]:
-    """Applications against the order by their known marks."""
-    began, right, found, off, ground = time.monotonic(), [], [], [], 0
+    """Applications against the order by their known marks, each read twice: by the first reading alone, and by both."""
+    began, right, once, both, off, ground = time.monotonic(), [], [], [], [], 0
     for each in applications(30):
         if time.monotonic() > until:
             break
-        made = _judged(model, POST, each.text)
-        if len(made.verdict.result.get("marks", ())) == len(POST.criteria):
+        made = _judged(model, POST, each.text, twice=True)
+        given = {mark["name"]: mark for mark in made.verdict.result.get("marks", ())}
+        if len(given) == len(POST.criteria):
             right.append(sum(each.marks[one.name] * one.weight / one.scale[-1].mark for one in POST.criteria))
-            found.append(float(made.verdict.result["total"]))
-            off += [abs(mark["mark"] - each.marks[mark["name"]]) for mark in made.verdict.result["marks"]]
+            once.append(float(totalled(POST, {name: mark["mark"] for name, mark in given.items()})[0]))
+            both.append(float(made.verdict.result["total"]))
+            off += [abs(mark["mark"] - each.marks[name]) for name, mark in given.items()]
             ground += made.needs_person
-    try:
-        rho = f"{correlation(ranks(right), ranks(found)):.2f}"
-    except StatisticsError:
-        rho = "none"
     exact, near = (mean(one <= least for one in off) if off else 0.0 for least in (0, 1))
-    told = f"{rho}; {exact:.2f} of the marks exact, {near:.2f} within one; {ground} put before a person"
-    return [Told("applications: rank correlation with the known order", "0.6", told, len(found), time.monotonic() - began)]
+    told = f"{_rho(right, once)}; {exact:.2f} of the marks exact, {near:.2f} within one"
+    seconds, name = time.monotonic() - began, "applications: rank correlation with the known order"
+    return [
+        Told(f"{name}, one reading", "0.6", told, len(once), seconds / 2),
+        Told(
+            "applications: the same by two readings, of which the total takes both",
+            "0.6",
+            f"{_rho(right, both)}; {ground} put before a person",
+            len(both),
+            seconds,
+        ),
+    ]
+
+
+def _rho(right: Sequence[float], found: Sequence[float]) -> str:
+    try:
+        return f"{correlation(ranks(right), ranks(found)):.2f}"
+    except StatisticsError:
+        return "none"
 
 
 def again(model: Model, until: float, times: int) -> list[Told]:

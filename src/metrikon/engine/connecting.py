@@ -47,6 +47,7 @@ class Connections:
         self._database, self._root, self._catalog, self._clock = database, files.root, catalog, clock
         self._sealing, self._private, self._given, self._trusted = sealing, private, given, trusted
         self._tokens = Tokens(self._keep_secret, private=private)
+        self._answering: set[str] = set()  # connections of which it is known, and noted, that they answer
         self._keys = threading.Lock()  # held while secrets are sealed, so that none is sealed with a key that goes meanwhile
 
     def all(self) -> list[dict[str, Any]]:
@@ -271,14 +272,20 @@ class Connections:
 
     def came(self, name: str, problem: str = "") -> None:
         """A call was made by a connection; what went wrong, or nothing. It is noted where that is news."""
+        if not problem and name in self._answering:
+            return
         with self._database.reading() as connection:
             row = connections.get(connection, name)
         if row is not None and bool(problem) != (row["failing_since"] is not None):
             self._note(name, problem or "It answers again.", failed=bool(problem), tested=False)
         if problem:
+            self._answering.discard(name)
             self._tokens.forget(name)  # it may have been withdrawn
+        elif row is not None:
+            self._answering.add(name)
 
     def _note(self, name: str, told: str, *, failed: bool, tested: bool) -> None:
+        self._answering.discard(name)
         now = self._clock.now()
 
         def job(connection: Connection) -> None:

@@ -33,57 +33,65 @@ class Describing:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._known: dict[str, tuple[bytes, bytes | None, Description, Notes | None]] = {}
+        self._known: dict[str, tuple[int, Description, Notes]] = {}  # by connection, with when that was kept
         self._lock = threading.Lock()
 
     def put(self, name: str, data: bytes) -> tuple[Description, Notes]:
         """Keep the description of a connection's service; what it holds, and notes that stand with it or seem to fit. Raises `BadDescription`, `NotThere`."""
         self._row(name)
         read = description_in(data)
-        self._database.write(lambda connection: connections.change(connection, name, description=data))
+        self._change(name, description=data)
         noted = self.notes(name)
         return read, noted if noted is not None and not list(wrong(noted, read)) else suggested(read)
 
     def note(self, name: str, notes: Mapping[str, Any]) -> Notes:
         """Keep what a person confirms of a service. Raises `BadNotes`, `NotThere`."""
-        row = self._row(name)
-        if row["description"] is None:
+        told, _ = self._row(name)
+        if told is None:
             raise NotThere(f"The service of the connection {name} is not described yet. Give it its OpenAPI description first.")
         try:
             made = Notes.model_validate(notes)
         except ValidationError as error:
             raise BadNotes([("/".join(map(str, each["loc"])), in_our_words(each, [])) for each in error.errors()]) from error
-        if found := list(wrong(made, description_in(row["description"]))):
+        if found := list(wrong(made, description_in(told))):
             raise BadNotes(found)
         kept = dumps(made.model_dump(exclude_defaults=True, by_alias=True))
-        self._database.write(lambda connection: connections.change(connection, name, notes=kept))
+        self._change(name, notes=kept)
         return made
+
+    def _change(self, name: str, **columns: bytes) -> None:
+        self._database.write(lambda connection: connections.change(connection, name, **columns))
+        with self._lock:
+            self._known.pop(name, None)
 
     def described(self, name: str) -> tuple[Description, Notes] | None:
         """The description and the notes of a connection's service; None where something of that is missing."""
-        row = self._row(name)
-        if row["description"] is None or row["notes"] is None:
-            return None
+        with self._database.reading() as connection:
+            row = connections.get(connection, name)
+        if row is None:
+            raise NotThere(f"There is no connection {name!r}.")
         with self._lock:
             known = self._known.get(name)
-            if known is None or (known[0], known[1]) != (row["description"], row["notes"]):
-                known = (row["description"], row["notes"], description_in(row["description"]), Notes.model_validate(loads(row["notes"])))
-                self._known[name] = known
-            return known[2], known[3] or Notes()
+            if known is None or known[0] != row["put_at"]:
+                told, noted = self._row(name)
+                if told is None or noted is None:
+                    return None
+                known = self._known[name] = (int(row["put_at"]), description_in(told), Notes.model_validate(loads(noted)))
+            return known[1], known[2]
 
     def seen(self, name: str) -> Description | None:
         """The description alone."""
-        row = self._row(name)
-        return description_in(row["description"]) if row["description"] is not None else None
+        told, _ = self._row(name)
+        return description_in(told) if told is not None else None
 
     def notes(self, name: str) -> Notes | None:
         """The notes alone."""
-        row = self._row(name)
-        return Notes.model_validate(loads(row["notes"])) if row["notes"] is not None else None
+        _, noted = self._row(name)
+        return Notes.model_validate(loads(noted)) if noted is not None else None
 
-    def _row(self, name: str) -> dict[str, Any]:
+    def _row(self, name: str) -> tuple[bytes | None, bytes | None]:
         with self._database.reading() as connection:
-            row = connections.get(connection, name)
+            row = connections.described(connection, name)
         if row is None:
             raise NotThere(f"There is no connection {name!r}.")
         return row

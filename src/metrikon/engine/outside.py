@@ -6,10 +6,10 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
-from typing import TypeVar
+from typing import Any, TypeVar
 from urllib.parse import urlsplit, urlunsplit
 
-from sqlalchemy import Engine
+from sqlalchemy import Connection, Engine
 
 from metrikon.connections.browser import drawn
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
@@ -62,6 +62,7 @@ class Outside:
         self._until: dict[str, int] = {}
         self._engines: dict[tuple[str, int], Engine] = {}
         self._kept = Kept()
+        self._unnoted: list[dict[str, Any]] = []  # calls that are about to be noted
         self._lock = threading.Lock()
 
     def fetch(self, wanted: Wanted) -> Fetched:
@@ -166,7 +167,17 @@ class Outside:
             "took": max(0, self._clock.now() - began),
             "error": clean(error)[:400],
         }
-        self._database.submit(lambda connection: connections.note_call(connection, row))
+        with self._lock:
+            self._unnoted.append(row)
+            wakes = len(self._unnoted) % 50 == 1
+        if wakes:  # those that come meanwhile are noted with it
+            self._database.submit(self._noted)
+
+    def _noted(self, connection: Connection) -> None:
+        with self._lock:
+            rows, self._unnoted = self._unnoted, []
+        for row in rows:
+            connections.note_call(connection, row)
 
     def _in_turn(self, wanted: Wanted) -> Fetched:
         """What is fetched, when it is the turn of the flow and of the host."""
