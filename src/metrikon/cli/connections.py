@@ -76,6 +76,21 @@ def add(commands: Any) -> None:
     describing.add_argument("--at", default="", metavar="PATH", help="where the service gives it, after the address of the connection")
     reaching(describing)
     describing.set_defaults(run=run_describe)
+    telling = found.add_parser(
+        "operation",
+        help="tell an operation of a service by hand, where no description has it",
+        description="Tell one operation of a connection's service, in the place of one of its name: for a service without an OpenAPI description, or beside it. "
+        "NAME:KIND is text, number, yes/no, date, 'date and time', list or context; NAME alone is text.",
+    )
+    telling.add_argument("name", help="the connection")
+    telling.add_argument("operation", help="its name, such as makeTask")
+    telling.add_argument("--call", default="", metavar="'METHOD /path'", help="how it is asked for, such as 'POST /tasks' or 'PATCH /tasks/{id}'")
+    telling.add_argument("--about", default="", help="what it does, in a line")
+    telling.add_argument("--takes", action="append", default=[], metavar="NAME:KIND", help="a value that it takes (may be given several times)")
+    telling.add_argument("--needs", action="append", default=[], metavar="NAME:KIND", help="one that it must be given")
+    telling.add_argument("--remove", action="store_true", help="know it no longer")
+    reaching(telling)
+    telling.set_defaults(run=run_operation)
     noting = found.add_parser(
         "note",
         help="confirm which operations make, find and set the records of a service",
@@ -206,6 +221,23 @@ def run_describe(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         else:
             found = service.connection_description(given.name)
     return _described(given, found, out)
+
+
+def run_operation(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Tell an operation by hand."""
+    method, _, path = given.call.strip().partition(" ")
+    if not given.remove and not path.strip():
+        raise CommandFailed("Say how it is asked for: --call 'POST /tasks'.", 2)
+    takes = [_value(each, wanted=wanted) for wanted, some in ((True, given.needs), (False, given.takes)) for each in some]
+    told = {"method": method.upper(), "path": path.strip(), "about": given.about, "takes": takes}
+    with client(given) as service:
+        found = service.remove_operation(given.name, given.operation) if given.remove else service.tell_operation(given.name, given.operation, told)
+    return _described(given, found, out)
+
+
+def _value(said: str, *, wanted: bool) -> dict[str, Any]:
+    name, _, kind = said.partition(":")
+    return {"name": name.strip(), "kind": kind.strip() or "text", "wanted": wanted}
 
 
 def run_note(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

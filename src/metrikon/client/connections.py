@@ -54,6 +54,14 @@ class ConnectionCalls:
         """Keep the OpenAPI description of a connection's service, given or had from it `at` a path: its operations, and notes that seem to fit."""
         return dict(self._ask("PUT", f"/api/connections/{name}/description", content=description, params={"at": at} if at else {}))
 
+    def tell_operation(self, name: str, operation: str, told: dict[str, Any]) -> dict[str, Any]:
+        """Tell an operation of a connection's service by hand: `method`, `path`, `about`, and what it `takes` (name, kind, wanted, place)."""
+        return dict(self._ask("PUT", f"/api/connections/{name}/operations/{operation}", body=told))
+
+    def remove_operation(self, name: str, operation: str) -> dict[str, Any]:
+        """Know an operation no longer; not while the notes name it."""
+        return dict(self._ask("DELETE", f"/api/connections/{name}/operations/{operation}"))
+
     def connection_description(self, name: str) -> dict[str, Any]:
         """What a connection's service says of itself, and what was noted of it."""
         return dict(self._ask("GET", f"/api/connections/{name}/description"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from collections.abc import Mapping
 from typing import Any
@@ -12,8 +13,9 @@ from metrikon.core.flows.problems import in_our_words
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.core.services.description import BadDescription, Description, description
 from metrikon.core.services.notes import Notes, suggested, wrong
+from metrikon.core.services.telling import ToldOperation, with_operation, without_operation
 from metrikon.core.values.exact import NotJson, dumps, loads
-from metrikon.engine.refusing import NotThere
+from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.store import connections
 from metrikon.store.database import Database
 
@@ -43,6 +45,35 @@ class Describing:
         self._change(name, description=data)
         noted = self.notes(name)
         return read, noted if noted is not None and not list(wrong(noted, read)) else suggested(read)
+
+    def tell(self, name: str, operation: str, told: ToldOperation) -> None:
+        """Keep an operation that a person tells, beside those that are known. Raises `BadDescription`, `NotThere`."""
+        if not re.fullmatch(r"[A-Za-z][A-Za-z0-9_.-]{0,99}", operation):
+            raise BadDescription(f"{operation[:60]!r} is no name of an operation: letters, figures, points, hyphens and underscores, a letter first.")
+        self._put_plain(name, with_operation(self._plain(name), operation, told, name))
+
+    def untell(self, name: str, operation: str) -> None:
+        """Know an operation no longer. Raises `NotThere`, and `NotNow` while notes name it, or where it is the last."""
+        plain = self._plain(name)
+        if plain is None or operation not in description(plain).operations:
+            raise NotThere(f"The service of the connection {name} has no operation {operation!r}.")
+        left = without_operation(plain, operation)
+        if left is None:
+            raise NotNow(f"{operation} is the only operation of {name}. Tell another one first, or give its description.")
+        noted = self.notes(name)
+        found = list(wrong(noted, description(left))) if noted is not None else []
+        if found:
+            raise NotNow(f"{operation} is named in the notes of {name} ({found[0][0]}). Correct these first.")
+        self._put_plain(name, left)
+
+    def _plain(self, name: str) -> Any:
+        """The description as plain data; None where there is none."""
+        told, _ = self._row(name)
+        return _plain(told) if told is not None else None
+
+    def _put_plain(self, name: str, plain: Any) -> None:
+        description(plain)
+        self._change(name, description=dumps(plain))
 
     def note(self, name: str, notes: Mapping[str, Any]) -> Notes:
         """Keep what a person confirms of a service. Raises `BadNotes`, `NotThere`."""
@@ -99,13 +130,17 @@ class Describing:
 
 def description_in(data: bytes) -> Description:
     """The description in the bytes of a file: JSON or YAML. Raises `BadDescription`."""
+    return description(_plain(data))
+
+
+def _plain(data: bytes) -> Any:
     if len(data) > LARGEST:
         raise BadDescription(f"The description has {len(data) / 1e6:.1f} MB; at most {LARGEST / 1e6:.0f} MB are read.")
     try:
-        return description(loads(data))
+        return loads(data)
     except NotJson:
         pass
     try:
-        return description(from_yaml(data.decode("utf-8-sig", "replace")))
+        return from_yaml(data.decode("utf-8-sig", "replace"))
     except NotYaml as error:
         raise BadDescription(f"It is neither JSON nor YAML that can be read: {error} A large one is read as JSON.") from error

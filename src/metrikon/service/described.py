@@ -11,7 +11,8 @@ from pydantic import Field
 from metrikon.app.assemble import App
 from metrikon.connections.fetching import FetchFailed, Wanted
 from metrikon.core.services.description import BadDescription, Description
-from metrikon.core.services.notes import Notes, summary
+from metrikon.core.services.notes import Notes, suggested, summary
+from metrikon.core.services.telling import ToldOperation
 from metrikon.engine.describing import LARGEST, BadNotes
 from metrikon.service.asked import NamePath
 from metrikon.service.problems import Problem
@@ -59,6 +60,10 @@ class DescribeQuery(View):
     )
 
 
+class OperationPath(NamePath):
+    operation: str = Field(..., max_length=100)
+
+
 class NotesBody(View):
     notes: dict[str, Any] = Field(..., description="Kinds of records, each with the operations that make, find and set them.")
 
@@ -84,11 +89,7 @@ def blueprint(app: App) -> APIBlueprint:
     @api.get("/api/connections/<string:name>/description", responses={200: DescribedView}, operation_id="getDescription")
     def get_description(path: NamePath) -> Response:
         """What a connection's service says of itself, and what was noted of it."""
-        told = app.describing.seen(path.name)
-        if told is None:
-            raise Problem(404, "not-described", f"The service of the connection {path.name} is not described. Give it its OpenAPI description.")
-        noted = app.describing.notes(path.name)
-        return reply(_view(told, noted or Notes(), suggested=False))
+        return _known(app, path.name)
 
     @api.put("/api/connections/<string:name>/notes", responses={200: DescribedView}, operation_id="noteService")
     def put_notes(path: NamePath, body: NotesBody) -> Response:
@@ -101,7 +102,33 @@ def blueprint(app: App) -> APIBlueprint:
         assert told is not None
         return reply(_view(told, noted, suggested=False))
 
+    @api.put("/api/connections/<string:name>/operations/<string:operation>", responses={200: DescribedView}, operation_id="tellOperation")
+    def put_operation(path: OperationPath, body: ToldOperation) -> Response:
+        """Tell an operation by hand: of a service without a description, or beside those that its description has."""
+        try:
+            app.describing.tell(path.name, path.operation, body)
+        except BadDescription as error:
+            raise Problem(422, "bad-description", str(error)) from error
+        return _known(app, path.name)
+
+    @api.delete("/api/connections/<string:name>/operations/<string:operation>", responses={200: DescribedView}, operation_id="removeOperation")
+    def remove_operation(path: OperationPath) -> Response:
+        """Know an operation no longer; not while the notes name it."""
+        app.describing.untell(path.name, path.operation)
+        return _known(app, path.name)
+
     return api
+
+
+def _known(app: App, name: str) -> Response:
+    """What is known of a service; notes that nobody has confirmed are a guess."""
+    told = app.describing.seen(name)
+    if told is None:
+        raise Problem(
+            404, "not-described", f"The service of the connection {name} is not described. Give it its OpenAPI description, or tell its operations."
+        )
+    noted = app.describing.notes(name)
+    return reply(_view(told, noted or suggested(told), suggested=noted is None))
 
 
 def _view(told: Description, notes: Notes, *, suggested: bool) -> DescribedView:

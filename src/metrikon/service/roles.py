@@ -45,6 +45,8 @@ _BUILDER = {
     "connections.put_connection",
     "described.put_description",
     "described.put_notes",
+    "described.put_operation",
+    "described.remove_operation",
     "mapping.mapping_of",
     "mapping.remap",
     "ways.put_way",

@@ -6,6 +6,7 @@ import { call, type Described } from "../../api/call";
 import { useMay } from "../../api/may";
 import { Problem } from "../../parts/bits";
 import { count } from "../../parts/words";
+import { Tell } from "./Tell";
 
 const CAN: Record<string, string> = {
   enforces: "takes each once",
@@ -26,6 +27,7 @@ export function Service({ name }: { name: string }): ReactNode {
   };
   const fetched = useMutation({ mutationFn: () => call<Described>("PUT", `${path}/description?at=${encodeURIComponent(at)}`), onSuccess: taken });
   const file = useMutation({ mutationFn: async (chosen: File) => call<Described>("PUT", `${path}/description`, undefined, await chosen.text()), onSuccess: taken });
+  const gone = useMutation({ mutationFn: (operation: string) => call<Described>("DELETE", `${path}/operations/${encodeURIComponent(operation)}`), onSuccess: taken });
   const told = given ?? found.data;
   return (
     <div style={{ gridColumn: "1 / -1", padding: "8px 0 4px" }}>
@@ -47,6 +49,13 @@ export function Service({ name }: { name: string }): ReactNode {
                       {each.method} {each.path}
                     </td>
                     <td className="small soft">{each.fields.map((one) => `${one.name}${one.wanted ? "" : "?"}`).join(", ")}</td>
+                    {builder && (
+                      <td>
+                        <Button size="compact-xs" variant="subtle" aria-label={`Take ${each.name} out`} onClick={() => gone.mutate(each.name)}>
+                          Take it out
+                        </Button>
+                      </td>
+                    )}
                   </tr>
                 ))}
               </tbody>
@@ -55,7 +64,7 @@ export function Service({ name }: { name: string }): ReactNode {
         </>
       ) : (
         <p className="soft small" style={{ marginTop: 0 }}>
-          It is not described. With its OpenAPI description flows can write, find and set its records.
+          It is not described. With its OpenAPI description flows can write, find and set its records; where it has none, tell its operations, one at a time.
         </p>
       )}
       {builder && (
@@ -73,7 +82,8 @@ export function Service({ name }: { name: string }): ReactNode {
           </FileButton>
         </div>
       )}
-      {(fetched.error ?? file.error) && <Problem error={(fetched.error ?? file.error) as Error} />}
+      {builder && <Tell path={path} kept={taken} />}
+      {(fetched.error ?? file.error ?? gone.error) && <Problem error={(fetched.error ?? file.error ?? gone.error) as Error} />}
     </div>
   );
 }
