@@ -76,3 +76,26 @@ def test_a_service_is_described_and_its_notes_are_looked_over_and_confirmed(brow
         desk.read("no operation 'makeContct'")
     finally:
         services.stop()
+
+
+def test_an_operation_is_told_by_hand_where_there_is_no_description(browser: webdriver.Chrome, running: Callable[..., Running]) -> None:
+    service, services = running(fetch_private=True), Services().start()
+    try:
+        service.client.put_connection("crm", f"{services.url}/records", way="bearer", secret=TOKEN, probe="contacts")
+        desk = signed_in(browser, service)
+        desk.go("/setup")
+        desk.click("records")
+        desk.read("It is not described.")
+        desk.click("Tell an operation by hand")
+        form = desk.see("form[aria-label='Tell an operation']")
+        named = form.find_elements(By.CSS_SELECTOR, "input:not([type=hidden])")
+        named[0].send_keys("addTask")
+        form.find_element(By.CSS_SELECTOR, "input[placeholder='/tasks/{id}']").send_keys(Keys.CONTROL, "a")
+        form.find_element(By.CSS_SELECTOR, "input[placeholder='/tasks/{id}']").send_keys("/tasks")
+        form.find_element(By.CSS_SELECTOR, "input[placeholder='title']").send_keys("title", Keys.ENTER)
+        desk.read("1 operation.")
+        told = service.client.connection_description("crm")["operations"]
+        assert [(each["name"], each["method"], each["path"]) for each in told] == [("addTask", "POST", "/tasks")]
+        assert [(each["name"], each["kind"], each["wanted"]) for each in told[0]["fields"]] == [("title", "text", True)]
+    finally:
+        services.stop()
