@@ -73,7 +73,7 @@ demo-layouts: .stamps/python
 
 test: setup .stamps/browser .stamps/mail .stamps/databases .stamps/office
 	@cd console && npm test --silent
-	@$(BIN)/python -m pytest -n 3 --dist loadfile $(ARGS)
+	@$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder $(ARGS)
 
 lint: setup
 	$(BIN)/ruff format --check src tests bench

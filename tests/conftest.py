@@ -26,6 +26,17 @@ from tests.helpers import Running
 SEED = int(os.environ.get("METRIKON_TEST_SEED") or secrets.randbelow(10**6))
 
 
+LONGEST = [  # files that take longest, begun first, so that none of them is waited for alone at the end
+    *("test_killed_mixed.py", "test_killed.py", "test_cli.py", "test_entering.py", "test_console.py", "test_killed_out.py", "test_killed_intakes.py"),
+    *("test_pictures.py", "test_reading.py", "test_misbehaving.py", "test_databases.py", "test_fuzzing.py", "test_faults.py", "test_ways_cli.py"),
+]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Each worker takes the next file in this order (`--no-loadscope-reorder`)."""
+    items.sort(key=lambda item: LONGEST.index(item.path.name) if item.path.name in LONGEST else len(LONGEST))
+
+
 def pytest_report_header() -> str:
     return f"invented invoices: seed {SEED} (METRIKON_TEST_SEED={SEED} draws the same again)"
 
