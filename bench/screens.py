@@ -47,7 +47,7 @@ def _bare(driver: Any, base: str, bill: dict[str, Any], paper: Path) -> None:
         driver.find_element(By.CSS_SELECTOR, "main button").click()
     driver.find_element(By.NAME, "q").send_keys(bill["number"])
     driver.find_element(By.CSS_SELECTOR, "main button").click()
-    assert "Nothing found" in driver.page_source
+    WebDriverWait(driver, 10, 0.02).until(lambda page: "Nothing found" in page.page_source)
     driver.get(f"{base}/invoices/new")
     driver.find_element(By.NAME, "number").send_keys(bill["number"])
     Select(driver.find_element(By.NAME, "vendor")).select_by_visible_text(bill["vendor"])
