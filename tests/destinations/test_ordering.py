@@ -59,6 +59,11 @@ def test_an_order_keeps_every_row_and_is_the_same_when_it_is_made_again(rows: di
     assert [first is None for first, _ in there] == sorted(first is None for first, _ in there)
 
 
+def test_what_is_no_number_stands_among_the_texts() -> None:
+    rows = {2: (Decimal("NaN"),), 3: (Decimal(4),), 4: ("x",), 5: (Decimal("Infinity"),)}
+    assert in_order((SortBy(column="x"),), rows, 5) == [3, 5, 2, 4]
+
+
 @pytest.mark.parametrize("name", NAMES)
 def test_new_rows_and_rows_that_are_set_come_to_their_place(name: str, tmp_path: Path) -> None:
     made = sheet(tmp_path / name)

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import csv
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from io import StringIO
 from pathlib import Path
 
 import pytest
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
-from tests.helpers import at_rest, eventually, run_state, states
+from metrikon.cli import main
+from tests.helpers import Running, at_rest, eventually, run_state, states
 
 FLOW = """metrikon: 1
 name: ledger
@@ -105,3 +107,22 @@ def test_what_waits_to_be_looked_at_outlives_a_restart(tmp_path: Path, app: App)
         assert _written(again) == ["a"]
     finally:
         again.close()
+
+
+def test_by_command_one_run_is_looked_at_and_all_parked_runs_are_not(running: Callable[..., Running]) -> None:
+    service = running()
+    service.app.catalog.put_flow(FLOW)
+    runs = _take(service.app, "a", "b")
+    _parked(service.app, runs)
+
+    def command(*words: str) -> tuple[int, str]:
+        out, err = StringIO(), StringIO()
+        code = main(["runs", "continue", *words, "--url", service.url, "--token", service.token], out, err)
+        return code, out.getvalue() + err.getvalue()
+
+    code, told = command("--parked", "--looked")
+    assert (code, "Say of one run" in told) == (2, True)
+    code, told = command(runs[1], "--looked")
+    assert (code, told) == (0, "1 run continued.\n")
+    at_rest(service.app, 2)
+    assert _written(service.app) == ["a", "b"]

@@ -57,7 +57,8 @@ def _value(value: Any) -> tuple[int, Any] | None:
     if value is None or value == "":
         return None
     if isinstance(value, bool | int | Decimal | float):
-        return 0, Decimal(value)
+        number = Decimal(value)
+        return (0, number) if number.is_finite() else (2, str(value).casefold())  # what is no number has no place among them
     text = value.isoformat() if hasattr(value, "isoformat") else str(value)
     return (1, text.replace(" ", "T")) if _MOMENT.fullmatch(text) else (2, text.casefold())
 
