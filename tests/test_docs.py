@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import ast
 import re
+import sys
 import tomllib
+from importlib.metadata import packages_distributions
 from pathlib import Path
 
 import pytest
@@ -24,6 +27,27 @@ def test_every_dependency_has_its_reason() -> None:
     text = (ROOT / "docs" / "dependencies.md").read_text("utf-8")
     names = {re.split(r"[<>=\[ ]", each)[0] for each in wanted}
     assert [name for name in names if f"`{name}`" not in text] == []
+
+
+def test_what_is_imported_is_set_up_by_the_lock() -> None:
+    names = (re.split(r"[=; ]", line)[0] for line in (ROOT / "requirements.lock").read_text("utf-8").splitlines() if line[:1].isalnum())
+    locked = {re.sub(r"[-_.]+", "-", name).lower() for name in names}
+    packages = packages_distributions()
+    missing = {
+        f"{module} ({path.relative_to(ROOT)})"
+        for folder in ("src", "tests", "bench")
+        for path in (ROOT / folder).rglob("*.py")
+        for module in imported(ast.parse(path.read_text("utf-8")))
+        if not locked & {re.sub(r"[-_.]+", "-", each).lower() for each in packages.get(module, [])}
+    }
+    assert missing == set()
+
+
+def imported(tree: ast.Module) -> set[str]:
+    """Modules from outside that a file imports, by the first part of their names; optional ones (an extra) are left out."""
+    names = [each.name for part in ast.walk(tree) if isinstance(part, ast.Import) for each in part.names]
+    names += [part.module for part in ast.walk(tree) if isinstance(part, ast.ImportFrom) and part.module and not part.level]
+    return {name.split(".")[0] for name in names} - {*sys.stdlib_module_names, "metrikon", "tests", "bench", "faster_whisper"}
 
 
 def test_the_locks_name_no_host() -> None:
