@@ -31,8 +31,9 @@ from metrikon.service.auth import add_token
 from metrikon.service.serving import Server
 from tests.fuzzing import Fuzzed, fuzz, operations
 from tests.killing import killed
+from tests.killing_out import killed_out
 
-REQUESTS, FILES, KILLS = 20_000, 100_000, 1_000
+REQUESTS, FILES, KILLS, KILLS_OUT = 20_000, 100_000, 1_000, 300
 LARGE = 90_000  # bytes: pictures and scans, which take seconds each, are few among the files
 A_ROUND = 50  # kills, after which all must have settled
 
@@ -122,10 +123,24 @@ def kills(folder: Path, wanted: int, until: float, seed: int) -> Proof:
     return proof
 
 
+def kills_out(folder: Path, wanted: int, until: float, seed: int) -> Proof:
+    """Rounds of kills while rows go to destinations of every kind; after each, every row is there once, and nothing was repeated unasked where nobody can look."""
+    proof, rows, asked, round_, places = Proof("kills while rows go out", wanted), 0, 0, 0, 0
+    while proof.done < wanted and time.monotonic() < until:
+        count = min(A_ROUND, wanted - proof.done)
+        ended = killed_out(folder / f"round-{round_}", seed + round_, count, 40)
+        proof.done, rows, asked, round_ = proof.done + count, rows + ended.rows, asked + ended.asked, round_ + 1
+        proof.wrong += [f"seed {seed + round_ - 1}: {each}" for each in ended.wrong]
+        places = len(ended.held)
+    proof.behind = f"{rows:,} rows at {places} destinations, each once, in {round_} rounds; a person was asked of {asked}"
+    return proof
+
+
 PARTS: dict[str, tuple[Callable[[Path, int, float, int], Proof], int]] = {
     "requests": (requests, REQUESTS),
     "files": (files, FILES),
     "kills": (kills, KILLS),
+    "kills-out": (kills_out, KILLS_OUT),
 }
 
 

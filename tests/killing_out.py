@@ -11,19 +11,37 @@ from contextlib import ExitStack
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from sqlalchemy import select
+
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.flows.connecting import Way
 from metrikon.core.values.exact import dumps
 from metrikon.destinations.ods import OdsFormat
 from metrikon.destinations.xlsx import XlsxFormat
+from metrikon.sandbox.chat import TOKEN as CHAT
 from metrikon.sandbox.records import DESCRIPTION, TOKEN
 from metrikon.sandbox.services import Services, World
-from metrikon.store.tables import runs
+from metrikon.store import journal
+from metrikon.store.tables import items, runs
+from tests.dav import SECRET as DAV
+from tests.dav import USER as DAV_USER
+from tests.dav import DavServer
+from tests.destinations.servers import SECRET, USER, MariaDB, PostgreSQL
 from tests.helpers import eventually, states
 from tests.killing import kill, serve
+from tests.post import SECRET as POST
+from tests.post import Post
 
 FOUND = 0.5  # seconds after which the service finds what was made
+RETRY = "{attempts: 30, wait: 0.2}"
+SHEETS = ("table", "book", "open", "text", "beside", "postgres", "maria", "far")
+
+
+def _write(place: str) -> str:
+    return f'  - {{name: in_{place}, write: {{to: {place}, key: ["${{item.name}}"], columns: {{Name: "${{item.name}}"}}}}, retry: RETRY}}'
+
+
 FLOW = """
 metrikon: 1
 name: out
@@ -36,16 +54,19 @@ destinations:
   contacts: {kind: service, connection: crm, records: contacts, by: [email]}
   tasks: {kind: service, connection: crm, records: tasks}
   blind: {kind: service, connection: crm, records: unsearched}
+  beside: {kind: csv, path: beside.csv, key_in: side file}
+  postgres: {kind: sql, connection: postgresql, table: rows}
+  maria: {kind: sql, connection: mariadb, table: rows}
+  far: {kind: csv, connection: files, path: far.csv}
 steps:
-  - {name: a, write: {to: table, key: ["${item.name}"], columns: {Name: "${item.name}"}}, retry: {attempts: 30, wait: 0.2}}
-  - {name: b, write: {to: book, key: ["${item.name}"], columns: {Name: "${item.name}"}}, retry: {attempts: 30, wait: 0.2}}
-  - {name: c, write: {to: open, key: ["${item.name}"], columns: {Name: "${item.name}"}}, retry: {attempts: 30, wait: 0.2}}
-  - {name: d, write: {to: text, key: ["${item.name}"], columns: {Name: "${item.name}"}}, retry: {attempts: 30, wait: 0.2}}
-  - {name: e, write: {to: contacts, key: ["${item.name}"], columns: {email: "${item.name}@mail.example"}}, retry: {attempts: 30, wait: 0.2}}
-  - {name: f, write: {to: tasks, key: ["${item.name}"], columns: {title: "${item.name}"}}, retry: {attempts: 30, wait: 0.2}}
-  - {name: g, save: {file: "${item.file}", to: "saved/${item.name}"}}
-  - {name: h, write: {to: blind, key: ["${item.name}", "blind"], columns: {email: "blind-${item.name}@mail.example"}}}
-"""
+WRITES
+  - {name: contact, write: {to: contacts, key: ["${item.name}"], columns: {email: "${item.name}@mail.example"}}, retry: RETRY}
+  - {name: task, write: {to: tasks, key: ["${item.name}"], columns: {title: "${item.name}"}}, retry: RETRY}
+  - {name: file, save: {file: "${item.file}", to: "saved/${item.name}"}}
+  - {name: said, post: {connection: chat, room: "#receipts:sandbox", text: "${item.name}"}, retry: RETRY}
+  - {name: blindly, write: {to: blind, key: ["${item.name}", "blind"], columns: {email: "blind-${item.name}@mail.example"}}}
+  - {name: told, mail: {connection: post, sender: office@garden.example, to: ada@x.example, subject: "${item.name}", text: It came.}}
+""".replace("WRITES", "\n".join(_write(each) for each in SHEETS)).replace("RETRY", RETRY)
 NOTES = {
     "records": {
         "contacts": {
@@ -62,30 +83,82 @@ NOTES = {
 
 @dataclass
 class Out:
-    """How often each name stands at each destination; `blind` before a person was asked, `asked` how many waited for one."""
+    """How often each name stands at each destination; `unasked` at those that are blind, before a person was asked; `asked` how often one was."""
 
     names: list[str]
     held: dict[str, Counter[str]] = field(default_factory=dict)
-    blind: Counter[str] = field(default_factory=Counter)
+    unasked: dict[str, Counter[str]] = field(default_factory=dict)
     asked: int = 0
+
+    @property
+    def rows(self) -> int:
+        return sum(held.total() for held in self.held.values())
 
     @property
     def wrong(self) -> list[str]:
         """What is not there exactly once."""
         told = [f"{place}: {name} {held[name]} times" for place, held in self.held.items() for name in self.names if held[name] != 1]
         told += [f"{place}: {len(held)} names of {len(self.names)}" for place, held in self.held.items() if len(held) != len(self.names)]
-        return told + [f"blind: {name} {count} times, unasked" for name, count in self.blind.items() if count > 1]
+        return told + [f"{place}: {name} {count} times, unasked" for place, held in self.unasked.items() for name, count in held.items() if count > 1]
 
 
-def killed_out(home: Path, seed: int, kills: int, items: int) -> Out:
+class Places:
+    """The servers that rows go to, each a real one or a stand-in."""
+
+    def __init__(self, stack: ExitStack, folder: Path) -> None:
+        self.services = Services().start()
+        stack.callback(self.services.stop)
+        self.services.world.records.found_after = FOUND / 2
+        self.post = Post()
+        stack.callback(self.post.controller.stop)
+        self.files = DavServer(folder / "files")
+        stack.callback(self.files.end)
+        self.postgresql, self.mariadb = PostgreSQL(), MariaDB()
+        stack.callback(self.postgresql.remove)
+        stack.callback(self.mariadb.remove)
+
+    @property
+    def world(self) -> World:
+        return self.services.world
+
+    def mails(self) -> Counter[str]:
+        return Counter(str(each["Subject"]) for each in self.post.taken)
+
+    def contacts(self, begins: str) -> Counter[str]:
+        """Names of contacts whose mail begins so, after that."""
+        names = (str(each["email"]).partition("@")[0] for each in self.world.records.contacts.values())
+        return Counter(name.removeprefix("blind-") for name in names if name.startswith(begins))
+
+    def held(self, home: Path) -> dict[str, Counter[str]]:
+        """How often each name stands where."""
+        room = self.world.chat.rooms["!receipts:sandbox"]
+        with sqlite3.connect(home / "out.db") as table:
+            rows = [name for (name,) in table.execute("SELECT name FROM rows")]
+        return {
+            "sql": Counter(rows),
+            "xlsx": Counter(str(row["Name"]) for _, row in XlsxFormat("Rows").rows(home / "out.xlsx")),
+            "ods": Counter(str(row["Name"]) for _, row in OdsFormat("Rows").rows(home / "out.ods")),
+            "csv": _names(home / "out.csv"),
+            "csv with keys beside": _names(home / "beside.csv"),
+            "csv over WebDAV": _names(self.files.root / "far.csv"),
+            "PostgreSQL": Counter(name for (name,) in self.postgresql.run("SELECT name FROM rows")),
+            "MariaDB": Counter(name for (name,) in self.mariadb.run("SELECT name FROM rows")),
+            "found by mail": self.contacts("n"),
+            "once by header": Counter(str(each["title"]) for each in self.world.records.tasks.values()),
+            "files": Counter(each.name for each in (home / "saved").iterdir() if not each.name.startswith(".")),
+            "chat": Counter(str(each["content"]["body"]) for each in room.events),
+            "blind": self.contacts("blind-"),
+            "mail": self.mails(),
+        }
+
+
+def killed_out(folder: Path, seed: int, kills: int, count: int) -> Out:
     """Items that come in while the service is killed again and again; then one that is let be, and whoever waits is answered by what is there."""
-    services = Services().start()
     with ExitStack() as stack:
-        stack.callback(services.stop)
-        services.world.records.found_after = FOUND / 2
-        _put(home, services.url)
+        places, home = Places(stack, folder), folder / "home"
+        _put(home, places)
         dice = random.Random(seed)
-        found = Out([f"n{number}" for number in range(items)])
+        found = Out([f"n{number}" for number in range(count)])
         waiting = list(found.names)
         for number in range(kills):
             for _ in range(-(-len(waiting) // max(1, kills - number - 3))):
@@ -93,16 +166,24 @@ def killed_out(home: Path, seed: int, kills: int, items: int) -> Out:
             process = serve(home)
             assert process.stdout is not None
             assert process.stdout.readline().startswith(b"Metrikon is ready")
-            time.sleep(dice.uniform(0.0, 0.9))
+            time.sleep(dice.uniform(0.0, 1.2))
             kill(process)
         for name in waiting:
             _drop(home, name)
-        return _ended(home, services.world, found)
+        _end(home, places, found)
+        found.held = places.held(home)
+        return found
 
 
-def _put(home: Path, url: str) -> None:
+def _put(home: Path, places: Places) -> None:
     app = App(Settings(home=home, fetch_private=True, fetches_a_minute=0))
+    url = places.services.url
     app.connections.put("crm", f"{url}/records", Way("bearer"), TOKEN, "ada")
+    app.connections.put("chat", url, Way("bearer"), CHAT, "ada", "_matrix/client/v3/account/whoami")
+    app.connections.put("post", places.post.url, Way("basic", "ada"), POST, "ada")
+    app.connections.put("files", places.files.url, Way("basic", DAV_USER), DAV, "ada")
+    app.connections.put("postgresql", places.postgresql.address, Way("basic", USER), SECRET, "ada")
+    app.connections.put("mariadb", places.mariadb.address, Way("basic", USER), SECRET, "ada")
     app.describing.put("crm", dumps(DESCRIPTION))
     app.describing.note("crm", NOTES)
     app.catalog.put_flow(FLOW)
@@ -115,34 +196,25 @@ def _drop(home: Path, name: str) -> None:
     (home / "in" / f".{name}").rename(home / "in" / name)
 
 
-def _ended(home: Path, world: World, found: Out) -> Out:
+def _end(home: Path, places: Places, found: Out) -> None:
+    """Let all of it come to its end; what nobody can tell of is answered as a person would, who looks."""
     app = App(Settings(home=home, fetch_private=True, fetches_a_minute=0))
     try:
         app.start()
         eventually(lambda: sum(states(app).values()) == len(found.names) and set(states(app)) <= {"done", "parked"}, 120)
-        held = _contacts(world, "blind-")
-        found.blind = Counter(held)
+        found.unasked = {"blind": places.contacts("blind-"), "mail": places.mails()}
         with app.database.reading() as connection:
-            parked = [(str(row["id"]), str(row["item_id"])) for row in connection.execute(runs.select().where(runs.c.state == "parked")).mappings()]
-            names: dict[str, str] = {str(id_): str(name) for id_, name in connection.exec_driver_sql("SELECT id, name FROM items")}
-        for run, item in parked:
+            parked = connection.execute(select(runs.c.id, items.c.name).join_from(runs, items).where(runs.c.state == "parked")).all()
+            steps = {run: next(entry.path for _, entry in reversed(journal.load(connection, run)) if entry.event == "failed") for run, _ in parked}
+        for run, name in parked:
             found.asked += 1
-            app.answers.continue_run(run, "ada", unsure="went" if held[f"blind-{names[item]}"] else "again")
+            there = found.unasked["mail" if steps[run] == "told" else "blind"][name]
+            app.answers.continue_run(run, "ada", unsure="went" if there else "again")
         eventually(lambda: set(states(app)) == {"done"}, 120)
     finally:
         app.close()
-    with sqlite3.connect(home / "out.db") as table:
-        found.held["sql"] = Counter(name for (name,) in table.execute("SELECT name FROM rows"))
-    found.held["xlsx"] = Counter(str(row["Name"]) for _, row in XlsxFormat("Rows").rows(home / "out.xlsx"))
-    found.held["ods"] = Counter(str(row["Name"]) for _, row in OdsFormat("Rows").rows(home / "out.ods"))
-    with (home / "out.csv").open(newline="", encoding="utf-8-sig") as source:
-        found.held["csv"] = Counter(row["Name"] for row in csv.DictReader(source))
-    found.held["found by mail"] = _contacts(world, "n")
-    found.held["once by header"] = Counter(str(each["title"]) for each in world.records.tasks.values())
-    found.held["files"] = Counter(each.name for each in (home / "saved").iterdir() if not each.name.startswith("."))
-    found.held["blind"] = Counter({name.removeprefix("blind-"): count for name, count in _contacts(world, "blind-").items()})
-    return found
 
 
-def _contacts(world: World, begins: str) -> Counter[str]:
-    return Counter(name for each in world.records.contacts.values() if (name := str(each["email"]).partition("@")[0]).startswith(begins))
+def _names(path: Path) -> Counter[str]:
+    with path.open(newline="", encoding="utf-8-sig") as source:
+        return Counter(row["Name"] for row in csv.DictReader(source))

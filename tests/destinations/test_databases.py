@@ -12,11 +12,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import Engine
+from sqlalchemy.pool import QueuePool
 
 from metrikon.connections import sql
 from metrikon.connections.fetching import FetchFailed
 from metrikon.core.flows.connecting import Way
 from metrikon.destinations.sql import SqlDestination
+from metrikon.destinations.walking import AT_ONCE
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row, Unusable
 from tests.destinations import ailing
 from tests.destinations.contract import Ailing, Contract, row
@@ -98,6 +100,19 @@ class Database(Contract):
             made.write([Row("k4", {"email": "bo@x", "phone": "1"})])
         with pytest.raises(Unusable, match="no unique index on id"):
             SqlDestination(lambda: self.engine, self.table, ["id"]).write([Row("k5", {"id": 5, "email": "c@x"})])
+
+    def test_many_rows_come_one_after_the_other_as_they_stood_and_lock_nobody_out(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row(f"k{number:04}", Amount=Decimal(number)) for number in range(2 * AT_ONCE)])
+        assert isinstance(made, SqlDestination)
+        walk = made.find({}, 2 * AT_ONCE)
+        amounts = [next(walk)["amount"]]
+        self.server.run(f"UPDATE {self.table} SET amount = -1")
+        amounts += [each["amount"] for each in walk]
+        assert sorted(amounts) == [Decimal(number) for number in range(2 * AT_ONCE)]
+        assert next(made.find({}, 2 * AT_ONCE))["amount"] == -1  # one that is left off gives its connection back
+        assert isinstance(self.engine.pool, QueuePool)
+        assert self.engine.pool.checkedout() == 0
 
     def test_two_that_write_the_same_key_at_once_write_one_row(self, tmp_path: Path) -> None:
         self.make(tmp_path).write([row("first")])

@@ -15,6 +15,7 @@ from metrikon.destinations.files import LocalFile
 from metrikon.destinations.memory import MemoryDestination
 from metrikon.destinations.sheets import SheetDestination
 from metrikon.destinations.sql import SqlDestination
+from metrikon.destinations.walking import AT_ONCE
 from metrikon.destinations.xlsx import XlsxFormat
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row
 from tests.destinations import ailing
@@ -189,3 +190,25 @@ class TestSqlite(Contract):
             connection.execute(f"CREATE TABLE rows ({KEY_COLUMN} TEXT, vendor TEXT)")
         with pytest.raises(Broken, match="no unique index"):
             self.make(tmp_path).write([Row("a", {"vendor": "Fernhill"})])
+
+    @pytest.mark.parametrize("made", ["TABLE", "TABLE WITHOUT ROWID", "VIEW"])
+    def test_many_rows_come_one_after_the_other_and_lock_nobody_out(self, made: str, tmp_path: Path) -> None:
+        count = 2 * AT_ONCE
+        with sqlite3.connect(tmp_path / "ledger.db") as connection:
+            kept = "rows" if made != "VIEW" else "kept"
+            connection.execute(
+                f"CREATE TABLE {kept} ({KEY_COLUMN} INTEGER PRIMARY KEY, name TEXT) {'WITHOUT ROWID' if made.endswith('ROWID') else ''}"
+            )
+            connection.executemany(f"INSERT INTO {kept} VALUES (?, ?)", [(number, f"n{number}") for number in range(count)])
+            if made == "VIEW":
+                connection.execute("CREATE VIEW rows AS SELECT * FROM kept")
+        looked = self.make(tmp_path)
+        assert isinstance(looked, SqlDestination)
+        walk = looked.find({}, count)
+        assert next(walk) == {"name": "n0"}
+        with sqlite3.connect(tmp_path / "ledger.db", timeout=0) as connection:
+            connection.execute("CREATE TABLE other (name TEXT)")
+        assert [each["name"] for each in walk] == [f"n{number}" for number in range(1, count)]
+        assert len(list(looked.find({"name": "n7"}, 1))) == 1
+        with pytest.raises(Broken, match=f"holds more than {count - 1} rows like these"):
+            list(looked.find({}, count - 1))

@@ -8,5 +8,5 @@ from tests.killing_out import killed_out
 
 
 def test_kills_while_rows_go_to_all_kinds_of_destination_write_each_once(tmp_path: Path, seed: int) -> None:
-    found = killed_out(tmp_path / "home", seed, 4, 8)
+    found = killed_out(tmp_path, seed, 4, 8)
     assert found.wrong == []

@@ -14,10 +14,10 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.store import questions
 from tests.helpers import eventually, states
-from tests.kept.make import FOLDER, LANGUAGE
+from tests.kept.make import FOLDER, LANGUAGE, OUT
 
 EVERY = sorted(path.name for path in FOLDER.iterdir() if (path / "metrikon.db").exists())
-KEPT = [name for name in EVERY if not name.endswith(LANGUAGE)]
+KEPT = [name for name in EVERY if not name.endswith((LANGUAGE, OUT))]
 
 
 @pytest.mark.parametrize("name", KEPT)
@@ -75,3 +75,26 @@ def test_runs_that_wait_for_events_and_answers_finish_on_the_versions_that_they_
         app.close()
     with sqlite3.connect(home / "orders.db") as orders:
         assert sorted(orders.execute("SELECT n, count(*) FROM rows GROUP BY n")) == [("1", 2), ("2", 2), ("fine", 2)]
+
+
+@pytest.mark.parametrize("name", [name for name in EVERY if name.endswith(OUT)])
+def test_what_waits_for_a_person_before_it_goes_out_goes_on_when_they_have_looked(name: str, tmp_path: Path) -> None:
+    home = tmp_path / "home"
+    shutil.copytree(FOLDER / name, home)
+    app = App(Settings(home=home))
+    try:
+        app.start()
+        assert states(app) == {"review": 1, "parked": 3}
+        with app.database.reading() as connection:
+            (question,) = questions.listed(connection)
+            parked = {each.flow: each.id for each in connection.execute(text("SELECT flow, id FROM runs WHERE state = 'parked'"))}
+        app.questions.answer(question["id"], "booking", "ada")
+        app.answers.continue_run(parked["visitors"], "ada", unsure="went")
+        app.answers.continue_run(parked["shown"], "ada", looked=True)
+        eventually(lambda: states(app) == {"done": 4})
+        assert app.ways.get("old-ledger")[1] == 1
+    finally:
+        app.close()
+    rows = (home / "list.csv").read_text("utf-8-sig").splitlines()
+    assert [each.rpartition(",")[0] for each in rows] == ["Name,What", "bo,a visitor", "mail,booking"]
+    assert sorted(each.partition(",")[0] for each in (home / "first.csv").read_text("utf-8-sig").splitlines()) == ["Name", "ada", "cy"]

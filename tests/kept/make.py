@@ -13,13 +13,19 @@ from typing import Any
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
+from metrikon.core.flows.connecting import Way
+from metrikon.core.values.exact import dumps
 from metrikon.demo import scenario
 from metrikon.engine.work import Work
+from metrikon.sandbox.model_server import ModelServer
+from metrikon.sandbox.records import DESCRIPTION, TOKEN
+from metrikon.sandbox.services import Services
 from metrikon.store import leases, questions
-from tests.helpers import eventually
+from tests.helpers import eventually, states
 
 FOLDER = Path(__file__).parent
 LANGUAGE = "-language"  # ends the name of a folder with flows of all kinds of step
+OUT = "-out"  # ends the name of a folder with what is judged and what goes out
 
 
 def keep(name: str) -> None:
@@ -81,6 +87,63 @@ def keep_language(name: str) -> None:
     (home / "metrikon.db.lock").unlink()
 
 
+SORTED = """
+metrikon: 1
+name: sorted
+intakes: [{kind: upload}]
+destinations: {list: {kind: csv, path: list.csv, sorted_by: [{column: Name}]}}
+steps:
+  - {name: paper, read: {}}
+  - {name: sort, classify: {of: "${paper}", labels: [{name: complaint, about: Somebody complains.}, {name: booking, about: Somebody books a tour.}]}}
+  - {name: row, write: {to: list, key: ["${item.name}"], columns: {Name: "${item.name}", What: "${sort.outcome}"}}}
+"""
+VISITORS = """
+metrikon: 1
+name: visitors
+intakes: [{kind: upload}]
+destinations:
+  contacts: {kind: service, connection: crm, records: contacts}
+  list: {kind: csv, path: list.csv, sorted_by: [{column: Name}]}
+steps:
+  - {name: contact, write: {to: contacts, key: ["${item.name}"], columns: {email: "${item.name}@mail.example"}}}
+  - {name: row, write: {to: list, key: ["${item.name}"], columns: {Name: "${item.name}", What: a visitor}}}
+"""
+SHOWN = """
+metrikon: 1
+name: shown
+intakes: [{kind: upload}]
+destinations: {first: {kind: csv, path: first.csv}}
+steps:
+  - {name: row, write: {to: first, key: ["${item.name}"], columns: {Name: "${item.name}"}, show_first: true}}
+"""
+
+
+def keep_out(name: str) -> None:
+    """A run whose judgement waits for a person, one whose row may have gone out, and two that wait until the first row was looked at; a way in."""
+    home = FOLDER / f"{name}{OUT}"
+    shutil.rmtree(home, ignore_errors=True)
+    model, services = ModelServer().start(), Services().start()
+    app = App(Settings(home=home, fetch_private=True, model_url=model.url, model_name="stand-in"))
+    try:
+        app.connections.put("crm", f"{services.url}/records", Way("bearer"), TOKEN, "ada")
+        app.describing.put("crm", dumps(DESCRIPTION))
+        app.describing.note("crm", {"records": {"contacts": {"create": "makeContact"}}})
+        services.world.failing.set("lost", 1.0, 1)
+        app.ways.put((scenario.folder() / "ways" / "old-ledger.yaml").read_text("utf-8"))
+        for flow in (SORTED, VISITORS, SHOWN):
+            app.catalog.put_flow(flow)
+        app.start()
+        for flow, item in (("sorted", "mail"), ("visitors", "bo"), ("shown", "ada"), ("shown", "cy")):
+            app.arrivals.take(flow, "upload", item, item, f"{item} asks for a tour of the garden".encode())
+        eventually(lambda: states(app) == {"review": 1, "parked": 3})
+    finally:
+        app.close()
+        model.stop()
+        services.stop()
+    (home / "metrikon.db.lock").unlink()
+    _somewhere(home / "metrikon.db", str(FOLDER))
+
+
 def _waiting(app: App) -> int:
     with app.database.reading() as connection:
         return int(connection.exec_driver_sql("SELECT count(*) FROM event_waits").scalar_one())
@@ -102,3 +165,4 @@ def _somewhere(database: Path, here: str) -> None:
 if __name__ == "__main__":
     keep(sys.argv[1])
     keep_language(sys.argv[1])
+    keep_out(sys.argv[1])

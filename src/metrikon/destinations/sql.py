@@ -23,6 +23,7 @@ from metrikon.destinations import fitting
 from metrikon.destinations.cells import same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
+from metrikon.destinations.walking import walked
 from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Head, Receipt, Row, There, Unusable, Usual
 
 AT_ONCE = 400  # rows that are asked for in one statement
@@ -96,7 +97,7 @@ class SqlDestination(Usual):
             if not inspect(connection).has_table(self._bare, self._schema or None):
                 return
             table = self._looked_up(connection)
-            query = select(table).limit(most + 1)
+            query = select(table)
             for name, value in where.items():
                 column = _at(table, name)
                 if column is None:
@@ -105,10 +106,10 @@ class SqlDestination(Usual):
                     query = query.where(column.is_(None) if value is None else column == fitting.fitted(column, value))
                 except fitting.Unfit:
                     return  # no row can hold that
-            rows = connection.execute(query).mappings().all()
-        if len(rows) > most:
-            raise Broken(f"The table {self.name} holds more than {most} rows like these. Say more in `where`.")
-        yield from ({column: fitting.plain(found_in(value)) for column, value in row.items() if column != KEY_COLUMN} for row in rows)
+            for number, row in enumerate(walked(self.engine, connection, table, query), 1):
+                if number > most:
+                    raise Broken(f"The table {self.name} holds more than {most} rows like these. Say more in `where`.")
+                yield {column: fitting.plain(found_in(value)) for column, value in row.items() if column != KEY_COLUMN}
 
     def heads(self) -> Sequence[Head] | None:
         with self._telling("cannot be looked into"), self.engine.connect() as connection:

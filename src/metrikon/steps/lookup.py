@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Mapping
 from decimal import Decimal
+from heapq import nlargest, nsmallest
+from itertools import count as counting
+from itertools import islice
 from typing import Any
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate
@@ -18,19 +22,29 @@ MOST_ROWS = 50_000  # looked at one by one
 
 def run(call: Call, workshop: Workshop) -> Outcome:
     """The rows that are as wanted."""
-    given = call.parameters
     try:
-        rows = [row for row in _rows(call, workshop) if _as_said(row, call)]
+        rows, count = _kept(call, (row for row in _rows(call, workshop) if _as_said(row, call)))
     except Busy as error:
         raise StepFailed(str(error), again=True, cause="busy") from error
     except Broken as error:
         raise StepFailed(f"{error} Then continue.") from error
     except (BadExpression, FeelError) as error:
         raise StepFailed(f"The condition {call.said.that!r} could not be worked out: {error} Correct the flow, then continue.") from error
-    if given["order"]:
-        rows.sort(key=lambda row: _place_in_order(_entry(row, str(given["order"]))), reverse=bool(given["last"]))
-    found = as_kept(rows[: int(given["most"])])
-    return Outcome({"found": bool(rows), "row": found[0] if found else None, "rows": found, "count": len(rows)})
+    found = as_kept(rows)
+    return Outcome({"found": bool(count), "row": found[0] if found else None, "rows": found, "count": count})
+
+
+def _kept(call: Call, rows: Iterator[Mapping[str, Any]]) -> tuple[list[Mapping[str, Any]], int]:
+    """The first rows in the order that is wanted, and how many there are; no more of them are held than are given."""
+    most, order, counted = int(call.parameters["most"]), call.parameters["order"], counting()
+    told = (row for row, _ in zip(rows, counted, strict=False))
+    if order:
+        first = nlargest if call.parameters["last"] else nsmallest
+        kept = first(most, told, key=lambda row: _place_in_order(_entry(row, str(order))))
+    else:
+        kept = list(islice(told, most))
+        deque(told, maxlen=0)
+    return kept, next(counted)
 
 
 def _rows(call: Call, workshop: Workshop) -> Iterator[Mapping[str, Any]]:
