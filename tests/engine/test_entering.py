@@ -6,8 +6,10 @@ import hashlib
 import json
 import re
 import socket
+import threading
 from collections.abc import Callable, Iterator
 from decimal import Decimal
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
@@ -15,13 +17,16 @@ import pytest
 
 import metrikon.demo
 from metrikon.app.assemble import App
+from metrikon.connections.browser import browser
 from metrikon.connections.guarding import Guard
+from metrikon.connections.screen import BrowserScreen
 from metrikon.core.entering.plan import NoPlan, planned
-from metrikon.core.entering.way import BadWay, way_from
+from metrikon.core.entering.way import BadWay, Place, way_from
 from metrikon.core.feel.holes import fill
 from metrikon.core.flows.connecting import Way
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.text import from_yaml
+from metrikon.ports.screen import ScreenStopped
 from metrikon.sandbox.accounts import PASSWORD, USER, Accounts
 from metrikon.sandbox.services import Services
 from metrikon.store import journal, keeping
@@ -273,6 +278,36 @@ def test_connections_of_a_browser_are_ended_before_a_press_so_that_it_repeats_no
             assert other.recv(1) == b""
             other.close()
     server.close()
+
+
+class _Leaving(BaseHTTPRequestHandler):
+    """A program that is gone a while after its button was pressed."""
+
+    def do_GET(self) -> None:
+        page = b"<button onclick=\"setTimeout(() => { location = '/saved'; }, 500)\">Save</button>"
+        self.send_response(502 if self.path == "/saved" else 200)
+        self.send_header("Content-Type", "text/html")
+        self.end_headers()
+        self.wfile.write(b"" if self.path == "/saved" else page)
+
+    def log_message(self, format: str, *args: object) -> None:
+        return None
+
+
+def test_a_program_that_is_gone_when_its_screen_had_come_to_rest_does_not_answer_and_is_tried_again() -> None:
+    server = ThreadingHTTPServer(("127.0.0.1", 0), _Leaving)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        with browser(private=True, proxy="", trusted="") as (driver, _):
+            screen = BrowserScreen(driver, lambda path: f"http://127.0.0.1:{server.server_address[1]}{path}", lambda: ("", ""), 5)
+            screen.open("/")
+            screen.press(Place(label="Save"))
+            with pytest.raises(ScreenStopped, match="does not answer") as stopped:
+                screen.shows("has been saved", 5)
+            assert stopped.value.passing
+    finally:
+        server.shutdown()
+        server.server_close()
 
 
 def test_nothing_is_opened_while_a_value_is_missing() -> None:

@@ -126,8 +126,10 @@ class BrowserScreen:
         until = time.monotonic() + seconds
         while True:
             with _Telling():
-                if bool(self._run("return metrikon.shows(arguments[0])", text)):
-                    return True
+                found, now = self._run("return [metrikon.shows(arguments[0]), metrikon.state()]", text)
+            if found:
+                return True
+            _must_answer(str(now))
             if time.monotonic() > until:
                 return False
             time.sleep(LOOK)
@@ -214,8 +216,7 @@ class BrowserScreen:
             except (JavascriptException, StaleElementReferenceException, TimeoutException):  # it made way for another page
                 time.sleep(LOOK)
                 continue
-            if " chrome-error:" in now or _GONE.search(now):
-                raise ScreenStopped("The program does not answer.", passing=True)
+            _must_answer(now)
             if now.startswith("complete"):
                 return
             self._run("return true")  # a new page: what looks at it is not there yet
@@ -238,6 +239,12 @@ class _Telling:
         if isinstance(error, WebDriverException):
             told = (str(error.msg or "").splitlines() or [""])[0][:200]
             raise ScreenStopped(f"The browser could not do it: {told}.", passing="ERR_" in told) from error
+
+
+def _must_answer(state: str) -> None:
+    """Raises `ScreenStopped` for a page that stands in the place of what the program would have answered."""
+    if " chrome-error:" in state or _GONE.search(state):
+        raise ScreenStopped("The program does not answer.", passing=True)
 
 
 _GONE = re.compile(r" status=50[234]$")
