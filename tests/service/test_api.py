@@ -16,7 +16,7 @@ from openapi_spec_validator import validate
 
 from metrikon.client import Client, NotAllowed, NotFound, NotSettled, Refused, Unreachable
 from metrikon.demo import scenario
-from metrikon.service.describe import description
+from metrikon.service.web import description
 from tests.helpers import Running, at_rest
 
 Start = Callable[..., Running]

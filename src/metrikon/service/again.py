@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response, g
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.engine.again import Chosen
 from metrikon.service.asked import LARGEST, CancelBody, IdPath, NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import ContinueView, RunStarted, View
@@ -46,9 +47,9 @@ class SetView(View):
     runs: list[str] = Field(..., description="The new runs; none when this was only asked.")
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of running again."""
-    api = APIBlueprint("again", __name__, abp_tags=[Tag(name="items and runs")])
+    api = Room("again", __name__, abp_tags=[Tag(name="items and runs")])
 
     @api.post("/api/items/<string:id>/runs", responses={201: RunStarted}, operation_id="runAgain")
     def run_again(path: IdPath) -> Response:

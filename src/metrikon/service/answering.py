@@ -9,13 +9,14 @@ from pathlib import Path
 from typing import Any
 
 from flask import Response, g, render_template_string, request
-from flask_openapi3 import APIBlueprint, OpenAPI, Tag
+from flask_openapi3 import OpenAPI, Tag
 from itsdangerous import BadSignature, URLSafeSerializer
 
 from metrikon.app.assemble import App
 from metrikon.engine.questions import BadAnswer
 from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.service.asked import IdPath
+from metrikon.service.description import Room
 from metrikon.service.language_views import LinkBody, LinkView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -55,9 +56,9 @@ class Links:
         return self._place.read_text("ascii")
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The route that makes links."""
-    api = APIBlueprint("links", __name__, abp_tags=[Tag(name="questions")])
+    api = Room("links", __name__, abp_tags=[Tag(name="questions")])
     links = Links(app.home)
 
     @api.post("/api/questions/<string:id>/link", responses={201: LinkView}, operation_id="linkQuestion")

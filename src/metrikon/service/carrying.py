@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response, g, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.core.flows.copying import BadCopy
 from metrikon.engine.carrying import BadCarried
 from metrikon.service.asked import NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import attachment, reply
 from metrikon.service.views import PutView, View
@@ -40,9 +41,9 @@ class TakenList(View):
     items: list[TakenView]
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of copies and carried files."""
-    api = APIBlueprint("carrying", __name__, abp_tags=[Tag(name="flows")])
+    api = Room("carrying", __name__, abp_tags=[Tag(name="flows")])
 
     @api.post("/api/flows/<string:name>/copy", responses={201: PutView}, operation_id="copyFlow")
     def copy(path: NamePath, body: CopyBody) -> Response:

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 import msgspec
 from flask import Response, g, request
-from flask_openapi3 import APIBlueprint, OpenAPI, Tag
+from flask_openapi3 import OpenAPI, Tag
 from markupsafe import escape
 from pydantic import Field
 
@@ -17,6 +17,7 @@ from metrikon.core.flows.connecting import Way
 from metrikon.engine.connecting import BadConnection
 from metrikon.engine.holding import holds
 from metrikon.service.asked import NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
@@ -106,9 +107,9 @@ class KeyView(View):
     sealed: int
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("connections", __name__, abp_tags=[Tag(name="connections")])
+    api = Room("connections", __name__, abp_tags=[Tag(name="connections")])
 
     @api.get("/api/connections", responses={200: ConnectionList}, operation_id="listConnections")
     def list_connections() -> Response:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.core.decisions import dmn
@@ -14,6 +14,7 @@ from metrikon.core.decisions.gaps import gaps
 from metrikon.core.decisions.model import BadTable
 from metrikon.core.feel import BadExpression, FeelError, plain
 from metrikon.service.asked import NamePath
+from metrikon.service.description import Room
 from metrikon.service.language_views import AskTableBody, DecisionView, TableList, TableView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -21,9 +22,9 @@ from metrikon.service.sent import text_sent
 from metrikon.store import flows
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("decisions", __name__, abp_tags=[Tag(name="decision tables")])
+    api = Room("decisions", __name__, abp_tags=[Tag(name="decision tables")])
 
     @api.get("/api/decision-tables", responses={200: TableList}, operation_id="listDecisionTables")
     def list_tables() -> Response:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
@@ -15,6 +15,7 @@ from metrikon.core.services.notes import Notes, suggested, summary
 from metrikon.core.services.telling import ToldOperation
 from metrikon.engine.describing import LARGEST, BadNotes
 from metrikon.service.asked import NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
@@ -68,9 +69,9 @@ class NotesBody(View):
     notes: dict[str, Any] = Field(..., description="Kinds of records, each with the operations that make, find and set them.")
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("described", __name__, abp_tags=[Tag(name="connections")])
+    api = Room("described", __name__, abp_tags=[Tag(name="connections")])
 
     @api.put("/api/connections/<string:name>/description", responses={200: DescribedView}, operation_id="describeService")
     def put_description(path: NamePath, query: DescribeQuery) -> Response:

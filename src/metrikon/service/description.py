@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import Any
 
-from flask_openapi3 import OpenAPI
+from flask_openapi3 import APIBlueprint, OpenAPI
 
 _ANY_FILE: dict[str, Any] = {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}
 _FORM: dict[str, Any] = {
@@ -59,8 +62,31 @@ PROBLEM_SCHEMA: dict[str, Any] = {
 }
 
 
+_WANTED: ContextVar[bool] = ContextVar("described", default=False)
+
+
+class Room(APIBlueprint):
+    """Operations of one kind. They are described when somebody wants the description: making it takes longer than all else of a start."""
+
+    def __init__(self, *given: Any, **more: Any) -> None:
+        super().__init__(*given, doc_ui=_WANTED.get(), **more)
+
+
+@contextmanager
+def wanted() -> Iterator[None]:
+    """What is made within it is described."""
+    before = _WANTED.set(True)
+    try:
+        yield
+    finally:
+        _WANTED.reset(before)
+
+
 class Described(OpenAPI):
-    """The application with its whole description."""
+    """The application, with its whole description where that is wanted."""
+
+    def __init__(self, *given: Any, **more: Any) -> None:
+        super().__init__(*given, doc_ui=_WANTED.get(), **more)
 
     def generate_spec_json(self) -> None:
         super().generate_spec_json()  # type: ignore[no-untyped-call]

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.service.asked import HashPath, PagePath, PictureQuery
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import kept_file
@@ -22,9 +23,9 @@ from metrikon.service.views import (
 SIZES = (20, 110, 160)  # dots an inch at which page pictures are drawn
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("documents", __name__, abp_tags=[Tag(name="documents")])
+    api = Room("documents", __name__, abp_tags=[Tag(name="documents")])
 
     @api.get("/api/documents/<string:sha256>", responses={200: DocumentView}, operation_id="getDocument")
     def document(path: HashPath) -> Response:

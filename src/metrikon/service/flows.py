@@ -7,7 +7,7 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Response, g, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from sqlalchemy import Connection
 
 from metrikon.app.assemble import App
@@ -22,6 +22,7 @@ from metrikon.core.flows.verify import verify
 from metrikon.core.values.exact import dumps
 from metrikon.engine.looking import state_of, values_in
 from metrikon.service.asked import IdPath, NamePath, PasswordsBody, SwitchBody, WhyQuery
+from metrikon.service.description import Room
 from metrikon.service.language_views import (
     FlowCheck,
     FlowLine,
@@ -50,9 +51,9 @@ from metrikon.store import flows, items, runs
 MOST_VERSIONS = 50  # that are told
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("flows", __name__, abp_tags=[Tag(name="flows")])
+    api = Room("flows", __name__, abp_tags=[Tag(name="flows")])
 
     @api.get("/api/flows", responses={200: FlowList}, operation_id="listFlows")
     def list_flows() -> Response:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from flask import Response, g, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
@@ -15,6 +15,7 @@ from metrikon.core.values.exact import loads
 from metrikon.engine.foreseeing import Would
 from metrikon.ports.intake import IntakeFailed, Thing
 from metrikon.service.asked import NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.roles import may
@@ -123,9 +124,9 @@ class ArrivedList(View):
     items: list[ArrivedView]
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("intakes", __name__, abp_tags=[Tag(name="intakes")])
+    api = Room("intakes", __name__, abp_tags=[Tag(name="intakes")])
 
     @api.get("/api/flows/<string:name>/intakes", responses={200: IntakeList}, operation_id="listIntakes")
     def list_intakes(path: NamePath) -> Response:

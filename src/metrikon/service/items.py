@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from flask import Response, g, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import loads
 from metrikon.ports.intake import opened
 from metrikon.service.asked import CancelBody, ContinueQuery, IdPath, ItemQuery, NamePath, RunQuery
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDetail, ItemPage, ItemView, RunDetail, RunPage, RunStarted, RunView
@@ -18,9 +19,9 @@ IDENTITY_HEADER = "Idempotency-Key"
 LONGEST_IDENTITY = 160  # characters: places within an archive are added to it
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of items and runs."""
-    api = APIBlueprint("items", __name__, abp_tags=[Tag(name="items and runs")])
+    api = Room("items", __name__, abp_tags=[Tag(name="items and runs")])
 
     @api.post("/api/flows/<string:name>/items", responses={201: ArrivedView, 200: ArrivedView}, operation_id="uploadItem")
     def upload(path: NamePath) -> Response:

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 from flask import Response, g
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
@@ -20,6 +20,7 @@ from metrikon.engine.level import Chosen
 from metrikon.engine.looking import judged_in
 from metrikon.engine.refusing import NotThere
 from metrikon.service.asked import LARGEST, IdPath, NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import EvidenceView, FindingView, View
@@ -220,9 +221,9 @@ class RejudgingView(View):
     moves: list[MoveView]
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of judgements."""
-    api = APIBlueprint("judgements", __name__, abp_tags=[Tag(name="judgements")])
+    api = Room("judgements", __name__, abp_tags=[Tag(name="judgements")])
 
     @api.get("/api/flows/<string:name>/judgements", responses={200: JudgementList}, operation_id="listJudgements")
     def list_judgements(path: NamePath, query: JudgementsQuery) -> Response:

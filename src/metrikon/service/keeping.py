@@ -6,12 +6,13 @@ from typing import Any
 
 import msgspec
 from flask import Response, g
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.engine.keeping import Due
 from metrikon.service.asked import LARGEST
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
@@ -60,9 +61,9 @@ class ProofList(View):
     items: list[ProofView]
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of keeping and forgetting."""
-    api = APIBlueprint("keeping", __name__, abp_tags=[Tag(name="keeping")])
+    api = Room("keeping", __name__, abp_tags=[Tag(name="keeping")])
 
     @api.get("/api/keeping", responses={200: DueList}, operation_id="listDue")
     def due() -> Response:

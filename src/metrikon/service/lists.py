@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import BaseModel, Field
 
 from metrikon.app.assemble import App
 from metrikon.core.records.lists import KnownList
 from metrikon.service.asked import NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
@@ -41,9 +42,9 @@ class AllLists(View):
     items: list[ListView]
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of lists."""
-    api = APIBlueprint("lists", __name__, abp_tags=[Tag(name="lists")])
+    api = Room("lists", __name__, abp_tags=[Tag(name="lists")])
 
     @api.get("/api/lists", responses={200: AllLists}, operation_id="listLists")
     def all_lists() -> Response:

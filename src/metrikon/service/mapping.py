@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.core.flows import mapping
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
@@ -60,9 +61,9 @@ class TextView(View):
     text: str
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("mapping", __name__, abp_tags=[Tag(name="flows")])
+    api = Room("mapping", __name__, abp_tags=[Tag(name="flows")])
 
     @api.post("/api/flows-mapping", responses={200: MappingList}, operation_id="mappingOfFlow")
     def mapping_of() -> Response:

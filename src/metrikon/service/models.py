@@ -7,12 +7,13 @@ from decimal import Decimal
 from typing import Any
 
 from flask import Response, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.service.asked import IdPath, NamePath, SpendQuery
+from metrikon.service.description import Room
 from metrikon.service.model_views import CallDetail, CallList, CallView, EstimateView, ModelList, ModelView, SpendDay, SpendView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -21,9 +22,9 @@ from metrikon.store import calls, flows
 DAY = 86_400_000
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of models."""
-    api = APIBlueprint("models", __name__, abp_tags=[Tag(name="models")])
+    api = Room("models", __name__, abp_tags=[Tag(name="models")])
 
     @api.get("/api/models", responses={200: ModelList}, operation_id="listModels")
     def list_models() -> Response:

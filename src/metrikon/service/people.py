@@ -5,20 +5,21 @@ from __future__ import annotations
 import secrets
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.service.asked import PersonBody, PersonPath
 from metrikon.service.auth import set_password
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import PeopleList, PersonPut, PersonView
 from metrikon.store import people
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("people", __name__, abp_tags=[Tag(name="people and tokens")])
+    api = Room("people", __name__, abp_tags=[Tag(name="people and tokens")])
 
     @api.get("/api/people", responses={200: PeopleList}, operation_id="listPeople")
     def list_people() -> Response:

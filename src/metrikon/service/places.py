@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from flask import Response, g
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.engine.places import BadPlace
 from metrikon.service.asked import PlaceBody, PlaceQuery
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import PlaceList, PlaceView
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("places", __name__, abp_tags=[Tag(name="places")])
+    api = Room("places", __name__, abp_tags=[Tag(name="places")])
 
     @api.get("/api/places", responses={200: PlaceList}, operation_id="listPlaces")
     def list_places() -> Response:

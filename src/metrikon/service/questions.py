@@ -5,20 +5,21 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response, g
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.engine.questions import BadAnswer
 from metrikon.service.asked import IdPath, NamePath
+from metrikon.service.description import Room
 from metrikon.service.language_views import AnswerBody, EventBody, EventTaken, QuestionList, QuestionQuery, QuestionView, RecordBeside
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.store import questions, records
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("questions", __name__, abp_tags=[Tag(name="questions")])
+    api = Room("questions", __name__, abp_tags=[Tag(name="questions")])
 
     @api.get("/api/questions", responses={200: QuestionList}, operation_id="listQuestions")
     def list_questions(query: QuestionQuery) -> Response:

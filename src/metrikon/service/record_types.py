@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.core.extraction.second import twice
@@ -12,6 +12,7 @@ from metrikon.core.records.starting import from_document, from_heads, from_row
 from metrikon.core.records.types import BadRecordType, record_type
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.service.asked import NamePath, StartBody
+from metrikon.service.description import Room
 from metrikon.service.model_views import FieldMeaning, MeaningView, StartView, TouchedFlow, TouchedView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -24,9 +25,9 @@ from metrikon.service.views import (
 from metrikon.store import flows
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("record-types", __name__, abp_tags=[Tag(name="record types")])
+    api = Room("record-types", __name__, abp_tags=[Tag(name="record types")])
 
     @api.get("/api/record-types", responses={200: RecordTypeList}, operation_id="listRecordTypes")
     def list_types() -> Response:

@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from flask import Response, g
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.core.records import evidence as evidences
@@ -17,15 +17,16 @@ from metrikon.core.records import findings as all_findings
 from metrikon.core.records.pointers import get
 from metrikon.core.records.types import RecordType
 from metrikon.service.asked import ApproveBody, CheckBody, CsvQuery, IdPath, RecordQuery, RefuseBody
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import attachment, reply, states
 from metrikon.service.views import CheckView, DeliveryView, FieldView, RecordDetail, RecordPage, RecordRow
 from metrikon.store import deliveries, items, listing, records
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of records."""
-    api = APIBlueprint("records", __name__, abp_tags=[Tag(name="records")])
+    api = Room("records", __name__, abp_tags=[Tag(name="records")])
 
     @api.get("/api/records", responses={200: RecordPage}, operation_id="listRecords")
     def list_records(query: RecordQuery) -> Response:

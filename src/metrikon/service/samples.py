@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from flask import Response, g, request
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
 from metrikon.engine.samples import BadSample
 from metrikon.service.asked import NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
@@ -56,9 +57,9 @@ class SampleList(View):
     candidates: list[CandidateView] = Field(..., description="The latest items by each intake of the flow, newest first.")
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of samples."""
-    api = APIBlueprint("samples", __name__, abp_tags=[Tag(name="flows")])
+    api = Room("samples", __name__, abp_tags=[Tag(name="flows")])
 
     @api.get("/api/flows/<string:name>/samples", responses={200: SampleList}, operation_id="listSamples")
     def list_samples(path: NamePath) -> Response:

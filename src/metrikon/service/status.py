@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon import __version__
 from metrikon.app.assemble import App
+from metrikon.service.description import Room
 from metrikon.service.reply import reply
 from metrikon.service.views import (
     HealthView,
 )
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("status", __name__, abp_tags=[Tag(name="status")])
+    api = Room("status", __name__, abp_tags=[Tag(name="status")])
 
     @api.get("/health", responses={200: HealthView}, operation_id="health")
     def health() -> Response:

@@ -7,10 +7,11 @@ from decimal import Decimal
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.service.asked import ChangesQuery
+from metrikon.service.description import Room
 from metrikon.service.intakes import waiting_told
 from metrikon.service.reply import reply
 from metrikon.service.views import (
@@ -24,9 +25,9 @@ from metrikon.service.views import (
 from metrikon.store import changes, flows, listing
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("today", __name__, abp_tags=[Tag(name="today")])
+    api = Room("today", __name__, abp_tags=[Tag(name="today")])
 
     @api.get("/api/today", responses={200: TodayView}, operation_id="today")
     def today() -> Response:

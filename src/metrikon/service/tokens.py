@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
 from metrikon.service.asked import IdPath, TokenBody
 from metrikon.service.auth import add_token
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import (
@@ -20,9 +21,9 @@ from metrikon.service.views import (
 from metrikon.store import people
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("tokens", __name__, abp_tags=[Tag(name="people and tokens")])
+    api = Room("tokens", __name__, abp_tags=[Tag(name="people and tokens")])
 
     @api.get("/api/tokens", responses={200: TokenList}, operation_id="listTokens")
     def list_tokens() -> Response:

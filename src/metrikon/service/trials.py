@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import BaseModel, Field
 
 from metrikon.app.assemble import App
@@ -14,6 +14,7 @@ from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.trials.tally import report, share
 from metrikon.core.values.exact import loads
 from metrikon.service.asked import IdPath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.views import View
@@ -144,9 +145,9 @@ class WeekFields(View):
     items: list[WeekField]
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """Routes of trials."""
-    api = APIBlueprint("trials", __name__, abp_tags=[Tag(name="trials")])
+    api = Room("trials", __name__, abp_tags=[Tag(name="trials")])
 
     @api.post("/api/trials", responses={201: TrialView}, operation_id="startTrial")
     def start_trial(body: TrialBody) -> Response:

@@ -6,7 +6,7 @@ import base64
 from typing import Any
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
+from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
@@ -20,6 +20,7 @@ from metrikon.engine.showing import Show
 from metrikon.engine.ways import way_in
 from metrikon.ports.screen import ScreenStopped
 from metrikon.service.asked import IdPath, NamePath
+from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
@@ -109,9 +110,9 @@ class MadeFilePath(View):
 _KINDS = {b"\x89PNG": "image/png", b"%PDF": "application/pdf", b"<?xml": "application/octet-stream"}
 
 
-def blueprint(app: App) -> APIBlueprint:
+def blueprint(app: App) -> Room:
     """The routes."""
-    api = APIBlueprint("ways", __name__, abp_tags=[Tag(name="ways in")])
+    api = Room("ways", __name__, abp_tags=[Tag(name="ways in")])
 
     @api.get("/api/ways", responses={200: WayInList}, operation_id="listWaysIn")
     def list_ways() -> Response:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import tempfile
+from contextlib import closing
+from functools import cache
 from pathlib import Path
 from typing import Any
 
-from flask import Response, request, send_from_directory
+from flask import Response, jsonify, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
-from flask_openapi3 import APIBlueprint, Info, OpenAPI, Tag
+from flask_openapi3 import Info, OpenAPI, Tag
 from werkzeug.utils import safe_join
 
 from metrikon import __version__
 from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.service import (
     again,
@@ -45,7 +49,7 @@ from metrikon.service import (
 )
 from metrikon.service.asked import SignIn
 from metrikon.service.auth import COOKIE, Guard
-from metrikon.service.description import Described
+from metrikon.service.description import Described, Room, wanted
 from metrikon.service.problems import Problem, install, invalid
 from metrikon.service.reply import reply
 from metrikon.service.views import SessionView
@@ -78,10 +82,8 @@ def create(app: App) -> OpenAPI:
     flask = Described(
         "metrikon.service",
         info=Info(title="Metrikon", version=__version__, description="Documents in, checked rows out."),
-        security_schemes=schemes,  # type: ignore[arg-type]
+        security_schemes=schemes,
         validation_error_callback=invalid,
-        doc_prefix="/api",
-        doc_url="/openapi.json",
         static_folder=None,
     )
     flask.json = _ExactJson(flask)
@@ -125,13 +127,22 @@ def create(app: App) -> OpenAPI:
     webhooks.install(flask, app)
     connections.install(flask, app)
     forms.install(flask, app, guard)
+    flask.add_url_rule("/api/openapi.json", view_func=lambda: jsonify(description()), endpoint="description")
     flask.add_url_rule("/", view_func=_console, endpoint="console")
     flask.add_url_rule("/<path:path>", view_func=_console, endpoint="console_path")
     return flask
 
 
-def _session_routes(app: App, guard: Guard) -> APIBlueprint:
-    api = APIBlueprint("session", __name__, abp_tags=[Tag(name="sign-in")])
+@cache
+def description() -> dict[str, Any]:
+    """The description of the API (OpenAPI 3.1), made from the types that check its requests when it is first asked for."""
+    with tempfile.TemporaryDirectory() as folder, closing(App(Settings(home=Path(folder)))) as app, wanted():
+        found: dict[str, Any] = create(app).api_doc
+    return found
+
+
+def _session_routes(app: App, guard: Guard) -> Room:
+    api = Room("session", __name__, abp_tags=[Tag(name="sign-in")])
 
     @api.post("/api/session", responses={200: SessionView}, operation_id="signIn")
     def sign_in(body: SignIn) -> Response:

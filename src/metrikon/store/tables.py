@@ -175,7 +175,9 @@ deliveries = Table(
     Column("receipt", Text),
     Column("error", Text),
     Column("parts", LargeBinary),  # of the key, as JSON; they may be forgotten
-    Column("how", String(20), nullable=False, default=""),  # "over": what a person has set is set all the same; "only": no row is made
+    Column(
+        "how", String(20), nullable=False, default="", server_default=""
+    ),  # "over": what a person has set is set all the same; "only": no row is made
     Column("left", LargeBinary),  # columns that a person has set, and that were left, as JSON
     Index("deliveries_to_do", "destination", "state", "not_before"),
     Index("deliveries_of_run", "run_id"),
