@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 from selenium import webdriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
 from metrikon.demo import scenario
 from tests.browser.desk import Desk
 from tests.helpers import Running, at_rest
@@ -58,10 +62,25 @@ def desk(browser: webdriver.Chrome, running: Callable[..., Running]) -> Desk:
     return signed_in(browser, running())
 
 
+@pytest.fixture(scope="session")
+def full_home(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of a service that some of the demo's files came to, at rest."""
+    home = tmp_path_factory.mktemp("full") / "home"
+    app = App(Settings(home=home))
+    try:
+        app.catalog.put_record_type("invoice", scenario.invoice_type())
+        app.catalog.put_flow(scenario.flow_text())
+        app.start()
+        for name in FILES:
+            app.arrivals.take(scenario.FLOW, "upload", name, name, scenario.document(name))
+        at_rest(app, len(FILES))
+    finally:
+        app.close()
+    return home
+
+
 @pytest.fixture
-def full(desk: Desk) -> Desk:
+def full(browser: webdriver.Chrome, running: Callable[..., Running], full_home: Path, tmp_path: Path) -> Desk:
     """The console of a service that some of the demo's files came to."""
-    for name in FILES:
-        desk.service.client.upload(scenario.FLOW, scenario.folder() / "documents" / name)
-    at_rest(desk.service.app, len(FILES))
-    return desk
+    shutil.copytree(full_home, tmp_path / "home")
+    return signed_in(browser, running())

@@ -314,8 +314,7 @@ def test_what_a_record_type_says_besides_is_told_in_sentences_and_edited_as_text
     full.click("Use this text")
     full.read("That is no JSON yet")
     text["properties"]["vendor"]["x-metrikon"]["list"] = "vendors"
-    area.clear()
-    area.send_keys(json.dumps(text))
+    full.paste(area, json.dumps(text))
     full.click("Use this text")
     full.read("Vendor must be on the list vendors.")
     full.click("Undo")

@@ -23,5 +23,5 @@ def test_whatever_is_asked_is_answered_as_described(running: Callable[..., Runni
     found = Fuzzed()
     fuzz(service.url, service.token, EXAMPLES, SEED, known, found)
     assert not found.wrong, "\n".join(found.wrong[:10])
-    assert found.count > 300
+    assert found.count > 150
     assert found.answers[200] > 30

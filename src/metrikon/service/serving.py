@@ -93,13 +93,14 @@ class Server:
     def close(self) -> None:
         """Answer no more, finish what is running, let go."""
         self._closing = True
+        if self._thread is not None and hasattr(self._server, "trigger"):
+            self._server.trigger.pull_trigger(self._server.close)  # its loop wakes up to it, and ends
+            self._thread.join(0.5)
         self._server.close()
         if self._secure is not None:
             self._secure.stop()
         if self._health is not None:
             self._health.close()
-        if self._thread is not None:
-            self._thread.join(0.5)
         self.app.close()
 
 
