@@ -55,7 +55,7 @@ steps:
   - {name: size, set: {letters: "${string length(item.name)}"}}
   - {name: told, wait: {event: "${item.name} has come", for: P300D}}
   - name: parts
-    each: {of: "${[1, 2]}", as: part, at_once: 1, on_failure: gather, steps: [{name: row, write: {to: table, key: ["${item.name}", "${part}"], columns: {N: "${part}"}}}]}
+    each: {of: "${[1, 2]}", as: part, at_once: 1, on_failure: gather, steps: [{name: row, write: {to: table, key: ["${item.name}", "${part}"], columns: {N: "${string(part)}"}}}]}
   - {name: under, use: {flow: asks, given: {letters: "${size.letters}"}}}
   - {name: last, write: {to: table, key: ["${item.name}", last], columns: {N: "${under.result.answer}"}}}
 """
@@ -129,6 +129,7 @@ def keep_out(name: str) -> None:
         app.describing.put("crm", dumps(DESCRIPTION))
         app.describing.note("crm", {"records": {"contacts": {"create": "makeContact"}}})
         services.world.failing.set("lost", 1.0, 1)
+        model.mood.answer = {"words": "utterly delightful", "label": "booking"}  # which nobody has said
         app.ways.put((scenario.folder() / "ways" / "old-ledger.yaml").read_text("utf-8"))
         for flow in (SORTED, VISITORS, SHOWN):
             app.catalog.put_flow(flow)
