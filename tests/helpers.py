@@ -86,7 +86,12 @@ def at_rest(app: App, count: int, seconds: float = 60.0) -> dict[str, int]:
         now = states(app)
         return now if sum(now.values()) >= count and not any(now.get(state) for state in MOVING) else None
 
-    found: dict[str, int] = eventually(still, seconds)
+    try:
+        found: dict[str, int] = eventually(still, seconds)
+    except AssertionError as error:
+        with app.database.reading() as connection:
+            told = connection.execute(select(runs.c.state, runs.c.reason, runs.c.owner, runs.c.entries)).all()
+        raise AssertionError(f"{error}: {told}") from error
     return found
 
 

@@ -55,8 +55,8 @@ destinations:
   tasks: {kind: service, connection: crm, records: tasks}
   blind: {kind: service, connection: crm, records: unsearched}
   beside: {kind: csv, path: beside.csv, key_in: side file}
-  postgres: {kind: sql, connection: postgresql, table: rows}
-  maria: {kind: sql, connection: mariadb, table: rows}
+  postgres: {kind: sql, connection: postgresql, table: notes}
+  maria: {kind: sql, connection: mariadb, table: notes}
   far: {kind: csv, connection: files, path: far.csv}
 steps:
 WRITES
@@ -141,8 +141,8 @@ class Places:
             "csv": _names(home / "out.csv"),
             "csv with keys beside": _names(home / "beside.csv"),
             "csv over WebDAV": _names(self.files.root / "far.csv"),
-            "PostgreSQL": Counter(name for (name,) in self.postgresql.run("SELECT name FROM rows")),
-            "MariaDB": Counter(name for (name,) in self.mariadb.run("SELECT name FROM rows")),
+            "PostgreSQL": Counter(name for (name,) in self.postgresql.run("SELECT name FROM notes")),
+            "MariaDB": Counter(name for (name,) in self.mariadb.run("SELECT name FROM notes")),
             "found by mail": self.contacts("n"),
             "once by header": Counter(str(each["title"]) for each in self.world.records.tasks.values()),
             "files": Counter(each.name for each in (home / "saved").iterdir() if not each.name.startswith(".")),

@@ -92,8 +92,8 @@ class Server:
 
     def close(self) -> None:
         """Answer no more, finish what is running, let go."""
-        self._closing = True
-        if self._thread is not None and hasattr(self._server, "trigger"):
+        once, self._closing = not self._closing, True
+        if once and self._thread is not None and self._thread.is_alive() and hasattr(self._server, "trigger"):
             self._server.trigger.pull_trigger(self._server.close)  # its loop wakes up to it, and ends
             self._thread.join(0.5)
         self._server.close()
