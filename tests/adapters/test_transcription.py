@@ -11,7 +11,8 @@ from typing import Any
 import httpx
 import pytest
 
-from metrikon.app.assemble import App, transcriber_of
+from metrikon.app.assemble import App
+from metrikon.app.reading import transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.core.documents.text import document_text
 from metrikon.demo import scenario

@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from metrikon.cli import main, parser
+from metrikon.cli import ROOMS, main, parser
 from metrikon.cli.service import local_access
 from metrikon.demo import scenario
 from metrikon.sandbox.model_server import ModelServer
@@ -165,6 +165,14 @@ def commands(found: Any, path: tuple[str, ...] = ()) -> list[tuple[str, ...]]:
     if not inner:
         return [path]
     return [each for action in inner for name, below in action.choices.items() for each in commands(below, (*path, name))]
+
+
+def test_a_command_loads_no_more_than_its_own() -> None:
+    assert [path[0] for path in commands(parser()) if len(path) == 1] == list(ROOMS)
+    for first in ROOMS:
+        assert {path for path in commands(parser(first)) if path[0] == first} == {path for path in commands(parser()) if path[0] == first}
+    heavy = "import sys; from metrikon.cli import parser; parser('runs'); print([each for each in ('sqlalchemy', 'flask', 'numpy') if each in sys.modules])"
+    assert subprocess.run([sys.executable, "-c", heavy], capture_output=True, text=True, check=True).stdout == "[]\n"
 
 
 @pytest.mark.parametrize("command", commands(parser()), ids=" ".join)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import logging
 import os
 from collections.abc import Mapping, Sequence
@@ -14,6 +13,7 @@ from sqlalchemy import Connection
 from metrikon.app.agreeing import Agreeing
 from metrikon.app.kinds import kinds
 from metrikon.app.models import limits_on_spending, models_of
+from metrikon.app.reading import limits_of, transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.app.watching import Watching
 from metrikon.connections.sealing import Sealing, keys_of
@@ -59,9 +59,7 @@ from metrikon.ports.clock import Clock, SystemClock
 from metrikon.ports.destination import Destination, DestinationKind, Named, There, Unusable
 from metrikon.ports.intake import Here, IntakeKind
 from metrikon.ports.model import Model
-from metrikon.ports.reader import Limits
 from metrikon.ports.touching import Touched
-from metrikon.ports.transcription import Transcriber
 from metrikon.store import calls, deliveries, items
 from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
@@ -69,25 +67,9 @@ from metrikon.store.migrate import migrate
 from metrikon.store.own import opened
 from metrikon.store.passwords import Passwords
 from metrikon.store.room import Room
-from metrikon.transcription.http import HttpTranscriber, SpeechSettings
-from metrikon.transcription.local import LocalTranscriber
 
 log = logging.getLogger("metrikon.app")
 PLACES = 1000  # milliseconds for which it is known whether a flow may run
-
-
-def limits_of(settings: Settings) -> Limits:
-    """The limits of reading."""
-    return Limits(**{each.name: getattr(settings, each.name) for each in dataclasses.fields(Limits)})
-
-
-def transcriber_of(settings: Settings) -> Transcriber | None:
-    """What transcribes recordings, if anything is set: a model here, or a service."""
-    if settings.transcription_folder:
-        return LocalTranscriber(Path(settings.transcription_folder))
-    if not settings.transcription_url:
-        return None
-    return HttpTranscriber(SpeechSettings(settings.transcription_url, settings.transcription_model, settings.transcription_key))
 
 
 class App:

@@ -9,30 +9,10 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 from typing import TextIO
 
 from metrikon import __version__
-from metrikon.cli import (
-    connections,
-    demo,
-    documents,
-    intakes,
-    items,
-    judgements,
-    judging,
-    keeping,
-    language,
-    lists,
-    models,
-    people,
-    reading,
-    records,
-    sandbox,
-    service,
-    setup,
-    trial,
-    ways,
-)
 from metrikon.cli.common import CommandFailed
 from metrikon.client import ClientError, NotAllowed, Unreachable
 
@@ -51,8 +31,43 @@ examples:
 """
 
 
-def parser() -> argparse.ArgumentParser:
-    """The whole command line."""
+ROOMS = {  # the module of each command, in the order in which they are listed
+    "demo": "demo",
+    "serve": "service",
+    "people": "people",
+    "tokens": "people",
+    "places": "people",
+    "read": "reading",
+    "extract": "documents",
+    "classify": "judging",
+    "judge": "judging",
+    "compare": "judging",
+    "judgements": "judgements",
+    "trial": "trial",
+    "upload": "items",
+    "runs": "items",
+    "records": "records",
+    "models": "models",
+    "calls": "models",
+    "estimate": "models",
+    "keeping": "keeping",
+    "forget": "keeping",
+    "connections": "connections",
+    "ways": "ways",
+    "intakes": "intakes",
+    "sandbox": "sandbox",
+    "lists": "lists",
+    "decision-tables": "language",
+    "questions": "language",
+    "events": "language",
+    "flows": "setup",
+    "record-types": "setup",
+    "settings": "setup",
+}
+
+
+def parser(first: str = "") -> argparse.ArgumentParser:
+    """The whole command line; or, by its first word, the part that this needs, so that a command loads no more than its own."""
     top = argparse.ArgumentParser(
         prog="metrikon",
         description="Documents in, checked rows out: every value with its evidence, every row written once.",
@@ -61,35 +76,17 @@ def parser() -> argparse.ArgumentParser:
     )
     top.add_argument("--version", action="version", version=f"metrikon {__version__}")
     commands = top.add_subparsers(title="commands", metavar="COMMAND", required=True)
-    for room in (
-        demo,
-        service,
-        people,
-        reading,
-        documents,
-        judging,
-        judgements,
-        trial,
-        items,
-        records,
-        models,
-        keeping,
-        connections,
-        ways,
-        intakes,
-        sandbox,
-        lists,
-        language,
-        setup,
-    ):
-        room.add(commands)
+    wanted = [ROOMS[first]] if first in ROOMS else [] if first == "--version" else dict.fromkeys(ROOMS.values())
+    for name in wanted:
+        import_module(f"metrikon.cli.{name}").add(commands)
     return top
 
 
 def main(arguments: Sequence[str] | None = None, out: TextIO | None = None, err: TextIO | None = None) -> int:
     """Run a command; the exit code."""
     out, err = out or sys.stdout, err or sys.stderr
-    given = parser().parse_args(arguments)
+    words = sys.argv[1:] if arguments is None else arguments
+    given = parser(words[0] if words else "").parse_args(words)
     try:
         return int(given.run(given, out, err))
     except CommandFailed as error:

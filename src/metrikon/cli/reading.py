@@ -10,7 +10,7 @@ from typing import Any, TextIO
 
 import msgspec
 
-from metrikon.app.assemble import limits_of, transcriber_of
+from metrikon.app.reading import limits_of, transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.cli.common import CommandFailed, print_json, settings_from, table
 from metrikon.core.documents.joining import joined

@@ -9,8 +9,8 @@ from datetime import date
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.app.assemble import limits_of
 from metrikon.app.models import Models, models_of
+from metrikon.app.reading import limits_of
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table
 from metrikon.cli.documents import record_type_in
 from metrikon.core.extraction.index import Index
