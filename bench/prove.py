@@ -6,6 +6,7 @@ Each part ends when it has done all that is wanted, or when its time is over. `p
 from __future__ import annotations
 
 import argparse
+import logging
 import os
 import platform
 import random
@@ -152,6 +153,8 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=random.SystemRandom().randrange(10**6))
     given = parser.parse_args()
     warnings.simplefilter("ignore")
+    for name in ("werkzeug", "mail.log"):  # the stand-ins need not tell of each request
+        logging.getLogger(name).setLevel(logging.ERROR)
     proofs = []
     for name in given.parts or PARTS:
         part, wanted = PARTS[name]

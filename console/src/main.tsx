@@ -29,7 +29,7 @@ import { Trials } from "./places/trials/Trials";
 import { Today } from "./places/Today";
 import { Problem } from "./parts/bits";
 import { Shell } from "./parts/Shell";
-import { theme } from "./theme";
+import { colours, theme } from "./theme";
 
 const refused = (error: Error): boolean => error instanceof ServiceProblem && error.status === 401;
 
@@ -97,7 +97,7 @@ const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(
     <StrictMode>
-      <MantineProvider theme={theme} defaultColorScheme="auto">
+      <MantineProvider theme={theme} cssVariablesResolver={colours} defaultColorScheme="auto">
         <QueryClientProvider client={client}>
           <BrowserRouter>
             <House />

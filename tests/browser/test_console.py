@@ -59,7 +59,7 @@ def test_today_tells_what_waits_and_what_became_of_the_rest(full: Desk) -> None:
     full.go("/today")
     full.read("1 thing for you")
     full.read("Net + Tax comes to 489.36, but Total is 499.36: a difference of 10.00.")
-    full.read("5 came, 2 written, 1 waits for you, 1 not for the ledger, 1 refused.")
+    full.read("5 came, 2 written, 1 waits for you, 1 with nothing to write, 1 refused.")
     assert full.complaints() == []
 
 

@@ -75,7 +75,7 @@ function became(flow: TodayData["flows"][number]): string {
     flow.written && `${flow.written} written`,
     flow.waits && `${flow.waits} ${flow.waits === 1 ? "waits" : "wait"} for you`,
     flow.parked && `${flow.parked} parked`,
-    flow.stopped && `${flow.stopped} not for the ledger`,
+    flow.stopped && `${flow.stopped} with nothing to write`,
     flow.refused && `${flow.refused} refused`,
     flow.working && `${flow.working} under way`,
   ];

@@ -234,7 +234,7 @@ def _sentence(counts: dict[str, int]) -> str:
         ("{} written", counts.get("done", 0)),
         ("{} wait for you", counts.get("review", 0) + counts.get("held", 0)),
         ("{} parked", counts.get("parked", 0)),
-        ("{} not for the ledger", counts.get("stopped", 0)),
+        ("{} with nothing to write", counts.get("stopped", 0)),
         ("{} refused", counts.get("refused", 0)),
         ("{} under way", counts.get("ready", 0) + counts.get("running", 0) + counts.get("waiting", 0)),
     )
