@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
 from functools import partial
@@ -102,6 +102,15 @@ def fitter(column: Column[Any], *, refuse: bool = False) -> Callable[[Any], Any]
     elif isinstance(kind, ExactNumber) and kind.precision is None and kind.scale is None:
         way = _quick_number(way)
     return lambda value: None if value is None else way(value)
+
+
+def each_of(values: Sequence[Any], made: Callable[[Any], Any]) -> list[Any]:
+    """What is made of each value; of texts that come again and again, such as dates, once."""
+    distinct = set(values) if all(type(each) is str for each in values) else ()
+    if not distinct or 2 * len(distinct) > len(values):
+        return [made(each) for each in values]
+    known = {each: made(each) for each in distinct}
+    return [known[each] for each in values]
 
 
 def _quick_number(way: Callable[[Any], Any]) -> Callable[[Any], Any]:

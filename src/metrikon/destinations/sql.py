@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import lru_cache
 from itertools import groupby
-from operator import attrgetter
 from typing import Any, Literal
 from urllib.parse import urlsplit
 
@@ -70,7 +69,9 @@ class SqlDestination(Usual):
         self._schema, _, self._bare = table.rpartition(".")
         self._former: Former[str] | None = None  # keys that an earlier version has written; no more of them come
         self._last: tuple[Table, tuple[str, ...], list[tuple[str, Column[Any]]]] | None = None
-        self._ready: tuple[Table, tuple[str, ...], str, list[str], list[Callable[[Row], Any]]] | None = None  # to insert rows of some columns
+        self._ready: tuple[Table, tuple[str, ...], str, list[str], list[Callable[[Sequence[Row]], Sequence[Any]]]] | None = (
+            None  # to insert rows of some columns
+        )
         self._known: Table | None = None  # the table as last seen; looked at anew when a column is missing or a write fails
 
     @property
@@ -286,28 +287,27 @@ class SqlDestination(Usual):
             if self._ready is None or self._ready[0] is not table or self._ready[1] != names:
                 self._ready = (table, names, *self._made_ready(table, alike[0]))
             _, _, statement, names_of, ways = self._ready
-            told = [tuple(way(row) for way in ways) for row in alike]
+            told = list(zip(*(way(alike) for way in ways), strict=True))
             connection.exec_driver_sql(statement, [dict(zip(names_of, each, strict=True)) for each in told] if names_of else told)
 
-    def _made_ready(self, table: Table, row: Row) -> tuple[str, list[str], list[Callable[[Row], Any]]]:
-        """The statement that inserts rows with the columns of one, the names of its parameters where they have names, and what gives each of them from a row, as
-        the driver takes it."""
+    def _made_ready(self, table: Table, row: Row) -> tuple[str, list[str], list[Callable[[Sequence[Row]], Sequence[Any]]]]:
+        """The statement that inserts rows with the columns of one, the names of its parameters where they have names, and what gives each of them from rows, as
+        the driver takes it: a column at a time."""
         dialect = self.engine.dialect
         own = "" if self._own else str(self._key_columns(table)[0].name)
         given = {str(column.name): (name, column) for name, column in self._columns(table, row)}
         blank = [] if self._own else [str(column.name) for column in table.columns if column.server_default is None]
         compiled = self._insert(table).compile(dialect=dialect, column_keys=list(dict.fromkeys([*blank, *given, *([own] if own else [])])))
 
-        def way(column: str) -> Callable[[Row], Any]:
+        def way(column: str) -> Callable[[Sequence[Row]], Sequence[Any]]:
             if column == own:
-                return attrgetter("key")
+                return lambda rows: [row.key for row in rows]
             if column not in given:
-                return lambda row: None
+                return lambda rows: [None] * len(rows)
             name, found = given[column]
             fit, bound = fitting.fitter(found, refuse=self._refuse), found.type.dialect_impl(dialect).bind_processor(dialect)
-            if bound is None:
-                return lambda row: fit(row.values[name])
-            return lambda row: bound(fit(row.values[name]))
+            held = fit if bound is None else lambda value: bound(fit(value))
+            return lambda rows: fitting.each_of([row.values[name] for row in rows], held)
 
         if compiled.positiontup is not None:
             return str(compiled), [], [way(column) for column in compiled.positiontup]
