@@ -71,6 +71,17 @@ class Contract:
         assert isinstance(again, Searchable)
         assert len(list(again.find({"Note": "late"}, 5))) == 1
 
+    def test_rows_are_found_in_their_order_and_more_than_are_wanted_is_an_error(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a", Note="x"), row("b", Note="y"), row("c", Note="x")])
+        assert isinstance(made, Searchable)
+        found = [{name.lower(): value for name, value in each.items()} for each in made.find({}, 3)]
+        assert [each["note"] for each in found] == ["x", "y", "x"]
+        assert len(list(made.find({"Note": "x"}, 2))) == 2
+        for where, most in (({}, 2), ({"Note": "x"}, 1)):
+            with pytest.raises(Broken, match=f"ore than {most}"):
+                list(made.find(where, most))
+
     def test_what_a_person_has_set_since_is_left_and_told_unless_it_is_to_be_taken_over(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)
         if isinstance(made, MemoryDestination):

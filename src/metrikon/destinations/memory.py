@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from itertools import islice
 from typing import Any
 
 from metrikon.core.values.exact import dumps, loads
@@ -20,7 +19,10 @@ class MemoryDestination(Usual):
 
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
         alike = (row for row in self.rows.values() if all(row.get(column) == value for column, value in where.items()))
-        yield from islice(alike, most)
+        for count, row in enumerate(alike, 1):
+            if count > most:
+                raise Broken(f"More than {most} rows are like these. Say more in `where`.")
+            yield row
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         if self.fail_next:

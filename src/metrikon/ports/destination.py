@@ -123,7 +123,8 @@ class Searchable(Protocol):
     """A destination that can be looked into."""
 
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
-        """Rows with these values in these columns, in the order that they were written in. Raises `Busy` or `Broken`."""
+        """Rows with these values in these columns, in the order that they were written in. Raises `Busy`, and `Broken` where there are more than `most`: none is
+        left out in silence."""
         ...
 
 
