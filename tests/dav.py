@@ -33,6 +33,7 @@ class DavServer:
 
     def __init__(self, root: Path) -> None:
         self.root = root
+        self.hidden = True  # whether files whose names begin with a point may be put there
         self.ails = ""  # "full", "over its quota", "read-only", "slow", "its answer lost": of what is put there
         root.mkdir(parents=True, exist_ok=True)
         config = {
@@ -54,6 +55,9 @@ class DavServer:
         self._thread.start()
 
     def _answer(self, environ: Any, start: Any) -> Any:
+        if not self.hidden and environ["REQUEST_METHOD"] == "PUT" and "/." in environ["PATH_INFO"]:
+            start("403 Forbidden", [("Content-Length", "0")])
+            return [b""]
         if environ["REQUEST_METHOD"] != "PUT" or not self.ails:
             return self._app(environ, start)
         if self.ails in ("full", "over its quota", "read-only"):

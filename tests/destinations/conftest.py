@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
+from metrikon.core.flows.connecting import Way
+from tests.dav import SECRET, USER, DavServer
 from tests.destinations.servers import MariaDB, PostgreSQL
 
 
@@ -27,3 +32,13 @@ def mariadb() -> Iterator[MariaDB]:
     made = MariaDB()
     yield made
     made.remove()
+
+
+@pytest.fixture
+def served(tmp_path: Path) -> Iterator[tuple[DavServer, App]]:
+    server = DavServer(tmp_path / "dav")
+    app = App(Settings(home=tmp_path / "home", fetch_private=True, fetches_a_minute=0))
+    app.connections.put("files", server.url, Way("basic", USER), SECRET, "ada")
+    yield server, app
+    app.close()
+    server.end()

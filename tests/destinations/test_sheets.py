@@ -6,7 +6,7 @@ import csv
 import shutil
 import subprocess
 import zipfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -23,8 +23,6 @@ from openpyxl.styles import Font, PatternFill
 from openpyxl.worksheet.table import Table
 
 from metrikon.app.assemble import App
-from metrikon.app.settings import Settings
-from metrikon.core.flows.connecting import Way
 from metrikon.destinations.csv import CsvBeside, CsvFormat, SideFile
 from metrikon.destinations.files import LocalFile, RemoteFile
 from metrikon.destinations.ods import OdsFormat
@@ -123,16 +121,6 @@ class TestCsvWithKeysBeside(Contract):
         (tmp_path / "ledger.csv").write_bytes(before)  # killed before the row was written
         assert self.make(tmp_path).write([row("b")])[0].result == "written"
         assert self.make(tmp_path).write([row("b")])[0].result == "there already"
-
-
-@pytest.fixture
-def served(tmp_path: Path) -> Iterator[tuple[DavServer, App]]:
-    server = DavServer(tmp_path / "dav")
-    app = App(Settings(home=tmp_path / "home", fetch_private=True, fetches_a_minute=0))
-    app.connections.put("files", server.url, Way("basic", USER), SECRET, "ada")
-    yield server, app
-    app.close()
-    server.end()
 
 
 class Served(Contract):

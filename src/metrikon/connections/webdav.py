@@ -71,13 +71,15 @@ def read(fetch: Fetch, connection: str, path: str, most: int) -> tuple[bytes | N
     return found.data or b"", found.headers.get("etag") or found.headers.get("last-modified", "")
 
 
-def write(fetch: Fetch, connection: str, path: str, data: bytes, tag: str) -> int:
-    """Put a file in the place of the one with a tag, or where there is none; the status: 412 and 423 where it is another one, or locked.
+def write(fetch: Fetch, connection: str, path: str, data: bytes, tag: str | None) -> int:
+    """Put a file in the place of the one with a tag, or where there is none, or (None) whatever is there; the status: 412 and 423 where it is another one, or locked.
 
     Raises `FetchFailed`.
     """
     guard = (
-        {"If-None-Match": "*"}
+        {}
+        if tag is None
+        else {"If-None-Match": "*"}
         if not tag
         else {"If-Match": tag}
         if tag.startswith('"')
@@ -87,6 +89,11 @@ def write(fetch: Fetch, connection: str, path: str, data: bytes, tag: str) -> in
     )
     good = (200, 201, 204, 412, 423, 507)
     return fetch(_wanted(connection, path_of(path), "PUT", 100_000, data, {"Content-Type": "application/octet-stream", **guard}, good)).status
+
+
+def remove(fetch: Fetch, connection: str, path: str) -> None:
+    """Remove a file, if it is there. Raises `FetchFailed`."""
+    fetch(_wanted(connection, path_of(path), "DELETE", 100_000, good=(200, 202, 204, 404)))
 
 
 def make_folders(fetch: Fetch, connection: str, path: str) -> None:

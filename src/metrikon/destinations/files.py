@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
-from metrikon.connections import webdav
+from metrikon.connections import asides, webdav
 from metrikon.connections.fetching import FetchFailed
 from metrikon.destinations.turns import turn_at
 from metrikon.ports.destination import Broken, Busy, Unusable
@@ -89,12 +89,16 @@ class RemoteFile:
     def __init__(self, calling: Any, connection: str, path: str) -> None:
         self._calling, self._connection, self._path = calling, connection, path
         self.name = path.rpartition("/")[2]
+        self._whole = False  # whether it is known that no write of ours was cut off
 
     @contextmanager
     def copied(self) -> Iterator[Copy]:
         with turn_at(f"{self._connection}: {self._path}"), tempfile.TemporaryDirectory(prefix="metrikon-") as folder:
             with _telling(self.name):
                 data, tag = webdav.read(self._calling.fetch, self._connection, self._path, LARGEST)
+                if not self._whole:
+                    data, tag = asides.make_good(self._calling.fetch, self._connection, self._path, data, tag, LARGEST)
+                    self._whole = True
             path = Path(folder) / self.name
             if data is not None:
                 path.write_bytes(data)
@@ -104,7 +108,9 @@ class RemoteFile:
         with tempfile.TemporaryDirectory(prefix="metrikon-") as folder, _telling(self.name):
             path = Path(folder) / self.name
             made(path)
-            status = webdav.write(self._calling.fetch, self._connection, self._path, path.read_bytes(), before.stamp)
+            self._whole = False
+            status = asides.replace(self._calling.fetch, self._connection, self._path, path.read_bytes(), before.stamp)
+            self._whole = True
         if status == 412:
             raise Busy(f"{self.name} was changed by someone else while rows were added. It is read anew and tried again.")
         if status == 423:
