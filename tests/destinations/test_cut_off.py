@@ -106,6 +106,13 @@ def test_wherever_it_was_killed_each_row_is_there_once(dies: Callable[[Wanted], 
     assert [each.name for each in served[0].root.iterdir()] == ["ledger.csv"]
 
 
+def test_a_file_that_the_server_threw_away_with_what_came_of_the_new_one_is_there_again(served: Served) -> None:
+    killed(served, "ledger.csv", puts("ledger.csv"), 0.5)
+    (served[0].root / "ledger.csv").unlink()
+    assert sheet(served, "ledger.csv").write([row("c", Note="c"), row("d", Note="d")])[0].result == "there already"
+    assert notes(served[0].root / "ledger.csv") == ["a", "b", "c", "d"]
+
+
 def test_the_first_row_of_a_file_that_is_left_empty_is_made_good(served: Served) -> None:
     with pytest.raises(Killed):
         sheet(served, "ledger.csv", Dying(served, puts("ledger.csv"), 0.0)).write([row("a", Note="a")])
