@@ -16,7 +16,7 @@ from metrikon.connections.asides import aside
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
 from metrikon.destinations.files import LocalFile, RemoteFile
 from metrikon.destinations.sheets import SheetDestination
-from metrikon.ports.destination import Row
+from metrikon.ports.destination import Busy, Row
 from tests.dav import SECRET, USER, DavServer
 from tests.destinations.contract import row
 from tests.destinations.test_sheets import FORMATS
@@ -110,6 +110,16 @@ def test_a_file_that_the_server_threw_away_with_what_came_of_the_new_one_is_ther
     killed(served, "ledger.csv", puts("ledger.csv"), 0.5)
     (served[0].root / "ledger.csv").unlink()
     assert sheet(served, "ledger.csv").write([row("c", Note="c"), row("d", Note="d")])[0].result == "there already"
+    assert notes(served[0].root / "ledger.csv") == ["a", "b", "c", "d"]
+
+
+def test_nothing_is_written_onto_a_file_that_cannot_be_made_good_now(served: Served) -> None:
+    killed(served, "ledger.csv", puts("ledger.csv"), 0.5)
+    made, served[0].ails = sheet(served, "ledger.csv"), "full"
+    with pytest.raises(Busy, match="was left cut off and cannot be made good now: its server has no room left"):
+        made.write([row("d", Note="d")])
+    served[0].ails = ""
+    assert made.write([row("d", Note="d")])[0].result == "written"
     assert notes(served[0].root / "ledger.csv") == ["a", "b", "c", "d"]
 
 

@@ -49,11 +49,13 @@ def make_good(fetch: Fetch, connection: str, path: str, data: bytes | None, tag:
     wanted, before = kept
     cut = data is not None and tag != before and len(data) < len(wanted) and wanted.startswith(data)
     begun = cut or (data is None and bool(before))
-    if begun and webdav.write(fetch, connection, path, wanted, tag) not in (412, 423, 507):
+    if begun:
+        status = webdav.write(fetch, connection, path, wanted, tag)
+        if status in (412, 423, 507):  # nothing may be written onto a file that is cut off
+            why = {412: "somebody has just changed it", 423: "it is locked", 507: "its server has no room left"}[status]
+            raise FetchFailed(f"{path} was left cut off and cannot be made good now: {why}. It is tried again.", cause="busy", status=status)
         data, tag = webdav.read(fetch, connection, path, most)
-        begun = False
-    if not begun:
-        _let_go(fetch, connection, path)
+    _let_go(fetch, connection, path)
     return data, tag
 
 
