@@ -72,10 +72,14 @@ class Engine:
         for thread in self._threads:
             thread.start()
 
-    def stop(self, timeout: float = 20.0) -> None:
-        """Let running steps finish; what does not finish in time is resumed by the next start."""
+    def end_soon(self) -> None:
+        """Be on the way out: no more steps are begun."""
         self._stop.set()
         self._wake.set()
+
+    def stop(self, timeout: float = 20.0) -> None:
+        """Let running steps finish; what does not finish in time is resumed by the next start."""
+        self.end_soon()
         for _ in range(self.settings.workers):
             self._queue.put(None)
         clock = self.bench.workshop.clock

@@ -18,7 +18,7 @@ from waitress.server import create_server
 from metrikon.app.assemble import App
 from metrikon.app.settings import BadSetting, Settings
 from metrikon.service import status
-from metrikon.service.channels import IDLE, MOST, allow_files, guard
+from metrikon.service.channels import IDLE, MOST, allow_files, end, guard, port_of, run
 from metrikon.service.web import create
 
 log = logging.getLogger("metrikon.service")
@@ -29,8 +29,8 @@ class Server:
 
     def __init__(self, app: App) -> None:
         self.app = app
-        self._closing = False
         self._thread: threading.Thread | None = None
+        self._looking: threading.Thread | None = None
         settings = app.settings
         allow_files()
         flask = create(app)
@@ -46,12 +46,11 @@ class Server:
             channel_timeout=IDLE,
             cleanup_interval=2,
             connection_limit=MOST,
-            asyncore_use_poll=True,
             **_behind(settings.trusted_proxy),
         )
         guard(self._server, trusted=settings.trusted_proxy)
         self._health = _health(app) if settings.health_port else None
-        self.port = int(self._server.effective_port)
+        self.port = port_of(self._server)
         self.url = f"http://{settings.host}:{self.port}"
 
     def run(self, ready: Callable[[], None] = lambda: None) -> None:
@@ -61,7 +60,7 @@ class Server:
         try:
             self._begin()
             ready()
-            self._server.run()
+            run(self._server)
         except (SystemExit, KeyboardInterrupt):
             log.info("stopping")
         finally:
@@ -72,7 +71,7 @@ class Server:
     def start(self) -> threading.Thread:
         """As `run`, in a thread of its own: for tests and the demo."""
         self._begin()
-        self._thread = threading.Thread(target=self._serve, name="http", daemon=True)
+        self._thread = threading.Thread(target=run, args=(self._server,), name="http", daemon=True)
         self._thread.start()
         return self._thread
 
@@ -81,26 +80,17 @@ class Server:
         if self._secure is not None:
             threading.Thread(target=self._secure.serve, name="https", daemon=True).start()
         if self._health is not None:
-            threading.Thread(target=self._health.run, name="health", daemon=True).start()
-
-    def _serve(self) -> None:
-        try:
-            self._server.run()
-        except OSError:
-            if not self._closing:  # else the sockets were closed under the loop, which is how it is told to end
-                raise
+            self._looking = threading.Thread(target=run, args=(self._health,), name="health", daemon=True)
+            self._looking.start()
 
     def close(self) -> None:
         """Answer no more, finish what is running, let go."""
-        once, self._closing = not self._closing, True
-        if once and self._thread is not None and self._thread.is_alive() and hasattr(self._server, "trigger"):
-            self._server.trigger.pull_trigger(self._server.close)  # its loop wakes up to it, and ends
-            self._thread.join(0.5)
-        self._server.close()
+        self.app.engine.end_soon()
+        end(self._server, self._thread)
         if self._secure is not None:
             self._secure.stop()
         if self._health is not None:
-            self._health.close()
+            end(self._health, self._looking)
         self.app.close()
 
 
@@ -126,7 +116,9 @@ def _health(app: App) -> Any:
     """A server of its own that answers how the service is and nothing else, whatever crowds the other."""
     flask = Flask("metrikon.health")
     flask.register_blueprint(status.blueprint(app))
-    return create_server(flask, host=app.settings.host, port=app.settings.health_port, threads=1, ident=None, channel_timeout=5, cleanup_interval=2)
+    made = create_server(flask, host=app.settings.host, port=app.settings.health_port, threads=1, ident=None, channel_timeout=5, cleanup_interval=2)
+    guard(made, trusted="")
+    return made
 
 
 def _behind(proxy: str) -> dict[str, Any]:
