@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from selenium import webdriver
 from selenium.webdriver.common.by import By
@@ -23,15 +25,23 @@ class Desk:
 
     def see(self, selector: str, seconds: float = 40) -> WebElement:
         """The first thing that fits, once it is there."""
-        found: WebElement = eventually(lambda: next(iter(self.all(selector)), None), seconds)
+        found: WebElement = self.until(lambda: next(iter(self.all(selector)), None), selector, seconds)
         return found
+
+    def until(self, holds: Callable[[], Any], wanted: str, seconds: float) -> Any:
+        """Wait until something holds; where it does not in time, what the page shows instead is told."""
+        try:
+            return eventually(holds, seconds)
+        except AssertionError as error:
+            held = [str(each["message"]) for each in self.browser.get_log("browser")]
+            raise AssertionError(f"{error}: {wanted} at {self.browser.current_url}, which shows:\n{self.text()}\n{held}") from error
 
     def all(self, selector: str) -> list[WebElement]:
         return self.browser.find_elements(By.CSS_SELECTOR, selector)
 
     def read(self, text: str, seconds: float = 40) -> None:
         """Wait until the page shows a text."""
-        eventually(lambda: text in self.text(), seconds)
+        self.until(lambda: text in self.text(), text, seconds)
 
     def text(self) -> str:
         return str(self.browser.execute_script("return document.body.innerText"))
@@ -53,7 +63,7 @@ class Desk:
             choices = self.browser.find_elements(By.XPATH, f'//*[self::button or self::a][contains(normalize-space(.), "{text}")]')
             return next((each for each in choices if each.is_displayed()), None)
 
-        button = eventually(found)
+        button = self.until(found, text, 30)
         self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
         button.click()
 
