@@ -224,6 +224,21 @@ def test_each_call_is_on_record_without_what_was_sent(service: Running, garden: 
     assert main(["connections", "calls", "connection", "--url", service.url, "--token", service.token]) == 0
 
 
+def test_calls_go_into_the_record_a_few_at_a_time_and_all_of_them_are_there_when_the_service_has_ended(
+    house: Callable[..., App], garden: Garden
+) -> None:
+    app = house(fetch_private=True)
+    app.connections.put("connection", garden.url, Way("query", name="key"), SECRET, "ada", "query/plants")
+    before = app.database.commits
+    for _ in range(30):
+        assert _asked(app) == ""
+    assert app.database.commits - before < 10
+    app.close()
+    again = house(fetch_private=True)
+    with again.database.reading() as connection:
+        assert len(connections.calls_of(connection, "connection", 100)) == 30
+
+
 def test_a_service_that_asks_to_wait_is_left_alone_for_so_long(house: Callable[..., App], garden: Garden) -> None:
     clock = StillClock()
     app = house(clock=clock, fetch_private=True)

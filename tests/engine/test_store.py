@@ -14,10 +14,12 @@ from metrikon.core.flows.state import Entry
 from metrikon.engine.results import KEPT, packed, unpacked
 from metrikon.ports.clock import StillClock, SystemClock
 from metrikon.store import changes
+from metrikon.store.current import Current
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate, upgrade
 from metrikon.store.tables import metadata
+from tests.helpers import eventually
 
 
 @pytest.fixture
@@ -131,3 +133,53 @@ def test_ids_sort_by_time() -> None:
     clock.at += 1
     assert first < clock.new_id() < SystemClock().new_id()
     assert len(first) == 26
+
+
+def test_what_is_held_of_the_database_is_read_anew_after_a_commit_and_not_before(database: Database) -> None:
+    read = []
+
+    def counted(connection: Connection, name: str) -> int:
+        read.append(name)
+        return count(connection)
+
+    held = Current(database, counted)
+    assert [held["a"], held["a"], held["b"]] == [0, 0, 0]
+    assert read == ["a", "b"]
+    database.write(lambda connection: changes.note(connection, "run", ["one"], 1))
+    assert [held["a"], held["a"]] == [1, 1]
+    assert read == ["a", "b", "a"]
+
+
+def test_whoever_is_told_that_a_change_is_kept_sees_it(database: Database) -> None:
+    held = Current(database, lambda connection, name: count(connection))
+    gate, seen = threading.Event(), list[int]()
+
+    def waited(connection: Connection) -> None:
+        gate.wait(5)
+        changes.note(connection, "run", ["one"], 1)
+
+    told = database.submit(waited)
+    assert held["a"] == 0
+    told.add_done_callback(lambda _: seen.append(held["a"]))
+    gate.set()
+    told.result(5)
+    assert eventually(lambda: seen, 5) == [1]
+
+
+def test_whoever_is_told_that_a_change_is_kept_sees_it_where_another_one_failed(database: Database) -> None:
+    held = Current(database, lambda connection, name: count(connection))
+    gate, seen = threading.Event(), list[int]()
+
+    def failing(connection: Connection) -> None:
+        gate.wait(5)
+        raise ValueError("no")
+
+    bad = database.submit(failing)
+    good = database.submit(lambda connection: changes.note(connection, "run", ["one"], 1))
+    assert held["a"] == 0
+    good.add_done_callback(lambda _: seen.append(held["a"]))
+    gate.set()
+    with pytest.raises(ValueError, match="no"):
+        bad.result(5)
+    good.result(5)
+    assert eventually(lambda: seen, 5) == [1]

@@ -27,6 +27,7 @@ from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.ports.clock import Clock
 from metrikon.store import connections, flows
+from metrikon.store.current import Current
 from metrikon.store.database import Database
 
 RECORD_TYPE_NAME = r"[\w][\w .\-]{0,59}"
@@ -66,6 +67,7 @@ class Catalog:
         self._types: dict[tuple[str, int], RecordType] = {}
         self._newest: dict[str, int] = {}
         self._tables: dict[tuple[str, int], Table] = {}
+        self._standing = Current(database, flows.standing)
         self._limited: tuple[int, Mapping[str, int]] = (-LIMITS, {})
         self._lock = threading.Lock()
 
@@ -196,8 +198,7 @@ class Catalog:
         return found
 
     def newest_version(self, name: str) -> tuple[Flow, int]:
-        with self._database.reading() as connection:
-            found = flows.standing(connection, name)
+        found = self._standing[name]
         if found is None:
             raise KeyError(f"There is no flow {name!r}.")
         return self.flow(name, found[0]), found[0]

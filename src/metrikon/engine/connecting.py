@@ -26,6 +26,7 @@ from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.tokens import Consent, Tokens
 from metrikon.ports.clock import Clock
 from metrikon.store import connections, intakes
+from metrikon.store.current import Current
 from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
 
@@ -46,6 +47,7 @@ class Connections:
     ) -> None:
         self._database, self._root, self._catalog, self._clock = database, files.root, catalog, clock
         self._sealing, self._private, self._given, self._trusted = sealing, private, given, trusted
+        self._rows = Current(database, connections.get)
         self._tokens = Tokens(self._keep_secret, private=private)
         self._answering: set[str] = set()  # connections of which it is known, and noted, that they answer
         self._keys = threading.Lock()  # held while secrets are sealed, so that none is sealed with a key that goes meanwhile
@@ -340,10 +342,10 @@ class Connections:
 
     def row(self, name: str) -> dict[str, Any]:
         """A connection as it is kept. Raises `NotThere`."""
-        with self._database.reading() as connection:
-            row = connections.get(connection, name)
-            known = [str(each["name"]) for each in connections.all_connections(connection)] if row is None else []
+        row = self._rows[name]
         if row is None:
+            with self._database.reading() as connection:
+                known = [str(each["name"]) for each in connections.all_connections(connection)]
             raise NotThere(f"There is no connection {name!r}{meant(name, known)} Known: {', '.join(known) or 'none'}.")
         return row
 

@@ -17,6 +17,7 @@ from metrikon.core.services.telling import ToldOperation, with_operation, withou
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.store import connections
+from metrikon.store.current import Current
 from metrikon.store.database import Database
 
 LARGEST = 10_000_000  # bytes of a description
@@ -36,6 +37,7 @@ class Describing:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._known: dict[str, tuple[int, Description, Notes]] = {}  # by connection, with when that was kept
+        self._rows = Current(database, connections.get)
         self._lock = threading.Lock()
 
     def put(self, name: str, data: bytes) -> tuple[Description, Notes]:
@@ -97,8 +99,7 @@ class Describing:
 
     def described(self, name: str) -> tuple[Description, Notes] | None:
         """The description and the notes of a connection's service; None where something of that is missing."""
-        with self._database.reading() as connection:
-            row = connections.get(connection, name)
+        row = self._rows[name]
         if row is None:
             raise NotThere(f"There is no connection {name!r}.")
         with self._lock:

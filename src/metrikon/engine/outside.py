@@ -6,10 +6,10 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
-from typing import Any, TypeVar
+from typing import TypeVar
 from urllib.parse import urlsplit, urlunsplit
 
-from sqlalchemy import Connection, Engine
+from sqlalchemy import Engine
 
 from metrikon.connections.browser import drawn
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
@@ -21,12 +21,12 @@ from metrikon.core.services.description import Description
 from metrikon.core.services.notes import Notes
 from metrikon.core.values.text import clean
 from metrikon.engine.budget import Breaker
+from metrikon.engine.called import Called
 from metrikon.engine.connecting import Connections
 from metrikon.engine.turns import NoTurn, Turns
 from metrikon.ports.behalf import BEHALF, flow_of
 from metrikon.ports.clock import Clock
 from metrikon.ports.model import ModelDown
-from metrikon.store import connections
 from metrikon.store.database import Database
 
 T = TypeVar("T")
@@ -55,14 +55,14 @@ class Outside:
         trusted: str = "",
     ) -> None:
         self.connections, self._turns, self._private, self._limits = known, turns, private, limits
-        self._database, self._clock, self._proxy, self._trusted = database, clock, proxy, trusted
+        self._clock, self._proxy, self._trusted = clock, proxy, trusted
         self.described = described  # the service of a connection, and what was noted of it
         self.seen = seen  # the service alone
         self._breaker = Breaker(clock, rest, "connection")
         self._until: dict[str, int] = {}
         self._engines: dict[tuple[str, int], Engine] = {}
         self._kept = Kept()
-        self._unnoted: list[dict[str, Any]] = []  # calls that are about to be noted
+        self.called = Called(database)
         self._lock = threading.Lock()
 
     def fetch(self, wanted: Wanted) -> Fetched:
@@ -121,6 +121,7 @@ class Outside:
                 engine.dispose()
             self._engines.clear()
         self._kept.close()
+        self.called.settle()
 
     def _by(self, name: str, method: str, url: str, call: Callable[[], T]) -> T:
         """A call by a connection: what came of it is noted."""
@@ -167,17 +168,7 @@ class Outside:
             "took": max(0, self._clock.now() - began),
             "error": clean(error)[:400],
         }
-        with self._lock:
-            self._unnoted.append(row)
-            wakes = len(self._unnoted) % 50 == 1
-        if wakes:  # those that come meanwhile are noted with it
-            self._database.submit(self._noted)
-
-    def _noted(self, connection: Connection) -> None:
-        with self._lock:
-            rows, self._unnoted = self._unnoted, []
-        for row in rows:
-            connections.note_call(connection, row)
+        self.called.note(row)
 
     def _in_turn(self, wanted: Wanted) -> Fetched:
         """What is fetched, when it is the turn of the flow and of the host."""

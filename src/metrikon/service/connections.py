@@ -145,6 +145,7 @@ def blueprint(app: App) -> Room:
     def list_calls(path: NamePath) -> Response:
         """The latest calls that were made by a connection, the newest first, without what was sent."""
         app.connections.one(path.name)
+        app.outside.called.settle()
         with app.database.reading() as connection:
             rows = calls_of(connection, path.name, 100)
         return reply(OutsideCalls(items=[OutsideCall(**{name: row[name] for name in OutsideCall.model_fields}) for row in rows]))

@@ -46,6 +46,7 @@ class Database:
         self._jobs: Waiting[tuple[Job[Any], Future[Any]]] = Waiting()
         self._thread = threading.Thread(target=self._write, name="writer", daemon=True)
         self._started = False
+        self.commits = 0  # changes that were kept since: as long as it is the same, whatever was read is still so
 
     def start(self) -> None:
         """Start the writer; call after the tables are there."""
@@ -117,6 +118,7 @@ class Database:
             return True
         except Exception:
             return False
+        self.commits += 1
         for (_, future), result in zip(batch, results, strict=True):
             future.set_result(result)
         return True
@@ -130,6 +132,7 @@ class Database:
         except Exception as error:
             future.set_exception(error)
         else:
+            self.commits += 1
             future.set_result(result)
 
 
