@@ -14,7 +14,9 @@ import pytest
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.flows.connecting import Way
+from metrikon.core.services.notes import suggested
 from metrikon.destinations.service import ServiceDestination
+from metrikon.engine.describing import BadNotes
 from metrikon.ports.destination import Broken, Busy, Destination, Partly, Row, Unsure, Unusable
 from metrikon.sandbox.records import DESCRIPTION, TOKEN
 from metrikon.sandbox.services import Services
@@ -37,6 +39,14 @@ NOTES: dict[str, Any] = {
             "key_field": "external_id",
             "found_within": 0.5,
             "attach": {"operation": "uploadFile", "given": "file_id", "then": "attachFile", "then_id": "id", "then_file": "file_id"},
+        },
+        "callers": {
+            "create": "makeContact",
+            "find": {"operation": "listContacts", "by": {"phone": "phone"}, "records": "data", "next": "next", "page": "cursor"},
+            "set": {"operation": "setContact", "id": "id"},
+            "telephones": ["phone"],
+            "country": "AT",
+            "found_within": 0,
         },
         "unsearched": {"create": "makeContact"},
         "rows": {
@@ -105,11 +115,13 @@ class TestRowsOfASheetOnline(Contract):
 def test_what_a_service_can_do_follows_from_its_notes(house: House) -> None:
     assert {name: house.records(name).can for name in NOTES["records"]} == {
         "contacts": "finds",
+        "callers": "neither",  # but by a field of its own
         "unsearched": "neither",
         "rows": "finds",
         "tasks": "enforces",
         "paragraphs": "neither",
     }
+    assert house.records("callers", ("phone",)).can == "finds"
     assert house.records("paragraphs").most == 100
     assert [(each.name, each.kind, each.wanted) for each in house.records("tasks").heads() or ()] == [
         ("title", "text", True),
@@ -135,6 +147,55 @@ def test_a_contact_is_made_once_and_found_by_its_mail_whatever_its_capitals(hous
         ("bo@x.example", None, None),
     ]
     assert [each["name"] for each in made.find({"email": "ada@x.example"}, 5)] == ["Ada F."]
+
+
+@pytest.mark.parametrize("kept", ["+433165550134", "+43 316 5550134", "0316 5550134"])
+@pytest.mark.parametrize("told", ["+43 316 555 01 34", "0316/5550134", "(0316) 555-01-34", "0043 316 5550134"])
+def test_a_caller_is_found_by_the_number_however_it_is_spelled(kept: str, told: str, house: House) -> None:
+    house.held.contacts["1"] = {"id": "1", "email": "ada@x.example", "phone": kept, "made_at": 0}
+    made = house.records("callers", ("phone",))
+    [said] = made.write([Row("k", {"email": "ada@x.example", "phone": told, "name": "Ada"}, sets=True)])
+    assert (said.result, said.left) == ("updated", [])
+    assert [(each["phone"], each["name"]) for each in house.held.contacts.values()] == [(kept, "Ada")], "what a person typed stays as it is spelled"
+    assert [each["name"] for each in made.find({"phone": told}, 5)] == ["Ada"]
+
+
+def test_a_number_is_written_in_the_form_of_e164(house: House) -> None:
+    made = house.records("callers", ("phone",))
+    assert made.write([Row("k", {"email": "bo@x.example", "phone": "0664 123 45 67"})])[0].result == "written"
+    assert [each["phone"] for each in house.held.contacts.values()] == ["+436641234567"]
+    assert made.write([Row("other", {"email": "bo@x.example", "phone": "+43 (0)664 1234567"})])[0].result == "there already"
+
+
+def test_another_number_that_was_set_by_us_is_set_and_one_that_a_person_set_is_left(house: House) -> None:
+    made = house.records("contacts", ("email",))
+    house.app.describing.note(
+        "crm", {"records": {**NOTES["records"], "contacts": {**NOTES["records"]["contacts"], "telephones": ["phone"], "country": "AT"}}}
+    )
+    made = house.records("contacts", ("email",))
+    made.write([Row("k", {"email": "ada@x.example", "phone": "0316 5550134"})])
+    [held] = house.held.contacts.values()
+    was = {"email": "ada@x.example", "phone": "0316 5550134"}
+    assert made.write([Row("k", {"email": "ada@x.example", "phone": "0316 5550199"}, sets=True, was=was)])[0].left == []
+    assert held["phone"] == "+433165550199"
+    held["phone"] = "0316 999"
+    assert made.write([Row("k", {"email": "ada@x.example", "phone": "0316 5550134"}, sets=True, was=was)])[0].left == ["phone"]
+
+
+@pytest.mark.parametrize(("number", "message"), [("call me", "'call me' is no telephone number in AT"), ("12", "'12' is no telephone number in AT")])
+def test_what_is_no_telephone_number_is_refused_in_words_and_nothing_is_written(number: str, message: str, house: House) -> None:
+    with pytest.raises(Partly, match=message):
+        house.records("callers", ("phone",)).write([Row("k", {"email": "bo@x.example", "phone": number})])
+    assert house.held.contacts == {}
+
+
+def test_notes_of_telephone_numbers_are_checked_and_suggested(house: House) -> None:
+    told, _ = house.app.describing.described("crm") or pytest.fail("it is described")
+    assert suggested(told).records["contacts"].telephones == ["phone"]
+    assert suggested(told).records["tasks"].telephones == []
+    for more, message in (({"telephones": ["fon"]}, "no field 'fon'"), ({"country": "XX"}, "XX is no country")):
+        with pytest.raises(BadNotes, match=message):
+            house.app.describing.note("crm", {"records": {"callers": {**NOTES["records"]["callers"], **more}}})
 
 
 def test_what_a_person_has_set_in_a_record_is_left(house: House) -> None:

@@ -18,6 +18,7 @@ from metrikon.core.services.description import Description, Operation
 from metrikon.core.services.notes import Records
 from metrikon.core.services.request import Asked, Part, Unfit, asked, at, body_of
 from metrikon.core.values.exact import NotJson, loads
+from metrikon.core.values.phones import parse_phone, spellings
 from metrikon.core.values.text import clean
 from metrikon.destinations.cells import same
 from metrikon.destinations.turns import turn_at
@@ -90,13 +91,10 @@ class ServiceDestination(Usual):
         return receipts
 
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
-        count = 0
-        for record in self._found(where):
-            if all(_same(at(record, field), value) for field, value in where.items()):
-                count += 1
-                if count > most:
-                    raise Broken(f"{self._name.capitalize()} of {self._connection}: more than {most} are like these. Say more in `where`.")
-                yield record
+        for count, record in enumerate(self._alike(self._numbered(where)), 1):
+            if count > most:
+                raise Broken(f"{self._name.capitalize()} of {self._connection}: more than {most} are like these. Say more in `where`.")
+            yield record
 
     def heads(self) -> Sequence[Head] | None:
         operation = self._operation(self._notes.append.operation if self._notes.append else self._notes.create)
@@ -111,7 +109,7 @@ class ServiceDestination(Usual):
         said = self._notes.attach
         if said is None:
             raise Broken(f"{self._name.capitalize()} of {self._connection} take no files: no operation is noted for that. Note it.")
-        record = self._record_of(Row(key, by))
+        record = self._record_of(Row(key, self._numbered(by)))
         if record is None:
             told = ", ".join(f"{field} {value}" for field, value in by.items())
             raise Broken(f"There is none of the {self._name} of {self._connection} with {told}. Write it first, or correct the flow.")
@@ -137,6 +135,8 @@ class ServiceDestination(Usual):
     # ---- one record
 
     def _one(self, row: Row, known: dict[str, str]) -> Receipt:
+        values = self._numbered(row.values)
+        row = row if values is row.values else replace(row, values=values)
         if row.key in known and not row.sets:
             return Receipt(row.key, "there already", known[row.key])
         record = self._record_of(row)
@@ -167,11 +167,46 @@ class ServiceDestination(Usual):
             raise Broken(
                 f"The row has no value for {', '.join(fields)}, by which {self._name} of {self._connection} are told apart. Map the column, or correct `by`."
             )
-        alike = [each for each in self._found(where) if all(_same(at(each, field), value) for field, value in where.items())]
+        alike = list(self._alike(where))
         if len(alike) > 1:
             told = ", ".join(str(at(each, self._notes.id)) for each in alike[:5])
             raise Broken(f"{len(alike)} {self._name} of {self._connection} are like this one: {told}. Put them together there, then continue.")
         return alike[0] if alike else None
+
+    def _alike(self, where: Mapping[str, Any]) -> Iterator[Any]:
+        """Records that hold these values; telephone numbers are looked for in each way that people spell them, until some are found."""
+        ways: list[Mapping[str, Any]] = [where]
+        for field in self._notes.telephones:
+            if where.get(field):
+                ways = [{**way, field: spelled} for way in ways for spelled in spellings(str(where[field]))]
+        for way in ways:
+            found = False
+            for record in self._found(way):
+                if all(self._same(field, at(record, field), value) for field, value in where.items()):
+                    found = True
+                    yield record
+            if found:
+                return
+
+    def _numbered(self, values: Mapping[str, Any]) -> Mapping[str, Any]:
+        """Values whose telephone numbers are in E.164. Raises `Broken` for one that is none."""
+        given = {field: values[field] for field in self._notes.telephones if values.get(field)}
+        numbers = {field: parse_phone(str(value), self._notes.country or None) for field, value in given.items()}
+        for field, number in numbers.items():
+            if number is None:
+                country = f" in {self._notes.country}" if self._notes.country else ", or its country is not told: give the notes a `country`"
+                raise Broken(
+                    f"{str(given[field])[:60]!r} is no telephone number{country} ({field} of {self._name}). Correct the record or the notes."
+                )
+        return {**values, **numbers} if numbers else values
+
+    def _same(self, field: str, found: Any, wanted: Any) -> bool:
+        """Whether a field of a record holds a value."""
+        if field in self._notes.telephones and found and wanted:
+            one, other = (parse_phone(str(each), self._notes.country or None) for each in (found, wanted))
+            if one is not None and other is not None:
+                return one == other
+        return _same(found, wanted)
 
     def _found(self, where: Mapping[str, Any]) -> Iterator[Any]:
         finder = self._notes.find
@@ -194,9 +229,9 @@ class ServiceDestination(Usual):
         changes: dict[str, Any] = {}
         for name, value in row.values.items():
             now = at(record, name)
-            if row.was is not None and not row.over and not any(_same(now, each) for each in (row.was.get(name), value)):
+            if row.was is not None and not row.over and not any(self._same(name, now, each) for each in (row.was.get(name), value)):
                 left.append(name)
-            elif not _same(now, value):
+            elif not self._same(name, now, value):
                 changes[name] = value
         if changes:
             setter = self._notes.set
@@ -234,9 +269,9 @@ class ServiceDestination(Usual):
             while end < len(rows) and end - at_ < said.at_once and self._where(operation, rows[end]) == where:
                 end += 1
             some = rows[at_:end]
-            held = [body_of(operation, {name: value for name, value in row.values.items() if name not in where}) for row in some]
-            over: dict[str, Any] = {said.records: held}
             try:
+                told = [{name: value for name, value in self._numbered(row.values).items() if name not in where} for row in some]
+                over: dict[str, Any] = {said.records: [body_of(operation, each) for each in told]}
                 self._call(operation, where, some[0], over=over, keys=[row.key for row in some])
             except (Busy, Broken, Unsure) as error:
                 raise Partly(receipts, error) from error

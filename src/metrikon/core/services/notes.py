@@ -11,6 +11,9 @@ from pydantic import Field
 from metrikon.core.flows.form import NAME, Form
 from metrikon.core.services.description import Description, Operation
 from metrikon.core.values.near import meant
+from metrikon.core.values.phones import known_country
+
+_TELEPHONE = re.compile(r"(?:^|[._-])(?:tele)?phone(?:[._-]?number)?$|(?:^|[._-])(?:mobile|telephone|fax)$", re.IGNORECASE)
 
 
 class Finding(Form):
@@ -74,6 +77,12 @@ class Records(Form):
         description="The header by which the service takes the same request only once (idempotency key).",
     )
     remembered: int = Field(86_400, ge=1, le=31_536_000, description="Seconds for which it remembers such a key.")
+    telephones: list[str] = Field(
+        default_factory=list,
+        max_length=20,
+        description="Fields that hold telephone numbers: written in E.164 (+43…), looked for in that form and as people spell them, and the same however they are spelled.",
+    )
+    country: str = Field("", pattern=r"^([A-Z]{2})?$", description="The country of numbers that are given without one, such as AT.")
     found_within: float | None = Field(None, ge=0, le=86_400, description="Seconds within which what was made is found; unknown when left out.")
 
 
@@ -114,12 +123,22 @@ def wrong(notes: Notes, told: Description) -> Iterator[tuple[str, str]]:
                 if one and found.field_of(one) is None:
                     known = ", ".join(sorted(part.name for part in found.fields)) or "none"
                     yield f"records/{name}/{place}", f"The operation {operation} takes no {one!r}. It takes: {known}."
+        yield from _wrong_numbers(name, each, told)
         if each.key_field and (each.find is None or each.key_field not in each.find.by):
             yield f"records/{name}/key_field", f"Records are not found by {each.key_field!r}: say under find/by which parameter takes it."
 
 
-def _is_name(name: str) -> bool:
+def _wrong_numbers(name: str, said: Records, told: Description) -> Iterator[tuple[str, str]]:
+    made = told.operations.get(said.append.operation if said.append else said.create)
+    for field in said.telephones:
+        if made is not None and not said.append and made.field_of(field) is None and field not in (said.find.by if said.find else ()):
+            known = ", ".join(sorted(part.name for part in made.fields)) or "none"
+            yield f"records/{name}/telephones", f"A record has no field {field!r}. It has: {known}."
+    if said.country and not known_country(said.country):
+        yield f"records/{name}/country", f"{said.country} is no country whose numbers are known: two letters as in ISO 3166, such as AT or GB."
 
+
+def _is_name(name: str) -> bool:
     return re.fullmatch(NAME, name) is not None
 
 
@@ -136,6 +155,7 @@ def suggested(told: Description) -> Notes:
         one_of = next((one for one in told.operations.values() if one.method in ("PATCH", "PUT") and _within(one.path, each.path)), None)
         made[name] = Records(
             create=each.name,
+            telephones=[one.name for one in each.fields if one.place == "body" and one.kind == "text" and _TELEPHONE.search(one.name)],
             find=_finding(listed, each) if listed is not None else None,
             set=Setting(operation=one_of.name, id=one_of.path.rstrip("/").rpartition("{")[2].rstrip("}")) if one_of is not None else None,
         )

@@ -29,6 +29,21 @@ def parse_phone(text: str, country: str | None = None) -> str | None:
     return str(phonenumbers.format_number(number, phonenumbers.PhoneNumberFormat.E164))
 
 
+def known_country(code: str) -> bool:
+    """Whether numbers of a country (ISO 3166 code) can be read."""
+    return code in phonenumbers.SUPPORTED_REGIONS
+
+
+def spellings(e164: str) -> list[str]:
+    """How a number may be kept where people type it in: in E.164, as it is dialled from abroad, as it is dialled at home."""
+    try:
+        number = phonenumbers.parse(e164, None)
+    except phonenumbers.NumberParseException:
+        return [e164]
+    forms = (phonenumbers.PhoneNumberFormat.INTERNATIONAL, phonenumbers.PhoneNumberFormat.NATIONAL)
+    return list(dict.fromkeys([e164, *(str(phonenumbers.format_number(number, each)) for each in forms)]))
+
+
 def written_forms(e164: str) -> list[str]:
     """The digits under which a number may stand in a document: with its country code, without, and with a leading 0."""
     try:
