@@ -10,7 +10,9 @@ import pytest
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.flows.connecting import Way
+from metrikon.sandbox.services import Services
 from tests.dav import SECRET, USER, DavServer
+from tests.destinations.house import House
 from tests.destinations.servers import MariaDB, PostgreSQL
 
 
@@ -42,3 +44,12 @@ def served(tmp_path: Path) -> Iterator[tuple[DavServer, App]]:
     yield server, app
     app.close()
     server.end()
+
+
+@pytest.fixture
+def house(tmp_path: Path) -> Iterator[House]:
+    services = Services().start()
+    made = House(tmp_path / "home", services)
+    yield made
+    made.app.close()
+    services.stop()

@@ -2,90 +2,19 @@
 
 from __future__ import annotations
 
-import json
 import time
-from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
 
 import pytest
 
-from metrikon.app.assemble import App
-from metrikon.app.settings import Settings
-from metrikon.core.flows.connecting import Way
 from metrikon.core.services.notes import suggested
-from metrikon.destinations.service import ServiceDestination
 from metrikon.engine.describing import BadNotes
 from metrikon.ports.destination import Broken, Busy, Destination, Partly, Row, Unsure, Unusable
-from metrikon.sandbox.records import DESCRIPTION, TOKEN
-from metrikon.sandbox.services import Services
 from tests.destinations import ailing
 from tests.destinations.contract import Contract
+from tests.destinations.house import NOTES, House
 from tests.helpers import at_rest, eventually, run_state, states
-
-NOTES: dict[str, Any] = {
-    "records": {
-        "contacts": {
-            "create": "makeContact",
-            "find": {
-                "operation": "listContacts",
-                "by": {"email": "email", "external_id": "external_id"},
-                "records": "data",
-                "next": "next",
-                "page": "cursor",
-            },
-            "set": {"operation": "setContact", "id": "id"},
-            "key_field": "external_id",
-            "found_within": 0.5,
-            "attach": {"operation": "uploadFile", "given": "file_id", "then": "attachFile", "then_id": "id", "then_file": "file_id"},
-        },
-        "callers": {
-            "create": "makeContact",
-            "find": {"operation": "listContacts", "by": {"phone": "phone"}, "records": "data", "next": "next", "page": "cursor"},
-            "set": {"operation": "setContact", "id": "id"},
-            "telephones": ["phone"],
-            "country": "AT",
-            "found_within": 0,
-        },
-        "unsearched": {"create": "makeContact"},
-        "rows": {
-            "create": "addRow",
-            "find": {"operation": "listRows", "by": {"row_key": "row_key"}, "records": "rows", "next": "next", "page": "page"},
-            "set": {"operation": "setRow", "id": "number"},
-            "id": "number",
-            "key_field": "row_key",
-            "found_within": 0,
-        },
-        "tasks": {"create": "makeTask", "once_header": "Idempotency-Key"},
-        "paragraphs": {"append": {"operation": "appendParagraphs", "records": "children", "at_once": 100}},
-    }
-}
-
-
-class House:
-    """A service with the stand-in behind a connection."""
-
-    def __init__(self, home: Path, services: Services) -> None:
-        self.services = services
-        self.held = services.world.records
-        self.app = App(Settings(home=home, fetch_private=True, fetches_a_minute=0, model_rest=1))
-        told = self.app.connections.put("crm", f"{services.url}/records", Way("bearer"), TOKEN, "ada", "contacts")
-        assert told["failing_since"] is None, told["told"]
-        self.app.describing.put("crm", json.dumps(DESCRIPTION).encode())
-        self.app.describing.note("crm", NOTES)
-
-    def records(self, name: str, by: tuple[str, ...] = ()) -> ServiceDestination:
-        return ServiceDestination(self.app.outside, "crm", name, by)
-
-
-@pytest.fixture
-def house(tmp_path: Path) -> Iterator[House]:
-    services = Services().start()
-    made = House(tmp_path / "home", services)
-    yield made
-    made.app.close()
-    services.stop()
 
 
 class TestRowsOfASheetOnline(Contract):

@@ -42,11 +42,23 @@ Resolve = Callable[[str, int], list[str]]
 class FetchFailed(Exception):
     """Nothing was fetched; the message says why. `cause`: "busy", "slow" or "unreachable" where trying later may help, after `wait` seconds if that was
     said; "turn" where it was not asked for, since it was not one's turn. `status`: what was answered, 0 where nothing was. `sent`: what was asked may have
-    been done all the same: the answer was lost, or tells of an error of the server. `told`: the beginning of what was answered.
+    been done all the same: the answer was lost, or tells of an error of the server. `told`: the beginning of what was answered; `headers`: those of the answer, by
+    small letters.
     """
 
-    def __init__(self, message: str, *, cause: str = "", wait: float | None = None, status: int = 0, sent: bool = False, told: str = "") -> None:
+    def __init__(
+        self,
+        message: str,
+        *,
+        cause: str = "",
+        wait: float | None = None,
+        status: int = 0,
+        sent: bool = False,
+        told: str = "",
+        headers: Mapping[str, str] | None = None,
+    ) -> None:
         super().__init__(message)
+        self.headers = headers or {}
         self.sent = sent
         self.told = told
         self.status = status
@@ -285,7 +297,8 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
     if status not in wanted.good and (status in (408, 425, 429) or status >= 500):
         cause = "busy" if status in (425, 429, 503) else "slow" if status in (408, 504) else "unreachable"
         wait = _wait(response.headers.get("retry-after"))
-        raise FetchFailed(f"{url} answered {status}.", cause=cause, wait=wait, status=status, sent=status not in UNDONE, told=_begins(response))
+        message, told = f"{url} answered {status}.", _begins(response)
+        raise FetchFailed(message, cause=cause, wait=wait, status=status, sent=status not in UNDONE, told=told, headers=_headers(response))
     if status not in wanted.good:
         raise FetchFailed(f"{url} answered {status} {response.reason_phrase}.", status=status, told=_begins(response))
     media = response.headers.get("content-type", "").partition(";")[0].strip().lower()
@@ -311,8 +324,12 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
         bytes(data),
         validators,
         response.headers.get("link", "")[:4000],
-        {name.lower(): value[:1000] for name, value in response.headers.items()},
+        _headers(response),
     )
+
+
+def _headers(response: httpx.Response) -> dict[str, str]:
+    return {name.lower(): value[:1000] for name, value in response.headers.items()}
 
 
 def _begins(response: httpx.Response) -> str:

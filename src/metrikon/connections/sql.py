@@ -16,6 +16,7 @@ import pymysql
 from sqlalchemy import Engine, MetaData, Table, create_engine, event, inspect, make_url, select, text
 from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError, SQLAlchemyError
 
+from metrikon.connections.busy import busy
 from metrikon.connections.fetching import FetchFailed, checked, trusting
 from metrikon.core.flows.connecting import DATABASES, Way
 from metrikon.core.values.found import found_in
@@ -183,7 +184,7 @@ def table_rows(engine: Engine, name: str, most: int) -> tuple[list[str], Iterato
             query = select(*(table.c[head] for head in heads)).order_by(*primary).limit(most)
             rows = [{head: found_in(value) for head, value in zip(heads, row, strict=True)} for row in connection.execute(query)]
     except FetchFailed as error:
-        raise (Busy if error.cause else Unusable)(str(error)) from error
+        raise (busy(error) if error.cause else Unusable(str(error))) from error
     except SQLAlchemyError as error:
         raise failed(error, f"The table {name} cannot be looked into") from error
     return heads, iter(rows)

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from metrikon.connections import asides, webdav
+from metrikon.connections.busy import busy
 from metrikon.connections.fetching import FetchFailed
 from metrikon.destinations.turns import turn_at
 from metrikon.ports.destination import Broken, Busy, Unusable
@@ -125,7 +126,7 @@ def _telling(name: str) -> Iterator[None]:
         yield
     except FetchFailed as error:
         if error.cause:
-            raise Busy(str(error)) from error
+            raise busy(error) from error
         raise Unusable(f"{name} cannot be had from its server: {error}") from error
 
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from pydantic import Field
 
+from metrikon.connections.busy import busy
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
 from metrikon.core.flows.form import NAME, ConnectionName, Form
 from metrikon.core.services import notes as noted
@@ -326,7 +327,7 @@ class ServiceDestination(Usual):
                     f"{what}. Whether the record was made cannot be told. Look there: then say that it is there, or write it again."
                 ) from error
             if error.cause:
-                raise Busy(f"{error} It is tried again.") from error
+                raise busy(error, " It is tried again.") from error
             told = clean(error.told)[:300]
             raise (Unusable if error.status in (401, 403) else Broken)(f"{error}{f' It says: {told}' if told else ''}") from error
         if not found.data:

@@ -14,6 +14,7 @@ from sqlalchemy import Column, Engine, MetaData, Table, and_, inspect, or_, sele
 from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.exc import SQLAlchemyError
 
+from metrikon.connections.busy import busy
 from metrikon.connections.fetching import FetchFailed
 from metrikon.connections.sql import SQLITE, failed, file_engine, path_of, touched
 from metrikon.core.flows.form import ConnectionName, Form
@@ -23,7 +24,7 @@ from metrikon.destinations.cells import same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
 from metrikon.destinations.walking import walked
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, DestinationKind, Head, Receipt, Row, There, Unusable, Usual
+from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, Head, Receipt, Row, There, Unusable, Usual
 
 AT_ONCE = 400  # rows that are asked for in one statement
 
@@ -129,7 +130,7 @@ class SqlDestination(Usual):
         try:
             yield
         except FetchFailed as error:
-            raise (Busy if error.cause else Unusable)(str(error)) from error
+            raise (busy(error) if error.cause else Unusable(str(error))) from error
         except SQLAlchemyError as error:
             raise failed(error, f"The table {self.name} {what}") from error
 

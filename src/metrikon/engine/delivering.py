@@ -148,7 +148,7 @@ class Deliveries:
             self._cut_off(destination, rows, str(error))
             return
         except Busy as error:
-            self._failed(rows, str(error), again=True, short=bool(short_of(error)))
+            self._failed(rows, str(error), again=True, short=bool(short_of(error)) or error.turn, wait=error.wait)
             return
         except Broken as error:
             self._adapters.pop(destination, None)
@@ -176,7 +176,9 @@ class Deliveries:
         if count:
             self._written(rows[:count], list(error.receipts))
         if isinstance(reason, Busy | Unusable):
-            self._failed(rows[count:], str(reason), again=isinstance(reason, Busy))
+            later = isinstance(reason, Busy)
+            turn, wait = (reason.turn, reason.wait) if isinstance(reason, Busy) else (False, None)
+            self._failed(rows[count:], str(reason), again=later, short=turn, wait=wait)
             return
         if isinstance(reason, Unsure):
             self._cut_off(destination, rows[count : count + 1], str(reason))
@@ -288,8 +290,11 @@ class Deliveries:
         finally:
             BEHALF.reset(mine)
 
-    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, short: bool = False) -> None:
-        """A batch was not taken: try it again later, however often when the machine was `short` of something, or give it up and let its runs park."""
+    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, short: bool = False, wait: float | None = None) -> None:
+        """A batch was not taken: try it again later, however often when it was `short` of something (room, its turn), or give it up and let its runs park.
+
+        `wait`: seconds that its destination asked for.
+        """
         now = self._clock.now()
         over = [row for row in rows if not again or (not short and row["attempts"] + 1 >= row["most_attempts"])]
         later = [row for row in rows if row not in over]
@@ -307,8 +312,9 @@ class Deliveries:
                 runs.wake(connection, list(entries), now)
             if later:
                 tries = max(row["attempts"] for row in later)
-                wait = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
-                deliveries.failed(connection, [row["key"] for row in later], message, now + int(wait * 1000), counted=not short)
+                own = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
+                due = now + int(1000 * (own if wait is None else max(wait, 0.0 if short else own)))
+                deliveries.failed(connection, [row["key"] for row in later], message, due, counted=not short)
                 for run_id in {row["run_id"] for row in later}:
                     runs.told_why(connection, run_id, message)
 

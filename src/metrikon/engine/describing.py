@@ -36,7 +36,7 @@ class Describing:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._known: dict[str, tuple[int, Description, Notes]] = {}  # by connection, with when that was kept
+        self._known: dict[str, tuple[int, tuple[Description, Notes] | None]] = {}  # by connection, with when that was kept
         self._rows = Current(database, connections.get)
         self._lock = threading.Lock()
 
@@ -106,10 +106,9 @@ class Describing:
             known = self._known.get(name)
             if known is None or known[0] != row["put_at"]:
                 told, noted = self._row(name)
-                if told is None or noted is None:
-                    return None
-                known = self._known[name] = (int(row["put_at"]), description_in(told), Notes.model_validate(loads(noted)))
-            return known[1], known[2]
+                both = (description_in(told), Notes.model_validate(loads(noted))) if told is not None and noted is not None else None
+                known = self._known[name] = int(row["put_at"]), both
+            return known[1]
 
     def seen(self, name: str) -> Description | None:
         """The description alone."""

@@ -19,6 +19,7 @@ from metrikon.connections.smtp import Sender
 from metrikon.connections.sql import server_engine
 from metrikon.core.services.description import Description
 from metrikon.core.services.notes import Notes
+from metrikon.core.services.resting import rest, until
 from metrikon.core.values.text import clean
 from metrikon.engine.budget import Breaker
 from metrikon.engine.called import Called
@@ -135,7 +136,7 @@ class Outside:
                 raise
             self._breaker.bad(name) if error.cause else self._breaker.left(name)
             if error.wait:
-                self._until[name] = self._clock.now() + int(min(error.wait, LONGEST_WAIT) * 1000)
+                self._leave(name, error.wait)
             self.connections.came(name, str(error))
             self._note(name, method, url, began, error.status, 0, str(error))
             raise
@@ -174,11 +175,22 @@ class Outside:
         """What is fetched, when it is the turn of the flow and of the host."""
         host = urlsplit(wanted.url).hostname or ""
         noted = self.described(wanted.connection) if wanted.connection else None
-        a_minute, at_once = (noted[1].a_minute, noted[1].at_once) if noted is not None else (0, 0)
+        notes = noted[1] if noted is not None else Notes()
         try:
-            with self._turns.at(host, a_minute or self._limits[0], at_once or self._limits[1]):
+            with self._turns.at(host, notes.a_minute or self._limits[0], notes.at_once or self._limits[1]):
                 self._turns.call(flow_of(BEHALF.get()))
                 told = replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted, kept=self._kept)
-                return drawn(told) if wanted.drawn else fetch(told)
+                found = drawn(told) if wanted.drawn else fetch(told)
         except NoTurn as error:
             raise FetchFailed(str(error), cause="turn", wait=error.wait) from error
+        except FetchFailed as error:
+            if notes.rate_headers is not None and error.cause == "busy" and not error.wait:
+                error.wait = until(notes.rate_headers, error.headers, self._clock.now() / 1000) or None
+            raise
+        if notes.rate_headers is not None and (left := rest(notes.rate_headers, found.headers, self._clock.now() / 1000)):
+            self._leave(wanted.connection, left)
+        return found
+
+    def _leave(self, name: str, seconds: float) -> None:
+        """Let a connection alone for so long."""
+        self._until[name] = self._clock.now() + int(min(seconds, LONGEST_WAIT) * 1000)

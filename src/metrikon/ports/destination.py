@@ -44,7 +44,15 @@ class Receipt:
 
 
 class Busy(Exception):
-    """The destination cannot take rows just now; trying again later may help."""
+    """The destination cannot take rows just now; trying again later may help, after `wait` seconds where that is told.
+
+    `turn`: it was not asked at all, since it was not one's turn, which counts as no try.
+    """
+
+    def __init__(self, message: str, *, wait: float | None = None, turn: bool = False) -> None:
+        super().__init__(message)
+        self.wait = wait
+        self.turn = turn
 
 
 class Broken(Exception):

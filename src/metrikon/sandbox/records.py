@@ -4,13 +4,14 @@ go in at most a hundred at a time, files in two steps, rows of an online sheet.
 
 from __future__ import annotations
 
+import math
 import secrets
 import threading
 import time
 from dataclasses import dataclass, field
 from typing import Any
 
-from flask import Blueprint, Response, abort, jsonify, request
+from flask import Blueprint, Response, abort, jsonify, redirect, request
 
 from metrikon.sandbox.page import page
 
@@ -20,9 +21,14 @@ FOUND_AFTER = 0.0  # seconds after which a new contact is found
 
 @dataclass
 class RecordsServer:
-    """What the services hold. `found_after`: seconds until a contact that was made is found."""
+    """What the services hold. `found_after`: seconds until a contact that was made is found; `takes`: calls that are answered in a `window` of seconds, 0: any number."""
 
     found_after: float = FOUND_AFTER
+    takes: int = 0
+    window: float = 10.0
+    counted: int = 0  # calls in the window that ends at `until`
+    until: float = 0.0
+    refused: int = 0  # calls that were too many
     contacts: dict[str, dict[str, Any]] = field(default_factory=dict)
     tasks: dict[str, dict[str, Any]] = field(default_factory=dict)
     once: dict[str, str] = field(default_factory=dict)
@@ -32,6 +38,16 @@ class RecordsServer:
     calls: list[str] = field(default_factory=list)
     lock: threading.Lock = field(default_factory=threading.Lock)
 
+    def left(self) -> int:
+        """Count a call; how many are left after it in this window, less than none where it was too many."""
+        with self.lock:
+            now = time.time()
+            if now >= self.until:
+                self.counted, self.until = 0, now + self.window
+            self.counted += 1
+            self.refused += self.counted > self.takes
+            return self.takes - self.counted
+
 
 def blueprint(server: RecordsServer) -> Blueprint:
     """Its API, its description and its page."""
@@ -39,11 +55,21 @@ def blueprint(server: RecordsServer) -> Blueprint:
 
     @api.before_request
     def signed_in() -> None:
-        if request.path in ("/records", "/records/openapi.json"):
+        if request.path in ("/records", "/records/openapi.json", "/records/takes"):
             return
         if request.headers.get("Authorization") != f"Bearer {TOKEN}":
             abort(Response('{"error": "the token is not valid"}', 401, content_type="application/json"))
+        if server.takes and server.left() < 0:
+            abort(Response('{"error": "too many calls"}', 429, content_type="application/json"))
         server.calls.append(f"{request.method} {request.path}")
+
+    @api.after_request
+    def told(answer: Response) -> Response:
+        if server.takes:
+            answer.headers["X-RateLimit-Limit"] = str(server.takes)
+            answer.headers["X-RateLimit-Remaining"] = str(max(0, server.takes - server.counted))
+            answer.headers["X-RateLimit-Reset"] = str(math.ceil(server.until))
+        return answer
 
     @api.get("/records/openapi.json")
     def described() -> Any:
@@ -144,7 +170,14 @@ def blueprint(server: RecordsServer) -> Blueprint:
         lines += [f"task {each['id']}: {each.get('title', '')}" for each in server.tasks.values()]
         lines += [f"row {each['number']}: {each.get('Vendor', '')} {each.get('Amount', '')}" for each in server.rows.values()]
         lines += [f"page {name}: {len(each)} paragraphs" for name, each in server.paragraphs.items()]
-        return page("Records: contacts, tasks, pages", f"Token: {TOKEN}. Description: /records/openapi.json.", lines, {})
+        buttons = {"/records/takes": (f"Calls that it takes in {server.window:g} seconds; 0: any number", str(server.takes))}
+        return page("Records: contacts, tasks, pages", f"Token: {TOKEN}. Description: /records/openapi.json.", lines, buttons)
+
+    @api.post("/records/takes")
+    def put_takes() -> Any:
+        given = request.form.get("text", "")
+        server.takes = min(int(given), 1_000_000) if given.isdigit() else 0
+        return redirect("/records")
 
     return api
 

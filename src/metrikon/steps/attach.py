@@ -7,7 +7,7 @@ from metrikon.core.values.text import clean
 from metrikon.destinations.service import ServiceDestination
 from metrikon.ports.destination import Broken, Busy, Unsure
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
-from metrikon.steps.failing import not_reached
+from metrikon.steps.failing import busy, not_reached
 
 LARGEST = 50_000_000  # bytes
 
@@ -32,7 +32,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     except FetchFailed as error:
         raise not_reached(error) from error
     except Busy as error:
-        raise StepFailed(str(error), again=True, cause="busy") from error
+        raise busy(error) from error
     except Unsure as error:
         raise StepFailed(str(error), unsure={"place": "", "id": ""}) from error
     except Broken as error:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from metrikon.connections.fetching import FetchFailed
+from metrikon.ports.destination import Busy
 from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import KILLS, Call, ReaderDied, StepFailed, WorkFailed
@@ -23,6 +24,11 @@ def failure(error: Exception, call: Call) -> StepFailed:
     if isinstance(error, WorkFailed):
         return StepFailed(f"{call.file_name}: {error}", again=True, cause="machine")
     return StepFailed(f"{call.file_name}, while it was worked on: {error}", again=call.attempt < KILLS, wait=0.2, cause="machine")
+
+
+def busy(error: Busy) -> StepFailed:
+    """A destination could not be asked just now."""
+    return StepFailed(str(error), again=True, cause="busy", wait=error.wait, turn=error.turn)
 
 
 def not_reached(error: FetchFailed, told: str = "") -> StepFailed:

@@ -16,6 +16,7 @@ from metrikon.core.values.exact import as_kept
 from metrikon.core.values.text import fold
 from metrikon.ports.destination import Broken, Busy, Searchable
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import busy
 
 MOST_ROWS = 50_000  # looked at one by one
 
@@ -25,7 +26,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     try:
         rows, count = _kept(call, (row for row in _rows(call, workshop) if _as_said(row, call)))
     except Busy as error:
-        raise StepFailed(str(error), again=True, cause="busy") from error
+        raise busy(error) from error
     except Broken as error:
         raise StepFailed(f"{error} Then continue.") from error
     except (BadExpression, FeelError) as error:

@@ -10,7 +10,7 @@ from metrikon.core.values.exact import as_kept
 from metrikon.destinations.service import ServiceDestination
 from metrikon.ports.destination import Broken, Busy
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
-from metrikon.steps.failing import not_reached
+from metrikon.steps.failing import busy, not_reached
 
 PAGES, SECONDS = 50, 30.0
 
@@ -22,7 +22,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     except FetchFailed as error:
         raise not_reached(error) from error
     except Busy as error:
-        raise StepFailed(str(error), again=True, cause="busy") from error
+        raise busy(error) from error
     except (Broken, BadSearch) as error:
         raise StepFailed(f"{call.parameters['connection']}: {error} Correct the flow or the connection, then continue.") from error
     return Outcome({"list": found, "count": len(found), "total": total, "found": bool(found), "first": found[0] if found else None})

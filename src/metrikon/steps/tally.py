@@ -15,6 +15,7 @@ from metrikon.core.values.rates import NoRate, Rates, rounded
 from metrikon.core.values.totals import NotSummed, Totals, day_in, held
 from metrikon.ports.destination import Broken, Busy, Searchable
 from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.steps.failing import busy
 from metrikon.steps.rating import rates_of
 
 
@@ -23,7 +24,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     try:
         return Outcome(_summed(call, workshop))
     except Busy as error:
-        raise StepFailed(str(error), again=True, cause="busy") from error
+        raise busy(error) from error
     except (Broken, NotSummed) as error:
         raise StepFailed(str(error)) from error
     except NoRate as error:

@@ -13,6 +13,7 @@ from metrikon.core.services.description import Description, Operation
 from metrikon.core.values.near import meant
 from metrikon.core.values.phones import known_country
 
+_HEADER = r"^[A-Za-z0-9-]+$"
 _TELEPHONE = re.compile(r"(?:^|[._-])(?:tele)?phone(?:[._-]?number)?$|(?:^|[._-])(?:mobile|telephone|fax)$", re.IGNORECASE)
 
 
@@ -86,12 +87,27 @@ class Records(Form):
     found_within: float | None = Field(None, ge=0, le=86_400, description="Seconds within which what was made is found; unknown when left out.")
 
 
+class RateHeaders(Form):
+    """The headers by which a service tells how many calls it still takes."""
+
+    left: str = Field(
+        ..., max_length=100, pattern=_HEADER, description="The header with the number of calls that are left, such as X-RateLimit-Remaining."
+    )
+    again: str = Field(
+        ...,
+        max_length=100,
+        pattern=_HEADER,
+        description="The header that tells when they are counted anew, such as X-RateLimit-Reset: after so many seconds, or at a moment. It may be the same one.",
+    )
+
+
 class Notes(Form):
     """What was noted of a service. Kinds of records by names of one's own."""
 
     records: dict[str, Records] = Field(
         default_factory=dict, max_length=100, description="Kinds of records, each with the operations that concern it."
     )
+    rate_headers: RateHeaders | None = Field(None, description="How it tells that it takes no more calls for now; nothing is asked until then.")
     a_minute: int = Field(0, ge=0, le=100_000, description="The most calls a minute; 0: as the service tells.")
     at_once: int = Field(0, ge=0, le=100, description="The most calls at once; 0: as usual.")
 
