@@ -32,7 +32,8 @@ def test_what_may_have_gone_out_is_shown_and_settled_by_keyboard(browser: object
         app = service.app
         app.connections.put("crm", f"{services.url}/records", Way("bearer"), TOKEN, "ada", "contacts")
         app.describing.put("crm", json.dumps(DESCRIPTION).encode())
-        app.describing.note("crm", {"records": {"contacts": {"create": "makeContact"}}})
+        find = {"operation": "listContacts", "by": {"email": "email"}, "records": "data"}
+        app.describing.note("crm", {"records": {"contacts": {"create": "makeContact", "find": find}}})
         app.catalog.put_flow(FLOW)
         services.world.failing.set("lost", 1.0, 1)
         arrived = app.arrivals.take("visitors", "upload", "a", "call of 4 May.txt", b"a tour for twelve")
@@ -42,7 +43,15 @@ def test_what_may_have_gone_out_is_shown_and_settled_by_keyboard(browser: object
         shown = desk.see("section[aria-label='What may have gone out']")
         assert "This may have gone out, or not." in shown.text
         assert "ada@mail.example" in shown.text
+        desk.read("In contacts 1 record is like it now.")
+        rows = {each.find_element(By.TAG_NAME, "th").text: each.text for each in desk.all("section[aria-label='What may have gone out'] tbody tr")}
+        assert (rows["email"], rows["visits"]) == ("email ada@mail.example ada@mail.example", "visits 2 2")
         assert "Continue from the step" not in desk.see("main").text
+        services.world.records.contacts.clear()
+        desk.click("Look again")
+        desk.read("In contacts nothing is like it now.")
+        services.world.records.contacts["1"] = {"id": "1", "email": "ada@mail.example", "made_at": 0}
+        shown = desk.see("section[aria-label='What may have gone out']")
         button = next(each for each in shown.find_elements(By.TAG_NAME, "button") if each.text == "It is there: go on")
         button.send_keys(Keys.ENTER)
         eventually(lambda: run_state(app, arrived.run_id)[0] == "done")

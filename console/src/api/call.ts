@@ -58,6 +58,7 @@ export type TriedWay = Schemas["TriedWay"];
 export type Shown = Schemas["ShowView"];
 export type Described = Schemas["DescribedView"];
 export type HeldName = Schemas["HeldName"];
+export type ThereNow = Schemas["ThereNowList"];
 export type Intake = Schemas["IntakeView"];
 export type IntakeList = Schemas["IntakeList"];
 export type Preview = Schemas["PreviewView"];

@@ -81,7 +81,7 @@ function RunBody({ id }: { id: string }): ReactNode {
   const goes = waits ? undefined : { parked: "Continue from the step that failed", held: "Run it anyway", waiting: "Try at once" }[state as string];
   return (
     <div style={{ borderTop: "1px solid var(--hair)" }}>
-      {waits && <Waits {...waits} flow={run.data.flow} say={(what) => goOn.mutate(what)} busy={goOn.isPending} />}
+      {waits && <Waits {...waits} run={id} flow={run.data.flow} say={(what) => goOn.mutate(what)} busy={goOn.isPending} />}
       {(goes ?? record_id ?? (judged || !SETTLED.includes(state))) && (
         <div style={{ display: "flex", gap: 10, padding: "10px 14px" }}>
           {record_id && (

@@ -1,8 +1,11 @@
 /** What a parked run waits with for a person: what may have gone out, or the first row of a destination. */
 import { Button } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import type { RunDetail } from "../api/call";
+import { call, type RunDetail, type ThereNow } from "../api/call";
+import { Problem } from "../parts/bits";
+import { count, figure, isFigure } from "../parts/words";
 
 type Row = Record<string, unknown>;
 type Entries = RunDetail["journal"];
@@ -20,8 +23,8 @@ export function waitsWith(journal: Entries): WaitsWith | undefined {
   return { what, row: (last.data.sent as Row | undefined) ?? {} };
 }
 
-export function Waits({ what, row, flow, say, busy }: WaitsWith & { flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
-  return what !== "sent" ? <First behind={what === "behind"} row={row} flow={flow} say={say} busy={busy} /> : <MayHaveGone row={row} say={say} busy={busy} />;
+export function Waits({ what, row, run, flow, say, busy }: WaitsWith & { run: string; flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
+  return what !== "sent" ? <First behind={what === "behind"} row={row} flow={flow} say={say} busy={busy} /> : <MayHaveGone row={row} run={run} say={say} busy={busy} />;
 }
 
 function First({ row, flow, say, busy, behind }: { behind: boolean; row: Row; flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
@@ -44,14 +47,20 @@ function First({ row, flow, say, busy, behind }: { behind: boolean; row: Row; fl
   );
 }
 
-function MayHaveGone({ row, say, busy }: { row: Row; say: (what: string) => void; busy: boolean }): ReactNode {
-  const rows = Object.entries(row).filter(([, value]) => !empty(value));
+function MayHaveGone({ row, run, say, busy }: { row: Row; run: string; say: (what: string) => void; busy: boolean }): ReactNode {
+  const there = useQuery({ queryKey: ["there-now", run], queryFn: () => call<ThereNow>("GET", `/api/runs/${run}/there-now`) });
   return (
     <section aria-label="What may have gone out" style={{ padding: "12px 14px", borderBottom: "1px solid var(--hair)" }}>
       <p style={{ margin: "0 0 8px" }}>
         <b>This may have gone out, or not.</b> The connection was lost while it was handed over. Look where it was to go, and compare it with what we sent:
       </p>
-      <Values rows={rows} />
+      {there.data?.items.length ? (
+        there.data.items.map((each, number) => <Beside key={number} to={each.to} sent={each.sent} found={each.found} why={each.why} />)
+      ) : (
+        <Values rows={Object.entries(row).filter(([, value]) => !empty(value))} />
+      )}
+      {there.isPending && <p className="soft small">Looking what is there now.</p>}
+      {there.error && <Problem error={there.error} again={() => void there.refetch()} />}
       <div style={{ display: "flex", flexWrap: "wrap", gap: 10 }}>
         <Button size="compact-md" loading={busy} onClick={() => say("unsure=went")}>
           It is there: go on
@@ -59,8 +68,58 @@ function MayHaveGone({ row, say, busy }: { row: Row; say: (what: string) => void
         <Button size="compact-md" variant="default" loading={busy} onClick={() => say("unsure=again")}>
           It is not there: do it again
         </Button>
+        {there.data && (
+          <Button size="compact-md" variant="subtle" loading={there.isFetching} onClick={() => void there.refetch()}>
+            Look again
+          </Button>
+        )}
       </div>
     </section>
+  );
+}
+
+const SHOWN = 3; // of what is like a row, beside it
+
+/** What was sent, and beside it what is there now. */
+function Beside({ to, sent, found, why }: { to: string; sent: Row; found: Row[] | null; why: string }): ReactNode {
+  const held = (found ?? []).slice(0, SHOWN);
+  const names = [...new Set([...Object.keys(sent), ...held.flatMap((each) => Object.keys(each))])].filter((name) => ![sent, ...held].every((each) => empty(each[name] ?? null)));
+  return (
+    <>
+      <p className="soft small" style={{ margin: "0 0 6px" }}>
+        {found === null ? `${to}: ${why}` : found.length === 0 ? `In ${to} nothing is like it now.` : `In ${to} ${count(found.length, "record")} ${found.length === 1 ? "is" : "are"} like it now.`}
+      </p>
+      <div style={{ overflowX: "auto" }}>
+        <table className="small" style={{ borderCollapse: "collapse", marginBottom: 10 }}>
+          {held.length > 0 && (
+            <thead>
+              <tr>
+                <td />
+                {["We sent", ...held.map((_, number) => (held.length === 1 ? "There now" : `There now, ${number + 1}`))].map((head) => (
+                  <th key={head} scope="col" style={{ textAlign: "left", paddingRight: 24 }}>
+                    {head}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+          )}
+          <tbody>
+            {names.map((name) => (
+              <tr key={name}>
+                <th scope="row" style={{ textAlign: "left", verticalAlign: "top", paddingRight: 16, fontWeight: 400 }} className="soft">
+                  {name}
+                </th>
+                {[sent, ...held].map((each, number) => (
+                  <td key={number} style={{ whiteSpace: "pre-wrap", paddingRight: 24, verticalAlign: "top" }}>
+                    {shown(each[name] ?? null)}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </>
   );
 }
 
@@ -74,13 +133,18 @@ function Values({ rows }: { rows: [string, unknown][] }): ReactNode {
               {name}
             </th>
             <td style={{ whiteSpace: "pre-wrap" }}>
-              {empty(value) ? <span className="soft">no value</span> : typeof value === "string" ? value : JSON.stringify(value)}
+              {shown(value)}
             </td>
           </tr>
         ))}
       </tbody>
     </table>
   );
+}
+
+function shown(value: unknown): ReactNode {
+  if (empty(value)) return <span className="soft">no value</span>;
+  return typeof value === "string" ? value : isFigure(value) ? figure(value as number) : JSON.stringify(value);
 }
 
 function empty(value: unknown): boolean {

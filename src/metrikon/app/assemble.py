@@ -49,6 +49,7 @@ from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
 from metrikon.engine.showing import Showing
 from metrikon.engine.taking import Taking
+from metrikon.engine.therenow import LookingThere
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
 from metrikon.engine.turns import Turns
@@ -131,6 +132,7 @@ class App:
         if moved:
             self.catalog.changed()
         self._there = There(self.home, self.outside)
+        self.looking_there = LookingThere(self.database, self.catalog, self._destination)
         self.columns = ColumnsOf(self._destination, self._columns_named, self.catalog.known, self.clock)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)

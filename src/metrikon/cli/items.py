@@ -51,6 +51,10 @@ def add(commands: Any) -> None:
     going.add_argument("--parked", action="store_true", help="continue every parked run")
     reaching(going)
     going.set_defaults(run=run_continue)
+    looking = runs.add_parser("there", help="what is there now of the rows of a run that may have been written, beside what was sent")
+    looking.add_argument("id")
+    reaching(looking)
+    looking.set_defaults(run=run_there)
     ending = runs.add_parser("cancel", help="end a run where it stands; what it has written stays")
     ending.add_argument("id", nargs="?", help="a run; left out with --flow")
     ending.add_argument("--flow", default="", help="every run of this flow that has not settled")
@@ -182,6 +186,29 @@ def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             count = 1
     print_json({"continued": count}, out) if given.json else print(f"{count} run{'s' if count != 1 else ''} continued.", file=out)
     return 0
+
+
+def run_there(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Look for what may have been written."""
+    with client(given) as service:
+        found = service.there_now(given.id)
+    if given.json:
+        print_json(found, out)
+    elif not found:
+        print("No row of this run may have been written without our knowing.", file=out)
+    for each in () if given.json else found:
+        print(f"To {each['to']}: {each['why'] or _alike(each['found'])}", file=out)
+        held = each["found"] or []
+        names = [*each["sent"], *dict.fromkeys(name for record in held for name in record if name not in each["sent"])]
+        rows = [[name, *("" if one.get(name) is None else str(one[name]) for one in (each["sent"], *held))] for name in names]
+        table(rows, ["", "we sent", *(f"there now {number}" for number in range(1, len(held) + 1))], out)
+    if found and not given.json:
+        print(f"\nSay what you saw: `metrikon runs continue {given.id} --went`, or `--again`.", file=out)
+    return 0
+
+
+def _alike(found: list[dict[str, Any]]) -> str:
+    return f"{len(found)} there now {'is' if len(found) == 1 else 'are'} like it." if found else "nothing there now is like it."
 
 
 def run_cancel(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

@@ -112,6 +112,10 @@ class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCall
         params = {**({"leave": "true"} if leave else {}), **({"unsure": unsure} if unsure else {}), **({"looked": "true"} if looked else {})}
         self._ask("POST", f"/api/runs/{run_id}/continue", params=params)
 
+    def there_now(self, run_id: str) -> list[dict[str, Any]]:
+        """What is there now of the rows of a run that may have been written: of each what was `sent`, and what was `found` where it was to go (None with the reason `why`)."""
+        return list(self._ask("GET", f"/api/runs/{run_id}/there-now")["items"])
+
     def cancel(self, run_id: str, comment: str = "") -> None:
         """End a run where it stands; what it has written stays."""
         self._ask("POST", f"/api/runs/{run_id}/cancel", body={"comment": comment})

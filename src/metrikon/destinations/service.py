@@ -97,6 +97,19 @@ class ServiceDestination(Usual):
                 raise Broken(f"{self._name.capitalize()} of {self._connection}: more than {most} are like these. Say more in `where`.")
             yield record
 
+    def like(self, values: Mapping[str, Any], most: int) -> Sequence[Mapping[str, Any]] | None:
+        """Records with the same value in a field by which they are searched for."""
+        fields = [field for field in (self._notes.find.by if self._notes.find else ()) if values.get(field) not in (None, "")]
+        if not fields:
+            return None
+        found: dict[str, Mapping[str, Any]] = {}
+        for field in fields:
+            for record in self._alike(self._numbered({field: values[field]})):
+                found.setdefault(str(at(record, self._notes.id)), record)
+                if len(found) >= most:
+                    return list(found.values())
+        return list(found.values())
+
     def heads(self) -> Sequence[Head] | None:
         operation = self._operation(self._notes.append.operation if self._notes.append else self._notes.create)
         fields = [each for each in operation.fields if each.place in ("body", "path", "query") and each.kind != "context"]

@@ -136,6 +136,15 @@ class Searchable(Protocol):
         ...
 
 
+@runtime_checkable
+class Comparable(Protocol):
+    """A destination in which a person can look for a row that may have been written, though it cannot be told by its key."""
+
+    def like(self, values: Mapping[str, Any], most: int) -> Sequence[Mapping[str, Any]] | None:
+        """What it holds now that shares a value with this row; None where nothing can be looked for. Raises `Busy` or `Broken`."""
+        ...
+
+
 @dataclass(frozen=True)
 class Named:
     """A column that what a flow says of a destination names, and where in it. `may_come`: one that rows bring with them will do."""

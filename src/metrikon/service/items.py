@@ -12,7 +12,20 @@ from metrikon.service.asked import CancelBody, ContinueQuery, IdPath, ItemQuery,
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
-from metrikon.service.views import ArrivedView, ContinueView, EntryView, ItemDetail, ItemPage, ItemView, RunDetail, RunPage, RunStarted, RunView
+from metrikon.service.views import (
+    ArrivedView,
+    ContinueView,
+    EntryView,
+    ItemDetail,
+    ItemPage,
+    ItemView,
+    RunDetail,
+    RunPage,
+    RunStarted,
+    RunView,
+    ThereNowList,
+    ThereNowView,
+)
 from metrikon.store import flows, items, journal, listing, records, runs
 
 IDENTITY_HEADER = "Idempotency-Key"
@@ -83,6 +96,16 @@ def blueprint(app: App) -> Room:
         """Continue a parked run from the step that failed, or run a held one anyway."""
         app.answers.continue_run(path.id, str(g.person), leave=query.leave, unsure=query.unsure, looked=query.looked)
         return reply(ContinueView(continued=1))
+
+    @api.get("/api/runs/<string:id>/there-now", responses={200: ThereNowList}, operation_id="getThereNow")
+    def get_there_now(path: IdPath) -> Response:
+        """What is there now of the rows of a run that may have been written: looked for where they were to go."""
+        found = app.looking_there.of(path.id)
+        each = [
+            ThereNowView(to=one.to, sent=dict(one.sent), found=[dict(row) for row in one.found] if one.found is not None else None, why=one.why)
+            for one in found
+        ]
+        return reply(ThereNowList(items=each))
 
     @api.post("/api/runs/<string:id>/cancel", responses={200: RunDetail}, operation_id="cancelRun")
     def cancel_run(path: IdPath, body: CancelBody) -> Response:

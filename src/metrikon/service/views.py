@@ -329,6 +329,19 @@ class RecordTypeList(View):
     items: list[RecordTypeView]
 
 
+class ThereNowView(View):
+    """A row that may have been written: what was sent, and what its destination holds now that is like it; none with the reason `why` where that cannot be looked for."""
+
+    to: str
+    sent: dict[str, Any]
+    found: list[dict[str, Any]] | None
+    why: str
+
+
+class ThereNowList(View):
+    items: list[ThereNowView]
+
+
 class ContinueView(View):
     continued: int
 
