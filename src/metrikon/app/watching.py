@@ -12,14 +12,17 @@ from typing import Any
 
 from metrikon.app.agreeing import Agreeing
 from metrikon.app.kinds import Kinds
+from metrikon.core.flows.mapping import set_by
 from metrikon.core.flows.model import Flow, Said
 from metrikon.core.flows.problems import BadFlow
 from metrikon.engine.arrivals import NoFlow
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.foreseeing import Would
 from metrikon.engine.taking import Taking
+from metrikon.ports.destination import KEY_COLUMN
 from metrikon.ports.intake import Here, IntakeFailed, Source, Thing
 from metrikon.ports.machine import NoRoom
+from metrikon.ports.touching import Touched
 from metrikon.store import flows
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.items import Arrived, OtherContent
@@ -38,6 +41,7 @@ class _Opened:
     said: Said
     place: str
     source: Source
+    own: frozenset[str] = frozenset()
 
 
 class Watching:
@@ -140,7 +144,7 @@ class Watching:
     def _arrange(self, wanted: dict[Key, tuple[Flow, Said]]) -> None:
         """A thread for each intake that takes its time; none for one that is wanted no more."""
         for key, slow in list(self._slow.items()):
-            if key not in wanted or wanted[key][1].form != slow.said.form or wanted[key][0].zone != slow.flow.zone:
+            if key not in wanted or not self._alike((slow.flow, slow.said), wanted[key]):
                 slow.stop()
                 if not slow.is_alive():
                     del self._slow[key]
@@ -157,16 +161,32 @@ class Watching:
         key = (flow.name, said.name)
         with self._lock:
             kept = self._open.get(key)
-            if kept is None or kept.said.kind != said.kind or kept.said.form != said.form:
+            own = self._own(flow, said)
+            if kept is None or kept.said.kind != said.kind or kept.said.form != said.form or kept.own != own:
                 if kept is not None:
                     kept.source.close()
-                self._open[key] = kept = _Opened(said, kind.place(said.form, self._here.home), self._built(flow, said))
+                self._open[key] = kept = _Opened(said, kind.place(said.form, self._here.home), self._built(flow, said), own)
             return kept
 
     def _built(self, flow: Flow, said: Said) -> Source:
         build = self._kinds.intakes[said.kind].build
         assert build is not None
-        return build(said.form, Here(self._here.home, self._here.largest, self._here.calling, flow.zone))
+        return build(said.form, Here(self._here.home, self._here.largest, self._here.calling, flow.zone, self._own(flow, said)))
+
+    def _alike(self, one: tuple[Flow, Said], other: tuple[Flow, Said]) -> bool:
+        """Whether two versions of a flow look at an intake in the same way."""
+        return one[1].form == other[1].form and one[0].zone == other[0].zone and self._own(*one) == self._own(*other)
+
+    def _own(self, flow: Flow, said: Said) -> frozenset[str]:
+        """The columns that a flow sets in the very place that its intake looks at; none where it writes elsewhere."""
+        home, kinds = self._here.home, self._kinds
+        place = _place_of(kinds.intakes[said.kind].touches(said.form, home), said)
+        same = [
+            name
+            for name, each in flow.destinations.items()
+            if place and place == _place_of(kinds.destinations[each.kind].touches(each.form, home), each)
+        ]
+        return set_by(flow, same) | {KEY_COLUMN} if same else frozenset()
 
     @contextmanager
     def asking(self, flow: Flow, said: Said) -> Iterator[_Opened]:
@@ -257,6 +277,14 @@ class Looked:
     count: int
     failed: bool = False
     wait: float | None = None
+
+
+def _place_of(touched: Touched | None, said: Said) -> tuple[str, ...]:
+    """What tells whether an intake and a destination are the same place: a file, or a table of a database."""
+    table, connection = str(getattr(said.form, "table", None) or ""), getattr(said.form, "connection", None)
+    if touched is not None and touched.path is not None:
+        return str(touched.path.resolve()), table
+    return (str(connection), table) if connection and table else ()
 
 
 class _Slow(threading.Thread):

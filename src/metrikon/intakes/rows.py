@@ -98,9 +98,10 @@ class RowSource(Quiet):
         at = self._changed_at()
         alike: dict[str, int] = {}
         for number, row in enumerate(rows, 1):
-            told = dumps_sorted([row.get(name) for name in self.said.key] if self.said.key else row)
+            others = {name: value for name, value in row.items() if name not in self._here.own} if self._here.own else row
+            told = dumps_sorted([row.get(name) for name in self.said.key] if self.said.key else others)
             if self.said.which == "changed":
-                told += dumps_sorted(row)
+                told += dumps_sorted(others)
             digest = hashlib.sha256(told).hexdigest()[:40]
             alike[digest] = alike.get(digest, 0) + 1
             place = f" {alike[digest]}" if alike[digest] > 1 and not self.said.key else ""  # two rows that say the same are two

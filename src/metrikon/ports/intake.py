@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
@@ -119,13 +119,14 @@ class Quiet:
 
 @dataclass(frozen=True)
 class Here:
-    """What a source is built with: the folder of the service, the most bytes that are taken, how outside services are called, and the zone of its flow."""
+    """What a source is built with: the folder of the service, the most bytes that are taken, how outside services are called, the zone of its flow, and the
+    columns that the flow itself sets in the place that is looked at: that they change makes nothing new."""
 
     home: Path
     largest: int
     calling: Any = None  # engine.outside.Outside
     zone: Any = None  # zoneinfo.ZoneInfo
-    destinations: Mapping[str, Any] = field(default_factory=dict)
+    own: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)
