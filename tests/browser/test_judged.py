@@ -25,7 +25,7 @@ def judging(browser: webdriver.Chrome, running: Callable[..., Running], stand_in
 def applied(desk: Desk) -> None:
     """The demo's flow of applications, with some of them."""
     client = desk.service.client
-    client.put_flow(scenario.POST, scenario.judging_flow(scenario.POST))
+    client.put_flow(scenario.POST, scenario.flow(scenario.POST))
     for name, data in list(scenario.letters())[:LETTERS]:
         client.upload(scenario.POST, data, name=name)
     eventually(lambda: len(client.judgements(scenario.POST)["items"]) == LETTERS)

@@ -363,7 +363,7 @@ def test_each_of_several_documents_in_a_file_is_judged_by_itself(house: Callable
 
 
 def test_the_demo_sorts_the_calls_of_the_visitor_line_and_says_who_told(house: Callable[..., App], stand_in: ModelServer) -> None:
-    app = started(house, stand_in, scenario.judging_flow(scenario.CALLS))
+    app = started(house, stand_in, scenario.flow(scenario.CALLS))
     for name, data in scenario.calls():
         app.arrivals.take(scenario.CALLS, "upload", name, name, data)
     eventually(lambda: states(app) == {"done": 3})
@@ -372,7 +372,7 @@ def test_the_demo_sorts_the_calls_of_the_visitor_line_and_says_who_told(house: C
 
 
 def test_the_demo_marks_applications_and_says_who_told(house: Callable[..., App], stand_in: ModelServer) -> None:
-    app = started(house, stand_in, scenario.judging_flow(scenario.POST))
+    app = started(house, stand_in, scenario.flow(scenario.POST))
     letters = list(scenario.letters())
     for name, data in letters:
         app.arrivals.take(scenario.POST, "upload", name, name, data)
@@ -383,7 +383,7 @@ def test_the_demo_marks_applications_and_says_who_told(house: Callable[..., App]
 
 
 def test_the_demo_tells_of_price_lists_what_matters_and_nothing_of_what_changed_in_form(house: Callable[..., App], stand_in: ModelServer) -> None:
-    app = started(house, stand_in, scenario.judging_flow(scenario.LISTS))
+    app = started(house, stand_in, scenario.flow(scenario.LISTS))
     for month, settled in (("2026-03", {"stopped": 4}), ("2026-04", {"stopped": 6, "done": 2})):
         for name, data in scenario.price_lists(month):
             app.arrivals.take(scenario.LISTS, "upload", name, name, data)

@@ -11,7 +11,6 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, TextIO
@@ -19,9 +18,11 @@ from typing import Any, TextIO
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.cli.common import print_json, settings_from, table
+from metrikon.cli.demo_outside import connect, outside
 from metrikon.cli.logs import log_to
 from metrikon.cli.service import opened, run_server
 from metrikon.demo import scenario
+from metrikon.demo.laying import lay
 from metrikon.sandbox.model_server import NAME, ModelServer
 from metrikon.service.auth import set_password
 from metrikon.service.serving import Server
@@ -30,6 +31,7 @@ from metrikon.store import listing, people, records
 PERSON = "gardener"
 SIGN_IN_FILE = "sign-in.txt"
 MOVING = ("ready", "running", "waiting")
+SANDBOX = 8790  # port of the stand-ins of outside services, or the next free one
 LONGEST = 300.0  # seconds that --once waits for all items
 
 
@@ -59,14 +61,16 @@ def run_demo(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     home = given.home or Path("demo-data")
     stand_in = _stand_in(given.model)
     try:
-        app = opened(_settings(home, _free_port(given.port), stand_in))
-        password = _prepare(app)
-        _requests(app)
-        form = _rounds(app)
-        _report(app)
-        if stand_in:
-            _judging(app)
-        run_server(app, lambda server: _greet(app, server, password, form, out))
+        with outside(_free_port(SANDBOX)) as services:
+            app = opened(_settings(home, _free_port(given.port), stand_in))
+            password = _prepare(app)
+            _requests(app)
+            form = _rounds(app)
+            _report(app)
+            connect(app, services)
+            if stand_in:
+                _judging(app)
+            run_server(app, lambda server: _greet(app, server, password, form, services.url, out))
     finally:
         if stand_in:
             stand_in.stop()
@@ -88,6 +92,7 @@ def _settings(home: Path, port: int, stand_in: ModelServer | None) -> Settings:
         model_name=NAME if stand_in else "",
         model_label=NAME if stand_in else "",
         transcription_url=url,
+        fetch_private=True,  # the stand-ins of outside services are on this machine
         **prices,
     )
 
@@ -128,7 +133,7 @@ def _requests(app: App) -> None:
     app.catalog.put_record_type("order_request", kind)
     app.catalog.put_decision_table(table)
     app.catalog.put_flow(flow)
-    _lay(app.home / "requests", scenario.requests())
+    lay(app.home / "requests", scenario.requests())
 
 
 def _rounds(app: App) -> str:
@@ -141,10 +146,10 @@ def _rounds(app: App) -> str:
 def _judging(app: App) -> None:
     """The flows that it takes a model for: calls to the visitor line, applications, price lists."""
     for name in (scenario.CALLS, scenario.POST, scenario.LISTS):
-        app.catalog.put_flow(scenario.judging_flow(name))
-    _lay(app.home / "calls", scenario.calls())
-    _lay(app.home / "applications", scenario.letters())
-    _lay(app.home / "prices", scenario.price_lists("2026-03"))
+        app.catalog.put_flow(scenario.flow(name))
+    lay(app.home / "calls", scenario.calls())
+    lay(app.home / "applications", scenario.letters())
+    lay(app.home / "prices", scenario.price_lists("2026-03"))
 
 
 def _report(app: App) -> None:
@@ -155,15 +160,6 @@ def _report(app: App) -> None:
         place.parent.mkdir(exist_ok=True)
         place.write_bytes(template)
     app.catalog.put_flow(flow)
-
-
-def _lay(folder: Path, files: Iterator[tuple[str, bytes]]) -> None:
-    """Put files into a watched folder, each whole at once; those that are there stay."""
-    folder.mkdir(exist_ok=True)
-    for name, data in files:
-        if not (folder / name).exists():
-            (folder / f".{name}").write_bytes(data)
-            (folder / f".{name}").rename(folder / name)
 
 
 def _drop(app: App, *, again: bool) -> None:
@@ -191,14 +187,15 @@ def _drop_again(app: App) -> None:
         time.sleep(0.2)
     _drop(app, again=True)
     if (app.home / "prices").exists():
-        _lay(app.home / "prices", scenario.price_lists("2026-04"))
+        lay(app.home / "prices", scenario.price_lists("2026-04"))
 
 
-def _greet(app: App, server: Server, password: str, form: str, out: TextIO) -> None:
+def _greet(app: App, server: Server, password: str, form: str, services: str, out: TextIO) -> None:
     print(f"Console   {server.url}", file=out)
     print(f"Sign in   {PERSON}", file=out)
     print(f"Password  {password}", file=out)
     print(f"A form    {server.url}{form}", file=out)
+    print(f"Services  {services} (stand-ins: contacts and tasks, a chat, an old accounting program)", file=out)
     print(f"Rows go to {app.home / 'ledger.xlsx'} and the table invoice_lines in {app.home / 'ledger.db'}.", file=out)
     print(
         f"Values are read by {app.default_model}{' (at a made-up price)' if app.default_model == NAME else ''}. More files: put them into {app.home / 'invoices'}. Ctrl-C stops.",

@@ -43,6 +43,12 @@ _ARGUMENTS = (
 )
 
 
+def installed() -> tuple[str, str] | None:
+    """Where Chromium and its driver are on this machine; None where one of them is not."""
+    chromium, driver = next((found for name in PLACES if (found := shutil.which(name))), None), shutil.which("chromedriver")
+    return (chromium, driver) if chromium is not None and driver is not None else None
+
+
 @contextmanager
 def browser(
     *, private: bool, proxy: str = "", trusted: str = "", width: int = 1280, height: int = 900, most: int = WHOLE
@@ -51,9 +57,10 @@ def browser(
     from selenium import webdriver  # a part of a second to load: only where a page is drawn
     from selenium.common.exceptions import WebDriverException
 
-    chromium, driver = next((found for name in PLACES if (found := shutil.which(name))), None), shutil.which("chromedriver")
-    if chromium is None or driver is None:
+    found = installed()
+    if found is None:
         raise FetchFailed("Pages are drawn by Chromium, which this machine does not have. Install it (chromium, chromium-driver).")
+    chromium, driver = found
     if not _AT_ONCE.acquire(timeout=PATIENCE):
         raise FetchFailed("As many browsers as there may be are at work already. It is tried again.", cause="busy")
     with ExitStack() as stack:

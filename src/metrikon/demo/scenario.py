@@ -18,6 +18,9 @@ CALLS = "visitor-line"
 POST = "garden-post"
 LISTS = "price-lists"
 REPORT = "month-report"
+TOURS = "tour-bookings"
+OLD_LEDGER = "old-ledger"
+TO_ENTER = "01-fernhill-nurseries.pdf"
 RIGHT = ".right.json"
 AGAIN = "sent-again"  # in the name of a file that repeats another in other bytes
 
@@ -98,9 +101,39 @@ def price_lists(month: str) -> Iterator[tuple[str, bytes]]:
     yield from ((path.name, path.read_bytes()) for path in sorted((folder() / "prices").glob(f"* {month}.html")))
 
 
-def judging_flow(name: str) -> str:
-    """A flow of the demo that judges: `CALLS`, `POST` or `LISTS`."""
+def flow(name: str) -> str:
+    """A flow of the demo, by its name."""
     return (folder() / "flows" / f"{name}.yaml").read_text("utf-8")
+
+
+def bookings() -> Iterator[tuple[str, bytes]]:
+    """The sheet of those who ask for a tour."""
+    yield from ((path.name, path.read_bytes()) for path in sorted((folder() / "bookings").glob("*.csv")))
+
+
+def to_enter() -> Iterator[tuple[str, bytes]]:
+    """An invoice that is typed into the old accounting program."""
+    yield TO_ENTER, document(TO_ENTER)
+
+
+def way_in() -> str:
+    """How the old accounting program is worked."""
+    return (folder() / "ways" / f"{OLD_LEDGER}.yaml").read_text("utf-8")
+
+
+def notes() -> dict[str, Any]:
+    """What is noted of the service of contacts and tasks."""
+    find = {"operation": "listContacts", "by": {"email": "email", "phone": "phone"}, "records": "data", "next": "next", "page": "cursor"}
+    contacts = {
+        "create": "makeContact",
+        "find": find,
+        "set": {"operation": "setContact", "id": "id"},
+        "telephones": ["phone"],
+        "country": "AT",
+        "found_within": 0,
+    }
+    headers = {"left": "X-RateLimit-Remaining", "again": "X-RateLimit-Reset"}
+    return {"records": {"contacts": contacts, "tasks": {"create": "makeTask", "once_header": "Idempotency-Key"}}, "rate_headers": headers}
 
 
 def report() -> tuple[str, str, bytes]:

@@ -31,7 +31,12 @@ class ChatServer:
 
     def __init__(self) -> None:
         self.rooms = {
-            each.id: each for each in (Room("!receipts:sandbox", "#receipts:sandbox"), Room("!trustees:sandbox", "#trustees:sandbox", encrypted=True))
+            each.id: each
+            for each in (
+                Room("!receipts:sandbox", "#receipts:sandbox"),
+                Room("!tours:sandbox", "#tours:sandbox"),
+                Room("!trustees:sandbox", "#trustees:sandbox", encrypted=True),
+            )
         }
         self.files: dict[str, tuple[str, bytes]] = {}
 

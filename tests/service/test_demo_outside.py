@@ -1,0 +1,63 @@
+"""The flows of the demo that write outside: each comes to its end with the stand-ins, once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import pytest
+
+from metrikon.app.assemble import App
+from metrikon.cli.demo_outside import connect, outside
+from metrikon.core.values.delimited import rows_of
+from metrikon.demo import scenario
+from metrikon.sandbox.services import Services, World
+from tests.helpers import at_rest
+
+
+@pytest.fixture
+def services() -> Iterator[Services]:
+    with outside(0) as made:
+        yield made
+
+
+@pytest.fixture
+def demo(house: Callable[..., App], services: Services) -> App:
+    """A house whose flows have done their work with the stand-ins."""
+    app = house(fetch_private=True)
+    connect(app, services)
+    app.start()
+    assert at_rest(app, 5, 90) == {"done": 5}
+    return app
+
+
+def test_tours_become_contacts_tasks_and_messages_and_their_rows_say_so(demo: App, services: Services) -> None:
+    world: World = services.world
+    contacts = {each["email"].lower(): each["phone"] for each in world.records.contacts.values()}
+    assert contacts == {
+        "ada.fenwick@mail.example": "+433165550134",
+        "jorge@ibarra.example": "+34600555017",
+        "linnea.brook@mail.example": "+436645550123",
+    }
+    assert len(world.records.contacts) == 3, "who asks twice is one contact"
+    assert sorted(each["title"] for each in world.records.tasks.values())[0] == "Answer Ada Fenwick: a tour for 12 on 2026-05-09"
+    assert len(world.records.tasks) == len(world.chat.rooms["!tours:sandbox"].events) == 4
+    heads, *rows = rows_of((demo.home / "bookings" / "tours.csv").read_bytes())
+    assert heads[-2:] == ["Contact", "Task"]
+    assert [row[0] for row in rows] == ["T-301", "T-302", "T-303", "T-304"]
+    assert rows[0][-2] == rows[3][-2] != rows[1][-2]
+
+
+def test_an_invoice_is_typed_into_the_old_program_with_its_paper(demo: App, services: Services) -> None:
+    [entered] = services.world.accounts.invoices
+    assert (entered["number"], entered["vendor"], entered["total"]) == ("FN-20417", "Fernhill Nurseries", "407.80")
+    assert entered["paper"] == scenario.document(scenario.TO_ENTER)
+
+
+def test_the_demo_starts_anew_with_other_stand_ins_and_repeats_nothing(demo: App, services: Services, house: Callable[..., App]) -> None:
+    demo.close()
+    with outside(0) as others:
+        app = house(fetch_private=True)
+        connect(app, others)
+        app.start()
+        assert at_rest(app, 5, 60) == {"done": 5}
+        assert others.world.records.contacts == {}
