@@ -69,6 +69,8 @@ class _Answers(BaseHTTPRequestHandler):
             self._send(302, b"", ("Location", self.server.lead_to))
         elif self.server.down:
             self._send(503, b"down", *([("Retry-After", self.server.retry_after)] if self.server.retry_after else []))
+        elif path == "/nowhere":
+            self._send(404, b"there is no such page")
         else:
             self._send(200, b'["Rosa", "Ilex"]') if right.get(path) else self._send(401, b"who are you?")
 
@@ -201,6 +203,16 @@ def test_a_connection_that_begins_to_fail_is_noted_by_what_calls_and_so_is_its_e
     garden.down = False
     assert service.client.wait(run).state == "stopped"
     assert service.client.connection("plants")["failing_since"] is None
+
+
+def test_a_page_that_is_not_there_is_no_failing_of_its_connection(service: Running, garden: Garden) -> None:
+    service.client.put_connection("connection", garden.url, way="query", secret=SECRET, sent_as="key", probe="query/plants")
+    assert "answered 404" in _asked(service.app, "nowhere")
+    assert service.client.connection("connection")["failing_since"] is None
+    assert "answered 401" in _asked(service.app, "basic/plants")
+    assert service.client.connection("connection")["failing_since"] is not None
+    assert "answered 404" in _asked(service.app, "nowhere")
+    assert service.client.connection("connection")["failing_since"] is None
 
 
 def _asked(app: App, path: str = "query/plants?season=spring") -> str:

@@ -8,10 +8,11 @@ import pytest
 
 from metrikon.app.assemble import App
 from metrikon.cli.demo_outside import connect, outside
+from metrikon.client import ServiceError
 from metrikon.core.values.delimited import rows_of
 from metrikon.demo import scenario
 from metrikon.sandbox.services import Services, World
-from tests.helpers import at_rest
+from tests.helpers import Running, at_rest
 
 
 @pytest.fixture
@@ -51,6 +52,23 @@ def test_an_invoice_is_typed_into_the_old_program_with_its_paper(demo: App, serv
     [entered] = services.world.accounts.invoices
     assert (entered["number"], entered["vendor"], entered["total"]) == ("FN-20417", "Fernhill Nurseries", "407.80")
     assert entered["paper"] == scenario.document(scenario.TO_ENTER)
+
+
+def test_what_goes_out_by_steps_is_told_of_a_flow_and_a_way_in_names_its_connection(
+    demo: App, services: Services, running: Callable[..., Running]
+) -> None:
+    demo.close()
+    service = running(fetch_private=True)
+    goes = {each["name"]: each["goes"] for each in service.client.flows()}
+    assert goes["old-ledger"] == ["a program’s screen (old-ledger)"]
+    assert goes["tour-bookings"] == ["contacts of crm", "tasks of crm", "the file bookings/tours.csv", "the room #tours:sandbox"]
+    assert {each["name"]: each["flows"] for each in service.client.connections()} == {
+        "accounts": ["old-ledger"],
+        "chat": ["tour-bookings"],
+        "crm": ["tour-bookings"],
+    }
+    with pytest.raises(ServiceError, match="The connection accounts is named by old-ledger"):
+        service.client.remove_connection("accounts")
 
 
 def test_the_demo_starts_anew_with_other_stand_ins_and_repeats_nothing(demo: App, services: Services, house: Callable[..., App]) -> None:

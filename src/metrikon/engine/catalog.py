@@ -238,7 +238,15 @@ class Catalog:
             return []  # kept by an older version of the program
         said = [each.form for each in (*flow.intakes, *flow.destinations.values()) if isinstance(each.form, Form)]
         outside = [("connection", str(value)) for form in said for _, _, _, value in fields(form, "connection") if value]
-        return [*outside, *(used for step in every_step(flow.steps) for used in step.kind.uses(step.parameters))]
+        named = [*outside, *(used for step in every_step(flow.steps) for used in step.kind.uses(step.parameters))]
+        return [*named, *(("connection", self._connection_of(way)) for what, way in named if what == "way in")]
+
+    def _connection_of(self, way: str) -> str:
+        """The connection by which a way in signs in; nothing where there is none of that name."""
+        try:
+            return str(self._ways.get(way)[0].connection) if self._ways is not None else ""
+        except KeyError:
+            return ""
 
     def touched(self, name: str, text: str | None = None) -> list[tuple[str, list[Problem]]]:
         """The flows that extract a record type, each with what would be wrong with it if the type were as in `text`.

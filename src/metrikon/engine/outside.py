@@ -31,6 +31,7 @@ from metrikon.ports.model import ModelDown
 from metrikon.store.database import Database
 
 T = TypeVar("T")
+NOT_LET_IN = (401, 403, 407)
 LONGEST_WAIT = 3600.0  # seconds that a server may ask to wait
 
 
@@ -137,7 +138,8 @@ class Outside:
             self._breaker.bad(name) if error.cause else self._breaker.left(name)
             if error.wait:
                 self._leave(name, error.wait)
-            self.connections.came(name, str(error))
+            answers = not error.cause and error.status and error.status not in NOT_LET_IN  # what was asked for is not there: the service is
+            self.connections.came(name, "" if answers else str(error))
             self._note(name, method, url, began, error.status, 0, str(error))
             raise
         self._breaker.good(name)

@@ -111,7 +111,7 @@ class Kind:
     something open that is closed when its run ends. `waits`: what people read while its
     end is awaited. `late`: what it gives, from its parameters, when its time is over; without one, or with None, it has then failed. `uses`: what is
     kept here that it names, each with what it is: "record type", "decision table", "list". `asks`: what it asks a model for. `writes`: the rows that it writes: name of the destination, column and value, and whether one is made where none is. `tell`: a step in one plain sentence made from its parameters; `would`: what it would do, from its
-    filled parameters, where it is only tried: a step that changes something outside has one, and is not done then; `ways`: a sentence for
+    filled parameters, where it is only tried: a step that changes something outside has one, and is not done then; `goes`: what goes out by it besides rows, in a few words; `ways`: a sentence for
     each block of steps within it, in order.
     """
 
@@ -136,6 +136,7 @@ class Kind:
     writes: Callable[[Any], Iterable[tuple[str, Mapping[str, Any], bool]]] | None = None
     tell: Callable[[Any], str] | None = None
     would: Callable[[Mapping[str, Any]], str] | None = None
+    goes: Callable[[Any], str] | None = None
     ways: Callable[[Any], Sequence[str]] = lambda parameters: ()
     control: Control | None = None
     version: int = 1

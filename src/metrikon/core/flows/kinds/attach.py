@@ -50,6 +50,7 @@ KIND = Kind(
     outward=True,
     uses=lambda parameters: [("connection", parameters.connection)],
     tell=_tell,
+    goes=lambda parameters: f"files of {parameters.records} of {parameters.connection}",
     would=lambda values: (
         f"The file {values['name']} would be given to the record with {', '.join(f'{field} {value}' for field, value in values['by'].items())}."
     ),

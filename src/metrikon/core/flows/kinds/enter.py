@@ -62,5 +62,6 @@ KIND = Kind(
     outward=True,
     uses=lambda parameters: [("way in", parameters.way)],
     tell=lambda parameters: f"{'Try to enter' if parameters.dry else 'Enter'} {shown(parameters.key)} by the way in {parameters.way}, once.",
+    goes=lambda parameters: "" if parameters.dry else f"a program’s screen ({parameters.way})",
     would=lambda values: f"{readable(values['key'])} would be entered by the way in {values['way']}.",
 )

@@ -76,5 +76,6 @@ KIND = Kind(
         ("connection", each) for each in (parameters.connection, parameters.sent.connection if parameters.sent else None) if each
     ],
     tell=_tell,
+    goes=lambda parameters: f"mails by {parameters.connection}",
     would=lambda values: f"A mail would be sent to {shown(values['to'])}: “{values['subject']}”.",
 )

@@ -64,5 +64,6 @@ KIND = Kind(
     outward=True,
     uses=lambda parameters: [("connection", parameters.connection)],
     tell=_tell,
+    goes=lambda parameters: f"the room {shown(parameters.room)}" if parameters.room else f"the service of {parameters.connection}",
     would=lambda values: f"It would be posted to {values.get('room') or values['connection']}.",
 )

@@ -59,5 +59,6 @@ KIND = Kind(
     outward=True,
     uses=lambda parameters: [("connection", parameters.connection)] if parameters.connection else [],
     tell=_tell,
+    goes=lambda parameters: f"files{f' of {parameters.connection}' if parameters.connection else ''}: {shown(parameters.to)}",
     would=lambda values: f"The file would be saved as {values['to']}.",
 )
