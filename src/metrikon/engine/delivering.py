@@ -148,7 +148,7 @@ class Deliveries:
             self._cut_off(destination, rows, str(error))
             return
         except Busy as error:
-            self._failed(rows, str(error), again=True, short=bool(short_of(error)) or error.turn, wait=error.wait)
+            self._later(rows, error)
             return
         except Broken as error:
             self._adapters.pop(destination, None)
@@ -175,10 +175,11 @@ class Deliveries:
         count, reason = len(error.receipts), error.reason
         if count:
             self._written(rows[:count], list(error.receipts))
-        if isinstance(reason, Busy | Unusable):
-            later = isinstance(reason, Busy)
-            turn, wait = (reason.turn, reason.wait) if isinstance(reason, Busy) else (False, None)
-            self._failed(rows[count:], str(reason), again=later, short=turn, wait=wait)
+        if isinstance(reason, Busy):
+            self._later(rows[count:], reason)
+            return
+        if isinstance(reason, Unusable):
+            self._failed(rows[count:], str(reason), again=False)
             return
         if isinstance(reason, Unsure):
             self._cut_off(destination, rows[count : count + 1], str(reason))
@@ -290,13 +291,14 @@ class Deliveries:
         finally:
             BEHALF.reset(mine)
 
-    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, short: bool = False, wait: float | None = None) -> None:
-        """A batch was not taken: try it again later, however often when it was `short` of something (room, its turn), or give it up and let its runs park.
+    def _later(self, rows: list[dict[str, Any]], error: Busy) -> None:
+        """The destination takes them later: what the machine was short of, and that it was not one's turn, counts as no try."""
+        self._failed(rows, str(error), again=True, counted=not short_of(error) and not error.turn, wait=error.wait)
 
-        `wait`: seconds that its destination asked for.
-        """
+    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, counted: bool = True, wait: float | None = None) -> None:
+        """A batch was not taken: try it again later, or give it up and let its runs park. `counted`: it was one of its tries; `wait`: seconds that its destination asked for."""
         now = self._clock.now()
-        over = [row for row in rows if not again or (not short and row["attempts"] + 1 >= row["most_attempts"])]
+        over = [row for row in rows if not again or (counted and row["attempts"] + 1 >= row["most_attempts"])]
         later = [row for row in rows if row not in over]
 
         def job(connection: Connection) -> None:
@@ -313,8 +315,8 @@ class Deliveries:
             if later:
                 tries = max(row["attempts"] for row in later)
                 own = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
-                due = now + int(1000 * (own if wait is None else max(wait, 0.0 if short else own)))
-                deliveries.failed(connection, [row["key"] for row in later], message, due, counted=not short)
+                due = now + int(1000 * (own if wait is None else max(wait, own if counted else 0.0)))
+                deliveries.failed(connection, [row["key"] for row in later], message, due, counted=counted)
                 for run_id in {row["run_id"] for row in later}:
                     runs.told_why(connection, run_id, message)
 
