@@ -94,8 +94,10 @@ class BrowserScreen:
 
     def choose(self, place: Place, option: str, otherwise: str) -> str:
         with _Telling():
-            element = self._found(place, "list").element
-            found = self._run("return metrikon.choose(arguments[0], arguments[1], arguments[2])", element, option, otherwise)
+            found = self._run(_CHOOSE, place, option, otherwise)  # where it is there already: found and chosen in one
+            if found is None:
+                element = self._found(place, "list").element
+                found = self._run("return metrikon.choose(arguments[0], arguments[1], arguments[2])", element, option, otherwise)
             if found is None:
                 known = self._run("return metrikon.options(arguments[0])", element)
                 raise ScreenStopped(
@@ -249,6 +251,10 @@ def _must_answer(state: str) -> None:
 
 _GONE = re.compile(r" status=50[234]$")
 _KINDS = {"field": "field", "list": "list", "button": "button", "file": "field for files", "password": "field for a password"}
+_CHOOSE = """
+const found = metrikon.find(arguments[0], 'list');
+return found.length === 1 ? metrikon.choose(found[0], arguments[1], arguments[2]) : null;
+"""
 _SET = """
 const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
 set.call(arguments[0], arguments[1]);
