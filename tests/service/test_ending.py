@@ -103,6 +103,20 @@ def test_a_service_that_ends_takes_no_more(monkeypatch: pytest.MonkeyPatch) -> N
     asking.join(10)
 
 
+def test_a_service_whose_loop_has_failed_lets_go_of_its_address() -> None:
+    here = Waiting()
+    channels._map_of(here.server)[10_000] = None  # what no loop can look at
+    with pytest.MonkeyPatch.context() as quiet:
+        quiet.setattr(threading, "excepthook", lambda told: None)
+        here.server.trigger.pull_trigger()
+        here.thread.join(10)
+    del channels._map_of(here.server)[10_000]
+    assert not here.thread.is_alive()
+    channels.end(here.server, here.thread)
+    with pytest.raises(httpx.ConnectError):
+        httpx.get(here.url)
+
+
 def test_ending_twice_is_ending_once() -> None:
     here = Waiting()
     channels.end(here.server, here.thread)

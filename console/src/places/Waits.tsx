@@ -48,7 +48,7 @@ function First({ row, flow, say, busy, behind }: { behind: boolean; row: Row; fl
 }
 
 function MayHaveGone({ row, run, say, busy }: { row: Row; run: string; say: (what: string) => void; busy: boolean }): ReactNode {
-  const there = useQuery({ queryKey: ["there-now", run], queryFn: () => call<ThereNow>("GET", `/api/runs/${run}/there-now`) });
+  const there = useQuery({ queryKey: ["there-now", run], queryFn: () => call<ThereNow>("GET", `/api/runs/${run}/there-now`), refetchOnWindowFocus: false });
   return (
     <section aria-label="What may have gone out" style={{ padding: "12px 14px", borderBottom: "1px solid var(--hair)" }}>
       <p style={{ margin: "0 0 8px" }}>

@@ -71,10 +71,10 @@ def end(server: Any, loop: threading.Thread | None = None) -> None:
 
     `loop`: the thread in which the server runs, if not this one. Whoever still answers after `LAST` seconds reaches nobody.
     """
-    if loop is None:
+    if loop is None or not loop.is_alive():
         server.ending.set()
         _end(server)
-    elif loop.is_alive() and not server.ending.is_set():
+    elif not server.ending.is_set():
         server.ending.set()
         for each in list(_listening(server)):
             each.pull_trigger()  # it wakes up to it
