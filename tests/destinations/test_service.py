@@ -89,6 +89,17 @@ def test_a_caller_is_found_by_the_number_however_it_is_spelled(kept: str, told: 
     assert [each["name"] for each in made.find({"phone": told}, 5)] == ["Ada"]
 
 
+def test_a_number_that_the_service_does_not_look_for_is_asked_for_once_and_compared_here(house: House) -> None:
+    contacts = {**NOTES["records"]["contacts"], "telephones": ["phone"], "country": "AT"}
+    house.app.describing.note("crm", {"records": {**NOTES["records"], "contacts": contacts}})
+    house.held.contacts["1"] = {"id": "1", "email": "ada@x.example", "phone": "+43 316 5550134", "made_at": 0}
+    house.held.calls.clear()
+    made = house.records("contacts")
+    assert [each["id"] for each in made.find({"email": "ada@x.example", "phone": "0316 5550134"}, 5)] == ["1"]
+    assert list(made.find({"email": "ada@x.example", "phone": "0316 999123"}, 5)) == []
+    assert len(house.held.calls) == 2
+
+
 def test_a_number_is_written_in_the_form_of_e164(house: House) -> None:
     made = house.records("callers", ("phone",))
     assert made.write([Row("k", {"email": "bo@x.example", "phone": "0664 123 45 67"})])[0].result == "written"

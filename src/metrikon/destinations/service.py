@@ -190,8 +190,9 @@ class ServiceDestination(Usual):
     def _alike(self, where: Mapping[str, Any]) -> Iterator[Any]:
         """Records that hold these values; telephone numbers are looked for in each way that people spell them, until some are found."""
         ways: list[Mapping[str, Any]] = [where]
+        asked = self._notes.find.by if self._notes.find else {}
         for field in self._notes.telephones:
-            if where.get(field):
+            if where.get(field) and asked.get(field):  # whatever is not asked for by it is compared here, however it is spelled
                 ways = [{**way, field: spelled} for way in ways for spelled in spellings(str(where[field]))]
         for way in ways:
             found = False
