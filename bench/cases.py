@@ -74,10 +74,10 @@ class Case:
         return Index(self.document)
 
 
-def cases(folder: Path, only: str = "", share: float = 1.0, seed: int = 0, kept: Path | None = None) -> Iterator[Case]:
-    """The cases in a folder by name; a share of them, drawn by the seed, where that is wanted."""
+def cases(folder: Path, only: str = "", share: float = 1.0, seed: int = 0, kept: Path | None = None, rest: bool = False) -> Iterator[Case]:
+    """The cases in a folder by name; a share of them, drawn by the seed, where that is wanted, or the `rest` that was not drawn."""
     found = [Case(each, kept) for each in sorted(folder.iterdir()) if (each / "truth.json").exists() and each.name.startswith(only)]
     if share < 1.0:
         drawn = set(random.Random(seed).sample(range(len(found)), max(1, round(share * len(found)))))
-        found = [each for number, each in enumerate(found) if number in drawn]
+        found = [each for number, each in enumerate(found) if (number in drawn) != rest]
     return iter(found)

@@ -18,7 +18,6 @@ import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
-from decimal import Decimal
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -28,6 +27,7 @@ from metrikon.core.documents.text import document_text
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.checks import doubtful, doubts
+from metrikon.core.records.confidence import UNATTENDED
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType
 from metrikon.core.trials.score import Score, score_record
@@ -40,7 +40,6 @@ from metrikon.ports.model import Model, ModelAnswer, ModelDown, ModelRequest, Us
 
 PLAIN = "Extract the data of this document as JSON that follows the JSON Schema. Give null for what the document does not say. Answer with JSON only."
 TODAY = "2026-11-26"
-LEAST = Decimal("0.6")  # the confidence below which a person must look, as flows have it when they say nothing
 
 
 @dataclass
@@ -138,7 +137,7 @@ def ours(case: Case, model: Model, second: Model | None = None) -> Side:
 
 def unattended(kind: RecordType, reading: Reading) -> bool:
     """Whether a flow would write a record without a person, at the least confidence that flows have when they say nothing."""
-    return not stops(reading.findings) and not doubtful(kind, reading.record, doubts(kind, reading.evidence), LEAST, set())
+    return not stops(reading.findings) and not doubtful(kind, reading.record, doubts(kind, reading.evidence), UNATTENDED, set())
 
 
 def plain(case: Case, model: Model) -> Side:
@@ -238,7 +237,7 @@ def _page(size: str, sides: Mapping[str, list[Side]]) -> str:
         "",
         f"Made by hand with `python -m bench.real` on {date.today().isoformat()}: {size}, against one plain prompt with the same model (text, schema,",
         "answers locked to it). *Invented*: given where the document says nothing, of the values that have nothing (in brackets: of all values",
-        f"given). *Through*: would be written unattended, at the least confidence that flows have when they say nothing ({LEAST}).",
+        f"given). *Through*: would be written unattended, at the least confidence that flows have when they say nothing ({UNATTENDED}).",
         "",
         "| kind | | documents | precision | recall | F1 | invented | wholly right | of them through | wrong of all written unattended | tokens (median) |",
         "|---|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|",

@@ -15,8 +15,11 @@ from metrikon.cli.common import CommandFailed, plain, print_json, settings_from,
 from metrikon.cli.reading import READABLE, passwords_in, read_together, refused, with_passwords
 from metrikon.core.documents.model import Document
 from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.settle import Reading
 from metrikon.core.extraction.several import cut
 from metrikon.core.records import evidence, findings
+from metrikon.core.records.checks import doubtful, doubts
+from metrikon.core.records.confidence import UNATTENDED
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import leaves
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
@@ -73,19 +76,26 @@ def run_extract(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     finally:
         models.close()
     reading = found.reading
+    every = as_a_flow_would(kind, reading)
     if given.json:
         usage = {**found.usage.as_json(), "model": found.model, "changes": list(reading.changes)}
         shown = {
             "record": reading.record,
             "evidence": evidence.as_json(reading.evidence),
-            "findings": findings.as_json(reading.findings),
+            "findings": findings.as_json(every),
             "usage": usage,
             "stages": [msgspec.to_builtins(each) for each in reading.stages],
         }
         print_json(shown, out)
     else:
-        _show(found, kind, out)
-    return 3 if findings.stops(reading.findings) else 0
+        _show(found, every, out)
+    return 3 if findings.stops(every) else 0
+
+
+def as_a_flow_would(kind: RecordType, reading: Reading) -> list[Finding]:
+    """The findings of a reading with those of values that a flow's check, where it says nothing else, would not let through."""
+    told = {pointer for each in reading.findings for pointer in each.fields}
+    return [*reading.findings, *doubtful(kind, reading.record, doubts(kind, reading.evidence), UNATTENDED, told)]
 
 
 def _one_of(document: Document, number: int) -> Document:
@@ -104,7 +114,7 @@ def _named(models: Mapping[str, Model], name: str) -> Model:
     return models[name]
 
 
-def _show(found: Extracted, kind: RecordType, out: TextIO) -> None:
+def _show(found: Extracted, every: Sequence[Finding], out: TextIO) -> None:
     reading = found.reading
     rows = []
     for pointer, value in leaves(reading.record):
@@ -113,9 +123,9 @@ def _show(found: Extracted, kind: RecordType, out: TextIO) -> None:
         rows.append([pointer[1:], plain(value), f"{given.confidence:.2f}" if given else "", where])
     table(rows, ["field", "value", "sure", "evidence"], out)
     print(file=out)
-    for level, message in told(reading.findings):
+    for level, message in told(every):
         print(f"{level}: {message}", file=out)
-    if not reading.findings:
+    if not every:
         print("Nothing was found wrong.", file=out)
     print("\nHow it was read", file=out)
     table([[each.name, each.outcome] for each in reading.stages], ["stage", "what came of it"], out)

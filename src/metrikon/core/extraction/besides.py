@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
-from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.index import Index, Place
 from metrikon.core.records.adding import shown_product
 from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.types import Field, RecordType
@@ -53,8 +53,26 @@ def _certain(pointer: str, fields: Sequence[Field], rows: Sequence[Any], besides
     told = len(texts) == 1 or {concept_of(each) for each in texts} == {"description", "detail"}
     parted = len(texts) > 1 or bool(_OF_LINES.search(str(texts[0].schema.get("description") or ""))) if texts else False
     lines = not parted or all(_one_line(pointer, n, each, besides, index) for n in range(len(rows)) for each in texts)
-    return filled and told and lines and add_up(fields, rows, index)
+    return filled and told and lines and add_up(fields, rows, index) and _nothing_between(pointer, rows, texts, besides, index)
 
+
+def _nothing_between(pointer: str, rows: Sequence[Any], texts: Sequence[Field], besides: Besides, index: Index) -> bool:
+    """Whether no line stands between the rows that belongs to none of them, and each text says what it is in a word.
+
+    What stands between may be a heading, an article's number, a second line of a description: a person or a model must say.
+    """
+    if any(not _WORD.search(_UNITS.sub("", str(row.get(each.name) or ""))) for row in rows for each in texts):
+        return False
+    own = {(place.page, index.pages[place.page].line_of[word]) for at, place in besides.places.items() if at.startswith(f"{pointer}/") for word in place.words}
+    for number in {page for page, _ in own}:
+        lines = [line for page, line in own if page == number]
+        if len(set(lines)) < max(lines) - min(lines) + 1:
+            return False
+    return True
+
+
+_WORD = re.compile(r"[^\W\d_]{3}")
+_UNITS = re.compile(r"\b\d+(?:[.,]\d+)?\s?(?:kg|g|mg|ml|cl|l|mm|cm|m|km|h|std|stk|pcs|pce|pz|ud|szt)\b\.?", re.IGNORECASE)
 
 def add_up(fields: Sequence[Field], rows: Sequence[Any], index: Index) -> bool:
     """Whether every row shows quantity × price = amount, and the amounts come to a total that is printed."""
@@ -73,52 +91,46 @@ def add_up(fields: Sequence[Field], rows: Sequence[Any], index: Index) -> bool:
 def merged_rows(
     pointer: str, fields: Sequence[Field], written: Sequence[Any], besides: Besides, index: Index
 ) -> tuple[list[dict[str, Any]], dict[str, Place]] | None:
-    """Rows that add up as they were read besides, filled with what only the model's rows have; None where those do not add up.
+    """A model's rows, one for one those that add up as they were read besides, with the places of their print.
 
-    Figures are those of the print; a text is the model's where it stands in the print of its row and is not all of it.
+    A value of the model that is printed on the lines of its row is kept; a figure that is not gives way to the print. None where the
+    rows are not as many, or those read besides do not add up: then the model's stand.
     """
     rows = besides.record.get(pointer[1:])
-    if not isinstance(rows, list) or not add_up(fields, rows, index):
+    if not isinstance(rows, list) or len(rows) != len(written) or not add_up(fields, rows, index):
         return None
     made: list[dict[str, Any]] = []
     places: dict[str, Place] = {}
-    for number, row in enumerate(rows):
-        other = _partner(row, number, rows, written, fields)
-        filled: dict[str, Any] = {}
+    for number, (row, other) in enumerate(zip(rows, written, strict=True)):
+        above = f"{pointer}/{number}"
+        lines = _lines_of(above, besides, index)
+        filled = dict(other) if isinstance(other, Mapping) else {}
         for each in fields:
-            own, theirs = row.get(each.name), other.get(each.name)
-            taken = theirs is not None and (own is None or (each.kind == "text" and _within(theirs, row, fields)))
-            value = theirs if taken else own
-            if value is not None:
-                filled[each.name] = value
-            at = f"{pointer}/{number}/{each.name}"
-            print_of = next(
-                (f for f in fields if f.kind == "text" and theirs is not None and squeezed(str(theirs)) in squeezed(str(row.get(f.name) or ""))), each
-            )
-            behind = f"{pointer}/{number}/{print_of.name}" if taken and own is not None else at
-            if behind in besides.places and (not taken or own is not None):
-                places[at] = besides.places[behind]
-        made.append(filled)
+            own, theirs = row.get(each.name), filled.get(each.name)
+            at = f"{above}/{each.name}"
+            if own is None or at not in besides.places:
+                continue
+            if theirs == own:
+                places[at] = besides.places[at]
+            elif each.kind == "amount" and (theirs is None or not _on_lines(theirs, lines, index)) and (theirs is not None or not each.nullable):
+                filled[each.name] = own
+                places[at] = besides.places[at]
+        made.append({each.name: filled[each.name] for each in fields if filled.get(each.name) is not None})
     return made, places
 
 
-def _within(theirs: Any, row: Mapping[str, Any], fields: Sequence[Field]) -> bool:
-    """Whether a model's text is a part of the print of its row, and not several of its texts together."""
-    texts = [squeezed(str(row[each.name])) for each in fields if each.kind == "text" and row.get(each.name)]
-    wanted = squeezed(str(theirs))
-    return len(wanted) > 2 and any(wanted in text for text in texts)
+def _lines_of(above: str, besides: Besides, index: Index) -> set[tuple[int, int]]:
+    """The lines on which a row stands, with one before and after: what belongs to it may stand there."""
+    found = {(place.page, index.pages[place.page].line_of[word]) for at, place in besides.places.items() if at.startswith(f"{above}/") for word in place.words}
+    return {(page, line + near) for page, line in found for near in (-1, 0, 1)}
 
 
-def _partner(row: Mapping[str, Any], number: int, rows: Sequence[Any], written: Sequence[Any], fields: Sequence[Field]) -> Mapping[str, Any]:
-    """The model's row that is meant: the one at the same place, or the one that has most values of it."""
-    others = [each for each in written if isinstance(each, Mapping)]
-    if len(others) == len(rows):
-        return others[number]
-    scored: list[tuple[int, Mapping[str, Any]]] = [
-        (sum(row.get(f.name) is not None and row.get(f.name) == each.get(f.name) for f in fields), each) for each in others
-    ]
-    best = max(scored, key=lambda pair: pair[0], default=(0, {}))
-    return best[1] if best[0] >= 2 else {}
+def _on_lines(value: Any, lines: set[tuple[int, int]], index: Index) -> bool:
+    """Whether a figure is printed on some lines, with its sign or without."""
+    if not isinstance(value, Decimal | int):
+        return False
+    places = [*index.numbers.get(Decimal(value), ()), *index.numbers.get(-Decimal(value), ())]
+    return any((place.page, index.pages[place.page].line_of[word]) in lines for place in places for word in place.words)
 
 
 def _one_line(pointer: str, number: int, text: Field, besides: Besides, index: Index) -> bool:

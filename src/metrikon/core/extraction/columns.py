@@ -25,6 +25,7 @@ LONG_CELL = 60  # characters of a cell that holds more than one value
 MOST_MARK = 3  # letters of a mark that stands in a column or not
 CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
 SEEN = 40  # rows from which it is told what a column holds
+FEW_ROWS = 8  # rows of a table that are written out: columns and odd rows told would cost as much
 MOST_ODD = 12  # rows that look unlike the others and are shown one by one
 
 
@@ -45,13 +46,25 @@ class ListTable:
         texts = [cell.text for cell in self.table.header]
         return [text if text and texts.count(text) == 1 else f"column {n}" for n, text in enumerate(texts, 1)]
 
+    def worth_asking(self, index: Index) -> bool:
+        """Whether it costs less to ask for its columns than for its rows, and its cells are what is meant.
+
+        Few rows are written out by a model as cheaply, and better: it parts what stands in one cell. A cell of several lines holds more
+        than one value.
+        """
+        texts = [cell for row in self.table.rows for cell in row if cell.words and not has_digit(cell.text)]
+        wrapped = sum(1 for cell in texts if len({index.pages[cell.page].line_of[word] for word in cell.words}) > 1)
+        return len(self.table.rows) > FEW_ROWS and wrapped * 5 <= len(texts)
+
     @cached_property
     def odd(self) -> list[int]:
         """Rows (from 0) that lack what most rows have: they may be notes or sums."""
         width = len(self.table.header)
         filled = [sum(1 for row in self.table.rows if n < len(row) and row[n].words) for n in range(width)]
         usual = [n for n in range(width) if filled[n] * 10 >= 8 * len(self.table.rows)]
-        found = [k for k, row in enumerate(self.table.rows) if any(n >= len(row) or not row[n].words for n in usual)]
+        cells = [sum(1 for cell in row if cell.words) for row in self.table.rows]
+        half = max(cells, default=0) / 2  # sums below few rows are as many as the rows, but never as full
+        found = [k for k, row in enumerate(self.table.rows) if cells[k] <= half or any(n >= len(row) or not row[n].words for n in usual)]
         return found[:MOST_ODD] if len(self.table.rows) > 2 else []
 
 

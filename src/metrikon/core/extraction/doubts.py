@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import copy
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import Any
 
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.ground import places
 from metrikon.core.extraction.index import Index, squeezed
 from metrikon.core.extraction.orders import order_lines
 from metrikon.core.extraction.placed import said_of
@@ -129,13 +127,13 @@ _FAX = re.compile(r"fax|telecop", re.IGNORECASE)
 INVENTED = {"phone": "phone", "mail": "mail", "iban": "iban", "web address": "web address"}
 
 
-def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index, asking: Asking) -> dict[str, Finding]:
+def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> dict[str, Finding]:
     """Values that can only be invented, by pointer: they stay as a suggestion beside an empty field.
 
-    A telephone number, an address or an account that stands nowhere, and the day of the run. It stops the record where the document
-    holds something of that kind that may have been meant, or where the field must have a value.
+    What no value of its kind looks like; and a telephone number, an address or an account that stands nowhere, of a field that may be
+    empty, where the document holds nothing of that kind at all, in whatever spelling. Where it does, the value stays and is doubted.
     """
-    found = dict(_given_twice(kind, record, evidence, index))
+    found = {}
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
         value = get(record, pointer)
@@ -148,28 +146,11 @@ def inventions(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, 
             continue
         if each.found:
             continue
-        today = field.kind in ("date", "moment") and value[:10] == asking.today
-        if today or (field.kind in INVENTED and not (field.kind == "mail" and _read_out(index))):
-            held = _holds_any(field.kind, index)
-            stop = held or not (field.nullable or not field.required)
+        optional = field.nullable or not field.required
+        if optional and field.kind in INVENTED and not _holds_any(field.kind, index) and not (field.kind == "mail" and _read_out(index)):
             message = f"{kind.titled(pointer)} was given as {value}, which stands nowhere in the document; the field was left empty."
-            found[pointer] = Finding("unsupported", "stop" if stop else "warn", message, (pointer,), {"suggested": value})
+            found[pointer] = Finding("unsupported", "warn", message, (pointer,), {"suggested": value})
     return found
-
-
-def _given_twice(kind: RecordType, record: dict[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[tuple[str, Finding]]:
-    """Telephone numbers that stand once and are given for several fields: the first of them keeps it, those that may be empty do not."""
-    first: dict[str, Field] = {}
-    for each in kind.header:
-        value = get(record, each.shape)
-        if each.kind != "phone" or not isinstance(value, str) or each.shape not in evidence or evidence[each.shape].how in ("person", "list"):
-            continue
-        other = first.setdefault(value, each)
-        if other is each or not (each.nullable or not each.required):
-            continue
-        if len({(place.page, place.words[0]) for place in places(each, value, index)}) == 1:
-            message = f"{each.title} was given as {value}, which stands once and was given for {other.title} too; the field was left empty."
-            yield each.shape, Finding("same words", "stop", message, (each.shape,), {"suggested": value})
 
 
 def _read_out(index: Index) -> bool:
@@ -202,10 +183,15 @@ def _not_named(field: Field, index: Index) -> str | None:
     return "no fax number, for the document names none"
 
 
+_AT = re.compile(r"@|\W(?:at|ät|arroba|chiocciola|arobase|apenstaartje|snabel-?a|małpa|zavin[aá]č|klammeraffe)\W", re.IGNORECASE)
+_WEB = re.compile(r"www|\.(?:[a-z]{2,8})\b|\bdot\b|\bpunkt\b|\bpunto\b", re.IGNORECASE)
+
+
 def _holds_any(kind: str, index: Index) -> bool:
     """Whether the document holds a value of a kind at all."""
     if kind in ("date", "moment"):
         return bool(index.dates)
     if kind in ("mail", "web address"):
-        return any(("@" if kind == "mail" else "www.") in word.text for page in index.document.pages for word in page.words)
+        sign = _AT if kind == "mail" else _WEB
+        return any(sign.search(line.text) for page in index.document.pages for line in page.lines) or bool(index.document.links)
     return any(sum(c.isdigit() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)

@@ -47,8 +47,11 @@ def complete(index: Index) -> bool:
     return any(fact.source in INVOICES for fact in index.document.facts)
 
 
-def known(kind: RecordType, index: Index, coercion: Coercion) -> list[Known]:
-    """The header fields of a record type that the document's facts answer, each fitted to its type."""
+def known(kind: RecordType, index: Index, coercion: Coercion, guess: bool = False) -> list[Known]:
+    """The header fields of a record type that the document's facts answer, each fitted to its type.
+
+    A fact that is paired by what its name means alone answers only where nobody can be asked (`guess`): a wrong pairing is worse than none.
+    """
     facts = [fact for fact in index.document.facts if fact.source in SOURCES and not fact.row]
     if not facts:
         return []
@@ -61,7 +64,7 @@ def known(kind: RecordType, index: Index, coercion: Coercion) -> list[Known]:
         names = (fold(name) for name in (field.title, field.name.replace("_", " "), *field.labels))
         fact = next((by_term[term] for term in field.ours.get("terms", ()) if term in by_term), None)
         fact = fact or next((by_name[name] for name in names if name in by_name), None)
-        if fact is None and not (field.ours.get("terms") or field.ours.get("labels")):
+        if fact is None and guess and not (field.ours.get("terms") or field.ours.get("labels")):
             fact = _meant(field, facts)
         value = coercion.leaf(field, fact.value) if fact else None
         if fact and value is not None:
@@ -87,8 +90,8 @@ def _meant(field: Field, facts: list[Fact]) -> Fact | None:
     return best[1] if best else None
 
 
-def known_rows(kind: RecordType, index: Index, coercion: Coercion) -> dict[str, FactRows]:
-    """The rows that facts give, for each list whose required fields they answer in every row."""
+def known_rows(kind: RecordType, index: Index, coercion: Coercion, guess: bool = False) -> dict[str, FactRows]:
+    """The rows that facts give, for each list whose required fields they answer in every row; `guess` as in `known`."""
     by_row: dict[int, dict[str, Fact]] = {}
     for fact in index.document.facts:
         if fact.row and fact.term and fact.source in INVOICES:
@@ -101,14 +104,14 @@ def known_rows(kind: RecordType, index: Index, coercion: Coercion) -> dict[str, 
             row: dict[str, Any] = {}
             for field in fields:
                 said = next((by_row[number][term] for term in field.ours.get("terms", ()) if term in by_row[number]), None)
-                if said is None and not (field.ours.get("terms") or field.ours.get("labels")):
+                if said is None and guess and not (field.ours.get("terms") or field.ours.get("labels")):
                     said = _meant_in_row(field, by_row[number].values())
                 value = coercion.leaf(field, said.value) if said else None
                 if said and value is not None:
                     row[field.name] = value
                     behind[f"{pointer}/{len(rows)}/{field.name}"] = said
             rows.append(row)
-        if all(field.name in row for row in rows for field in fields if field.required):
+        if behind and all(field.name in row for row in rows for field in fields if field.required):
             found[pointer] = FactRows(rows, behind)
     return found
 

@@ -189,29 +189,6 @@ def by_label(field: Field, value: Any, index: Index) -> bool:
     return any(labels.nearness(field, place) > 0 for place in places(field, value, index)[:40])
 
 
-def whole_cells(kind: RecordType, pointer: str, record: dict[str, Any], index: Index, changes: list[str]) -> None:
-    """Texts of rows that are only a part of their table's cell become the whole of it; each change is told."""
-    aligned = _row_places(kind, pointer, record, index)
-    texts = [each for each in kind.lists.get(pointer, ()) if each.kind == "text"]
-    for number, row in aligned.items():
-        values = record[pointer[1:]][number]
-        for each in texts:
-            value = values.get(each.name)
-            if not isinstance(value, str):
-                continue
-            cell = row.around(squeezed(value))
-            if cell is not None and not _shared(cell, value, values, each.name):
-                changes.append(f"{pointer}/{number}/{each.name}: {value[:40]!r} is a part of its cell; the whole was taken.")
-                values[each.name] = cell
-
-
-def _shared(cell: str, value: str, values: dict[str, Any], name: str) -> bool:
-    """Whether the rest of a cell is what another field of the row holds."""
-    rest = squeezed(cell).replace(squeezed(value), "", 1)
-    others = [squeezed(str(other)) for key, other in values.items() if key != name and other is not None]
-    return any(other and (other in rest or rest in other) for other in others)
-
-
 def _row_places(kind: RecordType, pointer: str, record: dict[str, Any], index: Index) -> dict[int, RowIndex]:
     """For each row of the list, the table row that holds most of its values (rows stay in order)."""
     rows = record.get(pointer.strip("/")) if pointer.count("/") == 1 else None

@@ -352,13 +352,6 @@ class RowIndex:
         """Whether a cell is just this number or this squeezed text."""
         return form in self.texts or form in self.numbers
 
-    def around(self, wanted: str) -> str | None:
-        """The text of the one cell of which a squeezed text is a part, at least half of it but not all."""
-        if not wanted or wanted in self.texts:
-            return None
-        found = [cell.text for cell in self._cells if wanted in squeezed(cell.text) and len(wanted) * 2 >= len(squeezed(cell.text))]
-        return found[0] if len(found) == 1 else None
-
     def find(self, wanted: str) -> list[Place]:
         """The places of a squeezed text: a whole cell, else a part of one."""
         whole = self.texts.get(wanted)

@@ -1,7 +1,7 @@
-"""Values of a model that stand nowhere, or are left out, give way to what an independent reading found.
+"""Values of a model that stand nowhere, or are left out, set against what an independent reading found.
 
-What that reading is certain of is taken as it is. What it only thinks likely is taken too, for it is right more often than not where a
-model has nothing, but the record stops for it.
+What that reading is certain of takes the place of what stands nowhere. What it only thinks likely is a doubt beside the model's value
+and a candidate for it, no more: a count, a difference, a day reckoned from another stand nowhere and are right all the same.
 """
 
 from __future__ import annotations
@@ -34,17 +34,29 @@ def supported_instead(kind: RecordType, index: Index, asked: Sequence[Field], ma
         kept = value is not None and not answers and stands(each, value, index)
         if (sure < _least(each, value, index) and not answers) or kept or not stands(each, instead, index):
             continue
+        if sure < CERTAIN and not (value is not None and made.doubted(each.shape, value)):
+            found.append(_doubt(each, value, instead, answers))
+            continue
         made.record[each.name] = instead
         made.replaced.add(each.shape)
-        was = "was left out" if value is None else f"{str(value)[:40]!r} is who answers" if answers else f"{str(value)[:40]!r} stands nowhere"
+        was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
         made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
-        if sure < CERTAIN and each.kind != "currency":
-            lost = f"was given as {str(value)[:60]}, which {'is the name of who answers the call' if answers else 'stands nowhere'}"
-            lost = "was left out by the model" if value is None else lost
-            message = f"{each.title} {lost}; {str(instead)[:60]}, which was found without a model, stands in its place. Compare it."
-            found.append(Finding("left out" if value is None else "unsupported", "stop", message, (each.shape,), {"given": str(value or "")}))
     made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
     return found
+
+
+def _lost(answers: bool) -> str:
+    return "is the name of who answers the call" if answers else "stands nowhere"
+
+
+def _doubt(field: Field, value: Any, instead: Any, answers: bool) -> Finding:
+    """What was found without a model, beside a value that stands nowhere or was left out."""
+    candidate = str(instead)[:60]
+    if value is None:
+        message = f"{field.title} was left out by the model, but {candidate} stands where it may be called so. Compare it."
+        return Finding("left out", "stop", message, (field.shape,), {"given": "", "candidate": candidate})
+    message = f"{field.title} was given as {str(value)[:60]}, which {_lost(answers)}; {candidate} stands where it may be called so. Compare it."
+    return Finding("unsupported", "stop", message, (field.shape,), {"given": str(value), "candidate": candidate})
 
 
 def _who_answers(field: Field, value: Any, instead: Any, index: Index) -> bool:

@@ -66,13 +66,19 @@ class Plan:
         return "; ".join(said).capitalize()[:1] + "; ".join(said)[1:] + "."
 
 
-def plan(kind: RecordType, index: Index, today: str, context: str = "", room: int = ROOM, besides: Besides | None = None) -> Plan:
-    """The plan for one document. `room`: characters of document that fit into one request. `besides`: what an independent reading came to."""
+def plan(
+    kind: RecordType, index: Index, today: str, context: str = "", room: int = ROOM, besides: Besides | None = None, guess: bool = False
+) -> Plan:
+    """The plan for one document.
+
+    `room`: characters of document that fit into one request. `besides`: what an independent reading came to. `guess`: whether facts are
+    taken by what their names mean, too, where no model can be asked which field they answer.
+    """
     beside = besides or Besides()
     certain = certain_rows(kind, beside, index)
     coercion = Coercion(kind, index)
-    facts = known(kind, index, coercion)
-    rows = known_rows(kind, index, coercion)
+    facts = known(kind, index, coercion, guess)
+    rows = known_rows(kind, index, coercion, guess)
     whole = complete(index)
     have = {each.field.shape for each in facts}
     header = tuple(f for f in kind.header if f.shape not in have and not f.lookup and not (whole and f.ours.get("terms")))
@@ -93,7 +99,8 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
             continue
         schema = resolved(kind.schema, kind.schema["properties"][pointer[1:]])
         best = list_table(pointer, fields, schema, index, taken)
-        if best is not None:
+        labelled = any("labels" in each.ours for each in fields)
+        if best is not None and ((best.known and labelled) or best.worth_asking(index)):
             found[pointer] = best
             taken.append(best.table)
     return found

@@ -2,27 +2,27 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.asking import ASK, REPAIR, ROWS, SECOND, Given
 from metrikon.core.extraction.besides import merged_rows
+from metrikon.core.extraction.chances import chance_of, chances
 from metrikon.core.extraction.coerce import Coercion
 from metrikon.core.extraction.columns import ListTable, columns_said, read_rows
-from metrikon.core.extraction.ground import ground, whole_cells
+from metrikon.core.extraction.ground import ground
 from metrikon.core.extraction.index import Index, Place, squeezed
 from metrikon.core.extraction.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.plan import Plan
 from metrikon.core.extraction.repeats import without_repeats
 from metrikon.core.extraction.sections import rows_of_another_section
 from metrikon.core.records.adding import ended
-from metrikon.core.records.pointers import leaves
-from metrikon.core.records.types import Field, RecordType, resolved
+from metrikon.core.records.pointers import leaves, shape
+from metrikon.core.records.types import RecordType, resolved
 from metrikon.core.values.text import name_key
 
+DOUBTED = 0.5  # probability of a value's least likely token below which it is more likely wrong than right
 SAME_END = 3  # rows at a border of parts that may have been read twice
 
 
@@ -46,6 +46,13 @@ class Draft:
     mixed: set[str] = field(default_factory=set)  # pointers of lists in which a model mixed up what stands under several headings
     tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
 
+    def doubted(self, pointer: str, value: Any) -> bool:
+        """Whether the model itself was unsure of a value, by the probabilities of its tokens; what it was sure of is never replaced."""
+        if not self.tokens:
+            return False
+        told = chance_of(chances(self.tokens), shape(pointer), value)
+        return told is not None and told < DOUBTED
+
 
 def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) -> Draft:
     """What all answers together say."""
@@ -56,6 +63,9 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
             parsed = parse_answer(each.text)
         except NotUnderstood as error:
             made.unread.append((each, str(error)))
+            continue
+        if each.stage == ASK and not _answers(plan, each, parsed.value):
+            made.unread.append((each, "The answer holds none of the fields that were asked for."))
             continue
         answers.append((each, parsed.value))
         if each.stage == ASK and isinstance(parsed.value, dict):
@@ -80,10 +90,18 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
     _without_other_sections(kind, index, made)
     _rows(kind, index, plan, made, said, bool(records))
     for row, still, end in ended(kind, made.record):
-        row[still.name] = False
-        made.changes.append(f"{still.shape}: it was given as yes, but {end.title} {row[end.name]} is given; it is no.")
+        if made.doubted(still.shape, True):
+            row[still.name] = False
+            made.changes.append(f"{still.shape}: it was given as yes, but {end.title} {row[end.name]} is given; it is no.")
     made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
     return made
+
+
+def _answers(plan: Plan, given: Given, value: Any) -> bool:
+    """Whether an answer holds any of the names that were asked for; a value of null is one, a missing name is none."""
+    if value in ({}, [], [{}]):
+        return given.part >= len(plan.asks) or not plan.asks[given.part].schema["properties"]
+    return True
 
 
 def _without_repeats(kind: RecordType, index: Index, made: Draft) -> None:
@@ -106,7 +124,11 @@ def _without_other_sections(kind: RecordType, index: Index, made: Draft) -> None
         if not isinstance(rows, list) or len(rows) < 2:
             continue
         about = str(resolved(kind.schema, kind.schema["properties"][pointer[1:]]).get("description") or "")
-        others = rows_of_another_section(pointer[1:], fields, about, rows, index)
+        others = {
+            number: why
+            for number, why in rows_of_another_section(pointer[1:], fields, about, rows, index).items()
+            if any(made.doubted(f"{pointer}/*{at}", value) for at, value in leaves(rows[number]))
+        }
         if any(others.values()):
             made.mixed.add(pointer)
         for number in others:
@@ -179,26 +201,6 @@ def _rows(kind: RecordType, index: Index, plan: Plan, made: Draft, said: Mapping
             made.record[name] = merged[0]
             made.places.update(merged[1])
             made.cells = {at for at in made.cells if not at.startswith(f"{pointer}/")} | set(merged[1])
-        if isinstance(rows := made.record.get(name), list):
-            _without_counts(kind.lists[pointer], rows, name, made, bool(index.document.sentences))
-        if name in made.record and not any(at.startswith(f"{pointer}/") for at in made.cells):
-            whole_cells(kind, pointer, made.record, index, made.changes)
-
-
-def _without_counts(fields: Sequence[Field], rows: Sequence[Any], name: str, made: Draft, spoken: bool) -> None:
-    """Texts without the count that stands before them, where every row of print has its own before its text: "2 Smoked trout"; of a talk any row."""
-    for text in (each for each in fields if each.kind == "text"):
-        for count in (each for each in fields if each.kind == "amount"):
-            parts = [_COUNTED.match(str(row.get(text.name) or "")) if isinstance(row, dict) else None for row in rows]
-            same = [part is not None and Decimal(part[1]) == row.get(count.name) for part, row in zip(parts, rows, strict=True)]
-            if not any(same) or not (spoken or (len(rows) > 1 and all(same))):
-                continue
-            for part, row, counted in zip(parts, rows, same, strict=True):
-                row[text.name] = part[2] if part and counted else row.get(text.name)
-            made.changes.append(f"/{name}: the {count.title.lower()} before each {text.title.lower()} was left out of it.")
-
-
-_COUNTED = re.compile(r"(\d{1,4})\s?[x×*]?\s+(\S.*)$", re.DOTALL)
 
 
 def _from_table(index: Index, made: Draft, table: ListTable, said: tuple[dict[str, int], list[int]] | None, asked: bool) -> None:

@@ -1,4 +1,7 @@
-"""Lists without what a model said again and again: a small one that has said all there is goes round in a loop."""
+"""Lists without what a model said again and again: a small one that has said all there is goes round in a loop.
+
+Two rows alike may both be right; only what is said three times, and more often than it stands in the document, is a loop.
+"""
 
 from __future__ import annotations
 
@@ -14,35 +17,20 @@ LOOP = 3  # times that a row is said from which it is taken for a loop
 
 
 def without_repeats(fields: Sequence[Field], rows: Sequence[Any], index: Index) -> list[Any]:
-    """Rows and texts as often as they stand; of rows that share what only one of them can have, the first."""
+    """Rows and texts without those of a loop."""
     copied = [each.name for each in fields if each.kind == "text" and each.copied]
-    times = [each.name for each in fields if each.kind in ("month", "date", "moment")]
     whole = [tuple(squeezed(str(value)) for _, value in leaves(row)) if isinstance(row, dict) else (squeezed(str(row)),) for row in rows]
     called = [_called(row, copied) for row in rows]
     again = {key for key, count in Counter(whole).items() if count >= LOOP and count > _printed(key, index)}
     again |= {texts for texts, count in Counter(called).items() if any(texts) and count >= LOOP and 0 < _printed(texts, index) < count}
-    scarce = {text for text, count in Counter(text for texts in called for text in set(texts)).items() if 0 < len(index.find_text(text)) < count}
     kept: list[Any] = []
     seen: set[tuple[str, ...]] = set()
     for row, key, texts in zip(rows, whole, called, strict=True):
         if any(each in again and each in seen for each in (key, texts)):
             continue
         seen |= {key, texts}
-        if not any(_of_one(row, other, times, copied, scarce) for other in kept):
-            kept.append(row)
+        kept.append(row)
     return kept
-
-
-def _of_one(row: Any, other: Any, times: Sequence[str], copied: Sequence[str], scarce: set[str]) -> bool:
-    """Whether two rows share what only one can have: all their times, or the times that they have and a text that stands too seldom for both."""
-    if not (isinstance(row, dict) and isinstance(other, dict)) or not times:
-        return False
-    span = [row.get(each) for each in times]
-    if span != [other.get(each) for each in times] or not any(span):
-        return False
-    if len(times) > 1 and all(span):
-        return True
-    return any(row.get(each) and row.get(each) == other.get(each) and squeezed(str(row[each])) in scarce for each in copied)
 
 
 def _called(row: Any, copied: Sequence[str]) -> tuple[str, ...]:

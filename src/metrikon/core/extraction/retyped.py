@@ -1,7 +1,8 @@
 """Values that a model typed a little wrong: the document's own words take their place where only one piece of print is meant.
 
-A model has no reason to give what is almost printed but the print itself: a digit group misread ("2.3104" for 2.310,40), a letter
-changed in a name, the year of another date. What is corrected so is told among the changes.
+A model has no reason to give what is almost printed but the print itself: a letter changed in a name. Other values that stand nowhere
+(the year of another date, a digit group) and those that do stand in the document are put right only where the model itself was unsure
+of them: a right value that was worked out looks just like a wrong one. What is corrected so is told among the changes.
 """
 
 from __future__ import annotations
@@ -62,6 +63,33 @@ def as_printed_near(field: Field, value: Any, index: Index) -> Any:
     if isinstance(value, str) and field.copied and len(squeezed(value)) >= SHORTEST:
         return _text(value, index)
     return None
+
+
+_INFLECTED = ("pl", "cs", "sk", "fi", "hu", "sv", "da", "no", "nb", "de", "hr", "sl", "lt", "lv", "et", "el", "ro")  # languages whose names have cases
+
+
+def mistyped(field: Field, value: Any, index: Index) -> str | None:
+    """The print that a text differs from by a letter or two; None of what was read from a picture, whose print may itself be wrong.
+
+    In a language that has cases a word differs from its print by its end and is right.
+    """
+    if not isinstance(value, str) or not field.copied or len(squeezed(value)) < SHORTEST:
+        return None
+    if any(page.source == "ocr" for page in index.document.pages):
+        return None
+    found = _text(value, index)
+    if found is not None and index.language in _INFLECTED and _other_form(value, found):
+        return None
+    return found
+
+
+ENDING = 2  # letters at the end of a word that its case changes
+
+
+def _other_form(one: str, two: str) -> bool:
+    """Whether two texts have the same words but for their ends."""
+    words = list(zip(one.split(), two.split(), strict=False))
+    return len(one.split()) == len(two.split()) and all(plain(a)[: max(3, len(a) - ENDING)] == plain(b)[: max(3, len(a) - ENDING)] for a, b in words)
 
 
 def month_printed(field: Field, value: Any, found: bool, index: Index) -> str | None:
@@ -230,19 +258,30 @@ _RULES: tuple[Rule, ...] = (
     lambda t: whole_name(t.field, t.value, t.own, t.index),
     lambda t: None if t.own.found else as_printed_near(t.field, t.value, t.index),
 )
+_MISTYPED: tuple[Rule, ...] = (lambda t: mistyped(t.field, t.value, t.index),)  # of values that stand nowhere, whatever the model thinks of them
 
 
 def put_right(
-    kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index, cells: Container[str], today: str
+    kind: RecordType,
+    record: Mapping[str, Any],
+    evidence: Mapping[str, Evidence],
+    index: Index,
+    cells: Container[str],
+    today: str,
+    doubted: Callable[[str, Any], bool],
 ) -> dict[str, Any]:
-    """Values that the print shows to be meant otherwise, by pointer, with what is meant. `cells`: pointers of what was taken as it stands."""
+    """Values that the print shows to be meant otherwise, by pointer, with what is meant.
+
+    `cells`: pointers of what was taken as it stands. `doubted`: whether the model itself was unsure of the value at a pointer.
+    """
     found: dict[str, Any] = {}
     for pointer, each in evidence.items():
         field = kind.by_shape.get(shape(pointer))
         if field is None or (each.found and (field.kind not in ("month", "moment", "text") or pointer in cells)):
             continue
         told = Told(field, pointer, get(record, pointer), kind, record, evidence, index, today)
-        instead = next((given for rule in _RULES if (given := rule(told)) is not None), None)
+        rules = _RULES if doubted(pointer, told.value) else () if told.own.found else _MISTYPED
+        instead = next((given for rule in rules if (given := rule(told)) is not None), None)
         if instead is not None and instead != told.value:
             found[pointer] = instead
     return found

@@ -78,7 +78,7 @@ def settled(
 ) -> Reading:
     """The reading that answers stand for. `planned`: the plan by which was asked, where it is at hand; it holds what was read besides."""
     whole = bool(given) and given[0].stage == PATTERNS
-    planned = planned or plan(kind, index, asking.today, asking.context, asking.room)
+    planned = planned or plan(kind, index, asking.today, asking.context, asking.room, guess=whole)
     made = _whole(kind, index, given[0]) if whole else draft(kind, index, planned, given)
     other = Besides() if whole else planned.besides
     doubted = supported_instead(kind, index, planned.header, made, other) if other.record else []
@@ -91,7 +91,7 @@ def settled(
     def assess(record: dict[str, Any]) -> mending.Assessed:
         return _assessed(kind, index, planned, made, record, given, differing, asking)
 
-    base = rows_instead(kind, base, planned, made, other, index, assess) if other.record else base
+    base = rows_instead(kind, base, planned, made, other, index, assess) if other.record and made.tokens else base
     for answer, values in made.repairs:
         better = mending.better(kind, base, values, answer, assess, told)
         base = better or base
@@ -160,14 +160,14 @@ def _assessed(
     evidence = _grounded(kind, record, index, planned, made)
     record, evidence = _retyped(kind, record, evidence, index, planned, made, asking.today)
     by_model = bool(given) and given[0].stage != PATTERNS
-    invented = inventions(kind, record, evidence, index, asking) if by_model or not given else {}
+    invented = inventions(kind, record, evidence, index) if by_model or not given else {}
     if invented:
         record = _with(record, dict.fromkeys(invented))
         evidence = {pointer: each for pointer, each in evidence.items() if pointer not in invented}
     righted: list[Finding] = []
     if by_model:
         instead, righted = of_what_was_taken_back(kind, record, evidence, index)
-        placed = of_their_parts(kind, record, evidence, index)
+        placed = {at: value for at, value in of_their_parts(kind, record, evidence, index).items() if made.doubted(at, get(record, at))}
         told = [f"{at}: {get(record, at)!r} stands outside the part of its row; {value or 'nothing'} was taken." for at, value in placed.items()]
         made.changes += [each for each in told if each not in made.changes]
         instead |= placed
@@ -207,7 +207,7 @@ def _retyped(
     kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], index: Index, planned: Plan, made: Draft, today: str
 ) -> tuple[dict[str, Any], dict[str, Evidence]]:
     """The record with values put right by the print, and evidence anew where any was."""
-    right = put_right(kind, record, evidence, index, made.cells, today)
+    right = put_right(kind, record, evidence, index, made.cells, today, made.doubted)
     for pointer, instead in right.items():
         told = f"{pointer}: {str(get(record, pointer))[:40]!r} does not stand so; {str(instead)[:40]!r}, which is printed, was taken."
         if told not in made.changes:

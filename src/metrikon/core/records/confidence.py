@@ -13,7 +13,9 @@ likely token where the model's server tells, else 0.94 for a language model; the
 from __future__ import annotations
 
 from dataclasses import dataclass
+from decimal import Decimal
 
+UNATTENDED = Decimal("0.6")  # confidence below which a person must look, where a flow says nothing else
 MODEL = 0.94  # a value of a language model that tells no probabilities
 MOST_AGREE = 3
 

@@ -12,6 +12,7 @@ from metrikon.core.flows.around import Around, closed, listed
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
 from metrikon.core.flows.words import shown
+from metrikon.core.records.confidence import UNATTENDED
 
 
 class Check(Form):
@@ -20,7 +21,7 @@ class Check(Form):
     record: str = Field(..., description="The result of an extract step.")
     review: Literal["on stop", "always", "never"] = Field("on stop", description="When a person must look.")
     unattended: Decimal = Field(
-        Decimal("0.6"), ge=0, le=1, description="The least confidence of a value that is written unattended; below it a person must look."
+        UNATTENDED, ge=0, le=1, description="The least confidence of a value that is written unattended; below it a person must look."
     )
 
 
