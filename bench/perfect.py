@@ -19,6 +19,7 @@ import collections
 import copy
 import datetime
 import json
+import math
 import random
 import re
 from collections.abc import Iterator, Mapping, Sequence
@@ -54,6 +55,7 @@ class Perfect:
     lied: Mapping[str, Any] | None = None
     again: bool = False
     cells: Index | None = None
+    chance: float = 1.0  # which its server tells of each token
     name: str = "perfect"
     room: int = 24_000
     sees: int = 0
@@ -66,7 +68,8 @@ class Perfect:
         lies = self.lied is not None and (request.stage == "ask" or (self.again and request.stage != "second"))
         text = dumps(self._cut(request.schema, self.lied if lies else self.truth)).decode()
         read = sum(len(each["content"]) for each in request.messages) // 4
-        return ModelAnswer(text, Usage(read, len(text) // 4, 1))
+        tokens = ((len(text), math.log(self.chance)),) if self.chance < 1 else ()
+        return ModelAnswer(text, Usage(read, len(text) // 4, 1), tokens=tokens)
 
     def _cut(self, schema: Mapping[str, Any], value: Any) -> Any:
         if "enum" in schema and value is not None and value not in schema["enum"]:

@@ -72,13 +72,6 @@ def test_what_is_none_of_its_kind_or_is_read_out_nowhere_is_left_empty(field: di
     assert any(each.compared.get("suggested") == value for each in found.findings)
 
 
-def test_the_count_before_a_text_is_left_out_in_any_row_of_a_talk() -> None:
-    said = ("Moss Lane Garden, this is Edda.", "A bouquet, and four ferns please.", "One bouquet, four ferns.")
-    order = rows_of(what=TEXT, pieces=NUMBER)
-    found = through({"order": order}, call(*said), {"order": [{"what": "bouquet", "pieces": 1}, {"what": "4 ferns", "pieces": 4}]}).reading
-    assert [row["what"] for row in found.record["order"]] == ["bouquet", "ferns"]
-
-
 def test_a_post_under_another_heading_is_no_row_of_the_work_unless_it_is_asked_for() -> None:
     resume = (
         b"Edda Fernsby\n\nWork\nHead gardener, Moss Lane Garden, 05/2019 to 06/2021\nGardener, Hollow Park, 02/2014 to 04/2019\n\n"

@@ -78,11 +78,12 @@ def test_sums_and_counts_are_worked_out_when_they_are_not_printed() -> None:
         "total": {"type": "number", "x-metrikon": {"derived": {"sum": "/lines/*/amount"}}},
         "lines": rows(),
     }
-    reading = settled(kind(fields), Index(typed_document(RECEIPT)), [Given("ask", "{}", "m")], Asking())
+    lines = '{"lines": [{"article": "Specimen bags", "amount": 12.40}, {"article": "Silica gel", "amount": 16.20}]'
+    reading = settled(kind(fields), Index(typed_document(RECEIPT)), [Given("ask", lines + "}", "m")], Asking())
     assert (reading.record["count"], reading.record["total"]) == (2, Decimal("28.60"))
     assert reading.evidence["/total"].how == "derived"
     assert not any(each.check == "unsupported" for each in reading.findings)
-    wrong = settled(kind(fields), Index(typed_document(RECEIPT)), [Given("ask", '{"total": 99.00}', "m")], Asking())
+    wrong = settled(kind(fields), Index(typed_document(RECEIPT)), [Given("ask", lines + ', "total": 99.00}', "m")], Asking())
     assert any(each.check == "unsupported" for each in wrong.findings)
 
 

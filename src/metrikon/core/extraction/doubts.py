@@ -194,4 +194,5 @@ def _holds_any(kind: str, index: Index) -> bool:
     if kind in ("mail", "web address"):
         sign = _AT if kind == "mail" else _WEB
         return any(sign.search(line.text) for page in index.document.pages for line in page.lines) or bool(index.document.links)
-    return any(sum(c.isdigit() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)
+    said = bool(index.document.sentences) and any(len(figures) >= 6 for _, figures, *_ in said_of(index).figures)
+    return said or any(sum(c.isdigit() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)

@@ -34,9 +34,10 @@ def supported_instead(kind: RecordType, index: Index, asked: Sequence[Field], ma
         kept = value is not None and not answers and stands(each, value, index)
         if (sure < _least(each, value, index) and not answers) or kept or not stands(each, instead, index):
             continue
-        if sure < CERTAIN and not (value is not None and made.doubted(each.shape, value)):
+        if sure < CERTAIN:
             found.append(_doubt(each, value, instead, answers))
-            continue
+            if value is None or not made.doubted(each.shape, value):
+                continue
         made.record[each.name] = instead
         made.replaced.add(each.shape)
         was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"

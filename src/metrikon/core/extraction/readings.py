@@ -22,7 +22,7 @@ from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import RecordType, resolved
 from metrikon.core.values.text import name_key
 
-DOUBTED = 0.5  # probability of a value's least likely token below which it is more likely wrong than right
+DOUBTED = 0.9  # probability of a value's least likely token below which a model was not sure of it
 SAME_END = 3  # rows at a border of parts that may have been read twice
 
 
