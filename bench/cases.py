@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from metrikon.core.documents.model import Document, from_bytes, to_bytes
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.core.trials.score import Rules
 from metrikon.core.values.exact import loads

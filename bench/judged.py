@@ -17,9 +17,9 @@ from datetime import date
 from pathlib import Path
 from statistics import StatisticsError, correlation, mean
 
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.parsing.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.judging.compare import Compare
 from metrikon.core.judging.draft import Draft
 from metrikon.core.judging.judge import totalled

@@ -9,8 +9,8 @@ from pathlib import Path
 from statistics import median
 
 from bench.report import Result, result
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.judging import tasks
 from metrikon.core.judging.differences import values_differ
 from metrikon.core.judging.matter import set_out

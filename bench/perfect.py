@@ -31,7 +31,7 @@ from typing import Any
 
 from bench.cases import Case, cases
 from metrikon.core.documents.model import Table
-from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.records.checks import doubtful, doubts
 from metrikon.core.records.confidence import UNATTENDED
 from metrikon.core.values.exact import dumps
@@ -78,7 +78,9 @@ class Perfect:
             asked = schema["properties"]
             if "columns" in asked and not isinstance(value, dict):
                 table = self._table(asked["columns"]["properties"])
-                told = dict.fromkeys(asked["columns"]["properties"], "none") if table is None else _columns(asked["columns"]["properties"], table, value)
+                told = (
+                    dict.fromkeys(asked["columns"]["properties"], "none") if table is None else _columns(asked["columns"]["properties"], table, value)
+                )
                 odd = asked["not_rows"]["items"]["enum"] if "not_rows" in asked else []
                 return {"columns": told, **({"not_rows": _no_rows(odd, table, value)} if odd else {})}
             own = value if isinstance(value, dict) else {}
@@ -264,7 +266,11 @@ def unattended(case: Case, found: Extracted) -> list[str]:
 def damage(case: Case, record: Mapping[str, Any]) -> list[str]:
     """Right values that were changed, and values where the truth has none."""
     right = dict(leaves(case.truth))
-    told = [f"{path}: {value!r} became {at(record, path)!r}" for path, value in right.items() if value not in (None, "") and not _same(value, at(record, path))]
+    told = [
+        f"{path}: {value!r} became {at(record, path)!r}"
+        for path, value in right.items()
+        if value not in (None, "") and not _same(value, at(record, path))
+    ]
     put_in = [(path, value) for path, value in leaves(record) if value not in (None, "") and right.get(path) in (None, "")]
     return told + [f"{path}: {value!r} was put in" for path, value in put_in]
 
@@ -329,7 +335,10 @@ def run_true(case: Case, tally: Tally, given: Given) -> None:
     tally.told += [f"  {case.name} ({way}) {each}" for each in bad]
     tally.told += [f"  {case.name} ({way}) {f.check} {f.fields}: {f.message[:200]}" for f in found.reading.findings if f.level == "stop"]
     low = {pointer: each for pointer, each in found.reading.evidence.items() if each.confidence < UNATTENDED}
-    tally.told += [f"  {case.name} ({way}) sure {each.confidence} {pointer} {at(found.reading.record, steps_of(pointer))!r} {each.how} {each.inputs}" for pointer, each in low.items()]
+    tally.told += [
+        f"  {case.name} ({way}) sure {each.confidence} {pointer} {at(found.reading.record, steps_of(pointer))!r} {each.how} {each.inputs}"
+        for pointer, each in low.items()
+    ]
     if given.out:
         given.out.mkdir(parents=True, exist_ok=True)
         (given.out / f"{case.name}.json").write_bytes(dumps(found.reading.record))

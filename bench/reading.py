@@ -22,8 +22,8 @@ from PIL import Image
 from bench.fixture import invoices
 from bench.report import Result, result
 from metrikon.core.documents.text import document_text
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given
 from metrikon.core.records.types import record_type
 from metrikon.core.values.exact import dumps, loads
 from metrikon.demo import scenario

@@ -24,7 +24,7 @@ from typing import Any
 
 from bench.cases import Case, cases
 from metrikon.core.documents.text import document_text
-from metrikon.core.extraction.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.parsing.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.checks import doubtful, doubts
 from metrikon.core.records.confidence import UNATTENDED

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
-from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.records.checks import doubtful, doubts
 from metrikon.core.records.findings import stops
 from metrikon.core.records.pointers import leaves

@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 
 from bench.perfect import TODAY, Perfect
-from metrikon.core.extraction import columns
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning import columns
+from metrikon.core.extraction.planning.asking import Asking, Given
 from metrikon.core.extraction.settle import settled
 from metrikon.core.records.types import record_type
 from metrikon.core.values.exact import dumps

@@ -13,9 +13,9 @@ from openpyxl import Workbook
 from openpyxl.styles import Font
 from PIL import Image
 
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.orders import orders
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.orders import orders
+from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads

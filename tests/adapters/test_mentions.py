@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.types import Field, record_type
 from metrikon.models.pattern.generic import options
 from metrikon.models.pattern.mentions import mentions

@@ -8,8 +8,8 @@ from typing import Any
 import httpx
 import pytest
 
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads

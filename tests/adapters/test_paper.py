@@ -10,8 +10,8 @@ from pathlib import Path
 import pytest
 
 from metrikon.core.documents.model import to_bytes
-from metrikon.core.extraction.asking import Asking, Given, by_patterns
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given, by_patterns
 from metrikon.core.records.types import RecordType
 from metrikon.demo import scenario
 from metrikon.drivers.paper import LocalPaper, WorkerPaper

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.demo import scenario
 from metrikon.demo.invent import invent

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.adding import shown_product
 from metrikon.core.records.types import record_type
 from metrikon.core.values.numbers import currency_in

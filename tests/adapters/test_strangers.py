@@ -8,7 +8,7 @@ from collections import Counter
 import pytest
 
 from bench.perfect import TODAY, Perfect, at, lie
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.core.trials.score import Score, same, score_record

@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 
 from metrikon.core.documents.text import document_text
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.said import Said
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.said import Said
 from metrikon.readers.registry import read
 
 

@@ -8,8 +8,8 @@ import pytest
 
 from metrikon.core.documents.model import Document
 from metrikon.core.documents.text import document_text
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.prompt import parts
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.prompt import parts
 from metrikon.readers.registry import read
 
 BODY = "The roof of the palm house is mended at last, and the palms may grow for another twenty years. " * 3

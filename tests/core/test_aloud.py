@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.aloud import meetings, read_aloud
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.prompt import parts
+from metrikon.core.extraction.indexing.aloud import meetings, read_aloud
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.prompt import parts
 from metrikon.readers.registry import read
 
 DAY = "2026-03-02"  # a Monday

@@ -8,8 +8,8 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given
 from metrikon.core.extraction.settle import Reading, settled
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import record_type

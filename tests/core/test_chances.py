@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.chances import chance_of, chances
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.parsing.chances import chance_of, chances
+from metrikon.core.extraction.planning.asking import Asking, Given
 from metrikon.core.extraction.settle import settled
 from metrikon.core.records.types import record_type
 from tests.helpers import typed_document

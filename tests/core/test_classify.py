@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import ASK, SECOND, Asking, Given, Request
 from metrikon.core.judging import tasks
 from metrikon.core.judging.classify import Classify
 from metrikon.core.judging.matter import NotJudged, set_out

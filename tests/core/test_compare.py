@@ -11,8 +11,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import ASK, SECOND, Asking, Given
 from metrikon.core.judging import tasks
 from metrikon.core.judging.compare import Compare
 from metrikon.core.judging.differences import Change, lines_differ, values_differ

@@ -10,8 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.asking import ASK, Asking, Given
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import ASK, Asking, Given
 from metrikon.core.judging import tasks
 from metrikon.core.judging.draft import Draft, Figure, worked_out
 from metrikon.core.judging.founded import Sources, unfounded

@@ -11,9 +11,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.parse import NotUnderstood, parse_answer
-from metrikon.core.extraction.plan import plan
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.parsing.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.planning.plan import plan
 from metrikon.core.extraction.settle import checked_again, settle
 from metrikon.core.records.checks import business_key
 from metrikon.core.records.findings import stops

@@ -10,7 +10,7 @@ import pytest
 
 from metrikon.core.documents.model import Document, Fact, Hidden
 from metrikon.core.documents.setting import Paragraph, Piece, set_blocks
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.settle import settle
 from metrikon.core.records.types import RecordType
 from metrikon.readers.registry import read

@@ -10,8 +10,8 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.asking import Asking, Given, Request
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given, Request
 from metrikon.core.judging import tasks
 from metrikon.core.judging.compare import Compare
 from metrikon.core.judging.draft import Draft, Figure

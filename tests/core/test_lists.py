@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.plan import plan
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given
+from metrikon.core.extraction.planning.plan import plan
 from metrikon.core.extraction.settle import looked_up, settled
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.lists import KnownList, filled, known_values

@@ -7,8 +7,8 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given
 from metrikon.core.extraction.settle import settled
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.lexicon import concepts, concepts_in

@@ -11,10 +11,10 @@ import pytest
 
 from metrikon.core.documents.model import Document
 from metrikon.core.documents.setting import Grid, set_blocks
-from metrikon.core.extraction import columns
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.plan import plan
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning import columns
+from metrikon.core.extraction.planning.asking import Asking, Given
+from metrikon.core.extraction.planning.plan import plan
 from metrikon.core.extraction.settle import settled
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.drivers.extract import extract

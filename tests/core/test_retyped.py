@@ -7,8 +7,8 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.retyped import as_printed_near, month_printed
+from metrikon.core.extraction.grounding.retyped import as_printed_near, month_printed
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.types import record_type
 from metrikon.readers.registry import read
 

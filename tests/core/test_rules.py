@@ -8,8 +8,8 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.asking import Asking, Given
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given
 from metrikon.core.extraction.settle import settle, settled
 from metrikon.core.records.rules import alike_key, feel_rules
 from metrikon.core.records.starting import from_document, from_heads, from_row

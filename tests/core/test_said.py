@@ -6,8 +6,8 @@ from decimal import Decimal
 
 import pytest
 
-from metrikon.core.extraction.ground import ground
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.grounding.ground import ground
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.types import record_type
 from metrikon.readers.registry import read
 

@@ -7,8 +7,8 @@ from typing import Any
 
 import pytest
 
-from metrikon.core.extraction.asking import SECOND
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import SECOND
 from metrikon.core.records.findings import stops
 from metrikon.core.records.types import record_type
 from metrikon.drivers.extract import Extracted, extract
@@ -105,8 +105,8 @@ def test_the_limit_on_requests_holds_for_the_first_ones_too() -> None:
 
 
 def test_what_was_read_before_does_not_change_where_a_value_stands() -> None:
-    from metrikon.core.extraction.ground import ground
-    from metrikon.core.extraction.plan import plan
+    from metrikon.core.extraction.grounding.ground import ground
+    from metrikon.core.extraction.planning.plan import plan
     from metrikon.core.values.exact import loads
     from metrikon.demo import scenario
     from metrikon.readers.registry import read as read_file

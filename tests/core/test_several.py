@@ -8,8 +8,8 @@ import pytest
 
 from metrikon.core.documents.lines import in_lines
 from metrikon.core.documents.model import Document, Page, Word
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.several import cut, several
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.several import cut, several
 from metrikon.demo import scenario
 from metrikon.ports.reader import Refused
 from metrikon.readers.registry import read

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.besides import Besides
-from metrikon.core.extraction.readings import Draft
+from metrikon.core.extraction.deciding.trust import trusted
+from metrikon.core.extraction.parsing.readings import Draft
+from metrikon.core.extraction.planning.besides import Besides
 from metrikon.core.extraction.settle import Reading
-from metrikon.core.extraction.trust import trusted
 from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.sums import Reckoned, reckon

@@ -11,8 +11,8 @@ import pytest
 from PIL import Image
 
 from metrikon.core.documents.model import Document, Page
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.plan import plan
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.plan import plan
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import loads
 from metrikon.demo import scenario

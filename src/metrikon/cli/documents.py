@@ -14,9 +14,9 @@ from metrikon.app.models import models_of
 from metrikon.cli.common import CommandFailed, plain, print_json, settings_from, table
 from metrikon.cli.reading import READABLE, passwords_in, read_together, refused, with_passwords
 from metrikon.core.documents.model import Document
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.several import cut
 from metrikon.core.extraction.settle import Reading
-from metrikon.core.extraction.several import cut
 from metrikon.core.records import evidence, findings
 from metrikon.core.records.checks import doubtful, doubts
 from metrikon.core.records.confidence import UNATTENDED

@@ -12,9 +12,9 @@ from metrikon.app.kinds import kinds
 from metrikon.app.models import Models, models_of
 from metrikon.cli.common import CommandFailed, print_json, settings_from, table
 from metrikon.cli.reading import READABLE, passwords_in, read_together, refused, with_passwords
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.plan import ROOM
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking
+from metrikon.core.extraction.planning.plan import ROOM
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.kind import Known
 from metrikon.core.flows.text import NotYaml, from_yaml

@@ -13,7 +13,7 @@ from metrikon.app.models import Models, models_of
 from metrikon.app.reading import limits_of
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table
 from metrikon.cli.documents import record_type_in
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.trials.tally import differences, report
 from metrikon.core.values.exact import NotJson
 from metrikon.drivers.paper import LocalPaper

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
-from metrikon.core.extraction.asking import REPAIR, SECOND, Asking, Given, Request, answered
+from metrikon.core.extraction.planning.asking import REPAIR, SECOND, Asking, Given, Request, answered
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.types import RecordType

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from metrikon.core.extraction.asking import SECOND, Asking, Request
+from metrikon.core.extraction.planning.asking import SECOND, Asking, Request
 from metrikon.core.judging.tasks import Task
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.findings import Finding, stops

@@ -9,11 +9,11 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.model import Within
-from metrikon.core.extraction.asking import PATTERNS, Asking, Given, Request
-from metrikon.core.extraction.besides import Besides
-from metrikon.core.extraction.estimate import Estimate, estimate
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.plan import Plan, plan
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import PATTERNS, Asking, Given, Request
+from metrikon.core.extraction.planning.besides import Besides
+from metrikon.core.extraction.planning.estimate import Estimate, estimate
+from metrikon.core.extraction.planning.plan import Plan, plan
 from metrikon.core.extraction.settle import Reading, settled
 from metrikon.core.judging import tasks
 from metrikon.core.judging.tasks import Task

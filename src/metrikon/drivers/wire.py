@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import Asking, Given, Request, Stage
+from metrikon.core.extraction.planning.asking import Asking, Given, Request, Stage
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding

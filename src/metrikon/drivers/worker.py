@@ -19,8 +19,8 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.model import Document, Within, from_bytes, summary_bytes, to_bytes
-from metrikon.core.extraction.index import Index
-from metrikon.core.extraction.several import cut
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.several import cut
 from metrikon.core.judging import tasks
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads

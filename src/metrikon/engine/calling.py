@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.extraction.tokens import RESERVED, TYPICAL
+from metrikon.core.extraction.indexing.tokens import RESERVED, TYPICAL
 from metrikon.core.values.exact import dumps, dumps_sorted
 from metrikon.engine.budget import LONGEST_WAIT, Breaker, Budget
 from metrikon.engine.turns import NoTurn, Turns

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import msgspec
 
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.tokens import TYPICAL
+from metrikon.core.extraction.indexing.tokens import TYPICAL
+from metrikon.core.extraction.planning.asking import Asking
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.flows.model import Flow, every_step
 from metrikon.core.judging.anchors import version_of
 from metrikon.core.judging.criteria import Judge

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import Asking
+from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.judging.criteria import Anchor, Judge
 from metrikon.drivers.judge import JudgesNothing, judge
 from metrikon.engine.calling import Switchboard

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from metrikon.core.extraction.coerce import Coercion
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.parsing.coerce import Coercion
 from metrikon.core.extraction.settle import Reading, checked_again
 from metrikon.core.records import evidence, findings
 from metrikon.core.records.checks import OF_RECORD

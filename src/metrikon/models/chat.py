@@ -14,7 +14,7 @@ from typing import Any
 
 import httpx
 
-from metrikon.core.extraction.tokens import SENT
+from metrikon.core.extraction.indexing.tokens import SENT
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.models.streaming import Broken, gathered
 from metrikon.ports.model import ModelAnswer, ModelDown, ModelRefused, ModelRequest, Picture, Usage

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any, Protocol
 
-from metrikon.core.extraction.index import Place
+from metrikon.core.extraction.indexing.index import Place
 
 STAND_IN = "stand-in"  # the name of a model that only stands for one: what it says is no judgement
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
-from metrikon.core.extraction.asking import Asking, Given, Request
-from metrikon.core.extraction.estimate import Estimate
+from metrikon.core.extraction.planning.asking import Asking, Given, Request
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.judging.tasks import Task
 from metrikon.core.judging.verdict import Verdict

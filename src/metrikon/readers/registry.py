@@ -17,7 +17,7 @@ import msgspec
 
 from metrikon.core.documents.drawing import drawn
 from metrikon.core.documents.model import Document, Part
-from metrikon.core.extraction.several import several
+from metrikon.core.extraction.indexing.several import several
 from metrikon.ports.reader import Limits, Reader, Refused
 from metrikon.readers.detect import Detected, detect
 from metrikon.readers.locked import unlocked

@@ -6,7 +6,7 @@ from flask import Response
 from flask_openapi3 import Tag
 
 from metrikon.app.assemble import App
-from metrikon.core.extraction.second import twice
+from metrikon.core.extraction.planning.second import twice
 from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.starting import from_document, from_heads, from_row
 from metrikon.core.records.types import BadRecordType, record_type

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.judging.compare import OUTCOMES, Compare, lines_of
 from metrikon.core.judging.differences import values_differ
 from metrikon.core.judging.matter import LONGEST

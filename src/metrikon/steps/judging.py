@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from metrikon.core.extraction.asking import Asking
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.judging.matter import NotJudged, set_out
 from metrikon.core.judging.tasks import Task
 from metrikon.core.records import findings

@@ -11,29 +11,30 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.model import Page, words_box
-from metrikon.core.extraction import mending, second
-from metrikon.core.extraction.asking import PATTERNS, Asking, Given, Request, Stage, by_patterns
-from metrikon.core.extraction.belonging import belonging
-from metrikon.core.extraction.besides import Besides
-from metrikon.core.extraction.coerce import Coercion
-from metrikon.core.extraction.defaults import open_as_no, with_defaults
-from metrikon.core.extraction.derived import derived_evidence, with_derived
-from metrikon.core.extraction.doubts import inventions, of_its_own_date, of_orders, read_otherwise, unsure
-from metrikon.core.extraction.facts import contradicted, fact_evidence, taken
-from metrikon.core.extraction.ground import CROSSED_OUT, by_label, ground
-from metrikon.core.extraction.in_parts import of_their_parts
-from metrikon.core.extraction.index import Index, Place
-from metrikon.core.extraction.instead import supported_instead
-from metrikon.core.extraction.of_document import hidden_text, left_out, several_documents
-from metrikon.core.extraction.orders import orders
-from metrikon.core.extraction.parse import parse_answer
-from metrikon.core.extraction.plan import Plan, plan
-from metrikon.core.extraction.readings import Draft, draft
-from metrikon.core.extraction.retyped import put_right
-from metrikon.core.extraction.rows_instead import rows_instead
-from metrikon.core.extraction.stages import stages
-from metrikon.core.extraction.takenback import of_what_was_taken_back
-from metrikon.core.extraction.trust import trusted
+from metrikon.core.extraction.deciding import mending
+from metrikon.core.extraction.deciding.stages import stages
+from metrikon.core.extraction.deciding.trust import trusted
+from metrikon.core.extraction.doubting.belonging import belonging
+from metrikon.core.extraction.doubting.doubts import inventions, of_its_own_date, of_orders, read_otherwise, unsure
+from metrikon.core.extraction.doubting.in_parts import of_their_parts
+from metrikon.core.extraction.doubting.instead import supported_instead
+from metrikon.core.extraction.doubting.of_document import hidden_text, left_out, several_documents
+from metrikon.core.extraction.doubting.rows_instead import rows_instead
+from metrikon.core.extraction.doubting.takenback import of_what_was_taken_back
+from metrikon.core.extraction.grounding.defaults import open_as_no, with_defaults
+from metrikon.core.extraction.grounding.derived import derived_evidence, with_derived
+from metrikon.core.extraction.grounding.ground import CROSSED_OUT, by_label, ground
+from metrikon.core.extraction.grounding.retyped import put_right
+from metrikon.core.extraction.indexing.index import Index, Place
+from metrikon.core.extraction.indexing.orders import orders
+from metrikon.core.extraction.parsing.coerce import Coercion
+from metrikon.core.extraction.parsing.parse import parse_answer
+from metrikon.core.extraction.parsing.readings import Draft, draft
+from metrikon.core.extraction.planning import second
+from metrikon.core.extraction.planning.asking import PATTERNS, Asking, Given, Request, Stage, by_patterns
+from metrikon.core.extraction.planning.besides import Besides
+from metrikon.core.extraction.planning.facts import contradicted, fact_evidence, taken
+from metrikon.core.extraction.planning.plan import Plan, plan
 from metrikon.core.records.adding import unsaid
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence

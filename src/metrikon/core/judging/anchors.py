@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction import prompt
+from metrikon.core.extraction.planning import prompt
 from metrikon.core.judging.blind import blinded
 from metrikon.core.judging.criteria import Anchor, Criterion, Judge, Marked
 

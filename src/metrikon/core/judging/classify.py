@@ -7,10 +7,10 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
-from metrikon.core.extraction.chances import chance_of, chances
-from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.indexing.index import Index, squeezed
+from metrikon.core.extraction.parsing.chances import chance_of, chances
+from metrikon.core.extraction.planning.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.judging.putting import again, answers, no_answer, objects, readings, requests, suspicious, taken, unsure, words_schema, yes_or_no
 from metrikon.core.judging.quoting import standing
 from metrikon.core.judging.verdict import Answer, Option, Verdict

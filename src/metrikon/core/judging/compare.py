@@ -8,10 +8,10 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.text import line_text
-from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
-from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning import prompt
+from metrikon.core.extraction.planning.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.judging.differences import Change, lines_differ
 from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, readings, suspicious, taken, unsure, yes_or_no
 from metrikon.core.judging.quoting import standing

@@ -8,10 +8,10 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, Asking, Given, Request
-from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning import prompt
+from metrikon.core.extraction.planning.asking import ASK, Asking, Given, Request
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.judging.founded import NOUNS, Sources, unfounded
 from metrikon.core.judging.putting import DATA, again, answers, no_answer, objects, suspicious, taken
 from metrikon.core.judging.verdict import Verdict

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
-from metrikon.core.extraction.index import Index, squeezed
+from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.values.dates import date_readings
 from metrikon.core.values.numbers import numbers_in, parse_number
 from metrikon.core.values.text import fold

@@ -9,10 +9,10 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
-from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning import prompt
+from metrikon.core.extraction.planning.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.judging.anchors import SAYING, shown
 from metrikon.core.judging.blind import blinded
 from metrikon.core.judging.criteria import Criterion, Judge

@@ -7,13 +7,13 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from metrikon.core.extraction import prompt
-from metrikon.core.extraction.asking import ASK, SECOND, Asking, Given, Request
-from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.index import Index, squeezed
-from metrikon.core.extraction.of_document import hidden_text
-from metrikon.core.extraction.orders import orders
-from metrikon.core.extraction.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.doubting.of_document import hidden_text
+from metrikon.core.extraction.indexing.index import Index, squeezed
+from metrikon.core.extraction.indexing.orders import orders
+from metrikon.core.extraction.parsing.parse import NotUnderstood, parse_answer
+from metrikon.core.extraction.planning import prompt
+from metrikon.core.extraction.planning.asking import ASK, SECOND, Asking, Given, Request
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.records.findings import Finding
 
 T = TypeVar("T")

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 import re
 
-from metrikon.core.extraction.index import Index, squeezed
-from metrikon.core.extraction.placed import evidence_at
+from metrikon.core.extraction.indexing.index import Index, squeezed
+from metrikon.core.extraction.indexing.placed import evidence_at
 from metrikon.core.records.evidence import MISSING, Evidence
 
 EXACT, NEARLY = 0.95, 0.8  # how sure the place of words is that stand so, or but for a few

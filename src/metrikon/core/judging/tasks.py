@@ -7,9 +7,9 @@ from typing import Any, Protocol
 
 import msgspec
 
-from metrikon.core.extraction.asking import Asking, Given, Request
-from metrikon.core.extraction.estimate import Estimate
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking, Given, Request
+from metrikon.core.extraction.planning.estimate import Estimate
 from metrikon.core.judging import classify, compare, draft, judge
 from metrikon.core.judging.classify import Classify
 from metrikon.core.judging.compare import Compare

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.asking import Request
+from metrikon.core.extraction.planning.asking import Request
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 

@@ -6,8 +6,8 @@ forms. It is the default where no model is set up, and an independent reading be
 
 from __future__ import annotations
 
-from metrikon.core.extraction.asking import Given, by_patterns
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Given, by_patterns
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps
 from metrikon.models.pattern.reader import read_besides, read_record

@@ -13,9 +13,9 @@ from itertools import product
 from typing import Any
 
 from metrikon.core.documents.model import Table
-from metrikon.core.extraction.index import Index, Place, has_digit
-from metrikon.core.extraction.support import a_sign
-from metrikon.core.extraction.words import rests_on
+from metrikon.core.extraction.grounding.support import a_sign
+from metrikon.core.extraction.indexing.index import Index, Place, has_digit
+from metrikon.core.extraction.indexing.words import rests_on
 from metrikon.core.records.adding import shown_product
 from metrikon.core.records.meaning import concept_of, stems_of, words_of_its_own
 from metrikon.core.records.shapes import takes
@@ -248,7 +248,7 @@ def _first_of(kind: str, score: float) -> Rule:
             return None
         option = typed(each, mention, index, set())
         if option is None:
-            from metrikon.core.extraction.forms import formed
+            from metrikon.core.extraction.indexing.forms import formed
             from metrikon.core.values.phones import parse_phone
 
             value = (

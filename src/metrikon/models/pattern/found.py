@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from metrikon.core.extraction.index import Place
+from metrikon.core.extraction.indexing.index import Place
 from metrikon.core.records.types import Field
 
 

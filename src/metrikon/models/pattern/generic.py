@@ -9,10 +9,10 @@ from datetime import date
 from typing import Any
 
 from metrikon.core.documents.model import Page, Segment
-from metrikon.core.extraction.coerce import asks_positive
-from metrikon.core.extraction.forms import formed
-from metrikon.core.extraction.index import Index, Place, has_digit
-from metrikon.core.extraction.units import unit_of
+from metrikon.core.extraction.indexing.forms import formed
+from metrikon.core.extraction.indexing.index import Index, Place, has_digit
+from metrikon.core.extraction.indexing.units import unit_of
+from metrikon.core.extraction.parsing.coerce import asks_positive
 from metrikon.core.records.lexicon import concepts_in, words_of
 from metrikon.core.records.meaning import CODES, MONEY, concept_of, label_fit
 from metrikon.core.records.shapes import takes

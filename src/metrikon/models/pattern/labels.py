@@ -8,7 +8,7 @@ from functools import lru_cache
 import msgspec
 
 from metrikon.core.documents.model import Document, Line, Page
-from metrikon.core.extraction.labels import label_words
+from metrikon.core.extraction.indexing.labels import label_words
 from metrikon.core.records.types import Field
 
 

@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.documents.model import Page, Segment
-from metrikon.core.extraction.index import Index, Place, has_digit
+from metrikon.core.extraction.indexing.index import Index, Place, has_digit
 from metrikon.core.values.dates import date_readings, parse_date
 from metrikon.core.values.times import parse_time
 from metrikon.core.values.web import parse_mail

@@ -6,9 +6,9 @@ from decimal import Decimal
 from itertools import product
 from typing import Any
 
-from metrikon.core.extraction import columns as table_rows
-from metrikon.core.extraction.besides import Besides
-from metrikon.core.extraction.index import Index
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning import columns as table_rows
+from metrikon.core.extraction.planning.besides import Besides
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.text import fold
 from metrikon.models.pattern.anything import read_any

@@ -10,9 +10,9 @@ from itertools import permutations
 from typing import Any
 
 from metrikon.core.documents.model import Page, Table
-from metrikon.core.extraction.coerce import asks_positive
-from metrikon.core.extraction.columns import cell_value
-from metrikon.core.extraction.index import Index, Place, has_digit
+from metrikon.core.extraction.indexing.index import Index, Place, has_digit
+from metrikon.core.extraction.parsing.coerce import asks_positive
+from metrikon.core.extraction.planning.columns import cell_value
 from metrikon.core.records.lexicon import concepts_in, words_of
 from metrikon.core.records.meaning import concept_of, label_fit
 from metrikon.core.records.types import Field

@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from metrikon.core.documents.model import Page
-from metrikon.core.extraction.index import Index, Place
-from metrikon.core.extraction.said import Said
-from metrikon.core.extraction.sections import Part, list_concept, parts
+from metrikon.core.extraction.indexing.index import Index, Place
+from metrikon.core.extraction.indexing.said import Said
+from metrikon.core.extraction.parsing.sections import Part, list_concept, parts
 from metrikon.core.records.lexicon import concepts_in, words_of
 from metrikon.core.records.meaning import concept_of, meaning
 from metrikon.core.records.shapes import takes

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 
 from metrikon.core.documents.model import Page, Segment
-from metrikon.core.extraction.index import Index, Place, squeezed
+from metrikon.core.extraction.indexing.index import Index, Place, squeezed
 from metrikon.core.records.types import Field
 from metrikon.core.values.text import fold, folded_words
 

@@ -11,11 +11,11 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.documents.model import Sentence
-from metrikon.core.extraction.aloud import meetings, read_aloud
-from metrikon.core.extraction.aloud_amounts import MONEY as COINS
-from metrikon.core.extraction.forms import formed
-from metrikon.core.extraction.index import Index, Place
-from metrikon.core.extraction.said import Said
+from metrikon.core.extraction.indexing.aloud import meetings, read_aloud
+from metrikon.core.extraction.indexing.aloud_amounts import MONEY as COINS
+from metrikon.core.extraction.indexing.forms import formed
+from metrikon.core.extraction.indexing.index import Index, Place
+from metrikon.core.extraction.indexing.said import Said
 from metrikon.core.records.meaning import MONEY, concept_of, own_stems
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain

@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from metrikon.core.documents.model import Page, Segment
-from metrikon.core.extraction.index import LONGEST_DATE, LONGEST_NUMBER, Index, Place
+from metrikon.core.extraction.indexing.index import LONGEST_DATE, LONGEST_NUMBER, Index, Place
 from metrikon.core.records.types import Field
 from metrikon.core.values.dates import date_readings, parse_date
 from metrikon.core.values.numbers import parse_number

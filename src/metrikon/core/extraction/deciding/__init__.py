@@ -1,0 +1,1 @@
+"""How sure each value is, what is asked again, and what is told of the reading."""

@@ -1,0 +1,77 @@
+"""Values of a model that stand nowhere, or are left out, set against what an independent reading found.
+
+What that reading is certain of takes the place of what stands nowhere. What it only thinks likely is a doubt beside the model's value
+and a candidate for it, no more: a count, a difference, a day reckoned from another stand nowhere and are right all the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from metrikon.core.extraction.doubting.doubts import CERTAIN
+from metrikon.core.extraction.grounding.ground import stands
+from metrikon.core.extraction.indexing.index import Index, squeezed
+from metrikon.core.extraction.parsing.readings import Draft
+from metrikon.core.extraction.planning.besides import Besides
+from metrikon.core.records.findings import Finding
+from metrikon.core.records.meaning import concept_of
+from metrikon.core.records.types import Field, RecordType
+
+LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhere
+_SHAPED = ("phone", "mail", "iban", "web address", "currency", "date", "time", "moment")  # kinds that show by their form what they are
+
+
+def supported_instead(kind: RecordType, index: Index, asked: Sequence[Field], made: Draft, other: Besides) -> list[Finding]:
+    """Put what stands in the document into the draft; the findings for what is only likely."""
+    found = []
+    for each in asked:
+        value, instead = made.record.get(each.name), other.record.get(each.name)
+        if each.shape.count("/") != 1 or instead is None or instead == value:
+            continue
+        sure = 1.0 if "labels" in each.ours else other.sure.get(each.shape, 0.0)
+        answers = value is not None and _who_answers(each, value, instead, index)
+        kept = value is not None and not answers and stands(each, value, index)
+        if (sure < _least(each, value, index) and not answers) or kept or not stands(each, instead, index):
+            continue
+        if sure < CERTAIN:
+            found.append(_doubt(each, value, instead, answers))
+            if value is None or not made.doubted(each.shape, value):
+                continue
+        made.record[each.name] = instead
+        made.replaced.add(each.shape)
+        was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
+        made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
+    made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
+    return found
+
+
+def _lost(answers: bool) -> str:
+    return "is the name of who answers the call" if answers else "stands nowhere"
+
+
+def _doubt(field: Field, value: Any, instead: Any, answers: bool) -> Finding:
+    """What was found without a model, beside a value that stands nowhere or was left out."""
+    candidate = str(instead)[:60]
+    if value is None:
+        message = f"{field.title} was left out by the model, but {candidate} stands where it may be called so. Compare it."
+        return Finding("left out", "stop", message, (field.shape,), {"given": "", "candidate": candidate})
+    message = f"{field.title} was given as {str(value)[:60]}, which {_lost(answers)}; {candidate} stands where it may be called so. Compare it."
+    return Finding("unsupported", "stop", message, (field.shape,), {"given": str(value), "candidate": candidate})
+
+
+def _who_answers(field: Field, value: Any, instead: Any, index: Index) -> bool:
+    """Whether the name of a caller is said only by who speaks first, and another name by another speaker."""
+    sentences = index.document.sentences
+    if not sentences or concept_of(field) not in ("person", "receiver") or not (isinstance(value, str) and isinstance(instead, str)):
+        return False
+    first = sentences[0].speaker
+    said = [each.speaker for each in sentences if squeezed(value) in squeezed(each.text)]
+    return bool(said) and set(said) == {first} and any(squeezed(instead) in squeezed(each.text) and each.speaker != first for each in sentences)
+
+
+def _least(field: Field, value: Any, index: Index) -> float:
+    """How sure the other reading must be: of shaped values little, of amounts little in print, where much is said of anything."""
+    if field.kind in _SHAPED or (field.kind == "amount" and (value is not None or not index.document.sentences)):
+        return LIKELY
+    return CERTAIN if value is None or field.kind == "text" else LIKELY

@@ -1,0 +1,265 @@
+"""What supports a value that does not stand in the document just as it is: said in words, put together, mapped, decided, derived.
+
+Each rule looks for one kind of support and says how sure it is; the first that finds any has it. A value that no rule supports
+stands nowhere.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import date
+from decimal import Decimal
+from itertools import combinations
+from typing import Any
+
+from metrikon.core.extraction.grounding.wording import decided, in_other_words, misread, put_together, spelled_out
+from metrikon.core.extraction.indexing.index import Index, Place, squeezed
+from metrikon.core.extraction.indexing.measures import measured
+from metrikon.core.extraction.indexing.placed import best_heard, evidence_at, is_share, said_of
+from metrikon.core.extraction.indexing.said import Heard
+from metrikon.core.extraction.indexing.said_when import date_in
+from metrikon.core.extraction.indexing.units import unit_of
+from metrikon.core.extraction.indexing.words import rests_on
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.meaning import a_sum
+from metrikon.core.records.types import Field
+from metrikon.core.values.number_words import plain
+from metrikon.core.values.numbers import parse_number
+from metrikon.core.values.phones import written_forms
+
+Rule = Callable[[Field, Any, Index], "Evidence | None"]
+NEAR_LINES = 3  # lines within which amounts stand that add up to one that is not printed
+
+
+def supported(field: Field, value: Any, index: Index) -> Evidence | None:
+    """The evidence for a value that stands nowhere as it is; None when nothing supports it."""
+    return next((found for rule in RULES if (found := rule(field, value, index)) is not None), None)
+
+
+def a_number_in_words(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number that is said: "two ninety-eight"; nought where the document says that there is none."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool):
+        return None
+    found = best_heard(index, said_of(index).numbers.get(abs(Decimal(value)), []))
+    if found is None and (unit := unit_of(field)):
+        found = best_heard(index, measured(index, unit, Decimal(value)), "derived")
+    if found is None and value == 0 and (rest := rests_on(field, False, index)) is not None and rest.denied:
+        return evidence_at(index, rest.place, 0.7, "said")
+    if found is None and value == 0 and _AGAINST & set(re.findall(r"[a-z]+", plain(f"{field.name} {field.title}".replace("_", " ")))):
+        all_for = [
+            Place(page.number, tuple(range(line.first, line.last)))
+            for page in index.document.pages
+            for line in page.lines
+            if _ALL.search(plain(line.text))
+        ]
+        return evidence_at(index, all_for[0], 0.7, "derived") if all_for else None
+    return found
+
+
+_AGAINST = {"against", "opposed", "noes", "gegen", "gegenstimmen", "dagegen", "contre", "contra", "contrari", "contro", "tegen", "tegenstemmen", "imod", "emot", "przeciw"}  # fmt: skip
+_ALL = re.compile(
+    r"\b(?:unanimous(?:ly)?|all in favou?r|all agreed|einstimmig|alle dafur|a l'unanimite|unanimidad|unanimemente|unanimita|unaniem|enstemmigt|enhalligt|jednoglosnie)\b"
+)
+
+
+def amounts_together(field: Field, value: Any, index: Index) -> Evidence | None:
+    """An amount that is the sum of two or three that stand on lines close together, such as taxes at several rates."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or "number" not in field.types or value == 0:
+        return None
+    ordered = index.once("amounts of lines", _amounts)
+    for number, (at, one, place) in enumerate(ordered):
+        following = ordered[number + 1 : number + 1 + 3 * NEAR_LINES]
+        near = [(each, spot) for other, each, spot in following if other[0] == at[0] and 0 < other[1] - at[1] <= NEAR_LINES]
+        for count in (1, 2):
+            for more in combinations(near, count):
+                if abs(one + sum(amount for amount, _ in more) - Decimal(value)) <= Decimal("0.005"):
+                    return evidence_at(index, Place(place.page, (*place.words, *(n for _, other in more for n in other.words))), 0.75, "derived")
+    return None
+
+
+def _amounts(index: Index) -> list[tuple[tuple[int, int], Decimal, Place]]:
+    """Amounts with cents in the order of their lines."""
+    found = []
+    for at, here in index.numbers_at.items():
+        for place, amount in here:
+            if place.exact and amount and index.quote(place).rstrip(" €$£")[-3:-2] in (".", ","):
+                found.append(((at[0], index.pages[at[0]].line_of[place.words[-1]]), amount, place))
+    return sorted(found, key=lambda each: each[0])
+
+
+def a_day(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A day said without its year, by weekday, or from the document's own date; for a moment its time too."""
+    if field.kind not in ("date", "moment") or not isinstance(value, str):
+        return None
+    try:
+        day = date.fromisoformat(value[:10])
+    except ValueError:
+        return None
+    said = said_of(index)
+    places = [Heard(place, 1.0 if place.exact else 0.7) for place in index.dates.get(day, [])]
+    found = best_heard(index, places, "printed") or best_heard(index, said.day(day))
+    if found is None and said.own_date == day:
+        found = _fact(index, lambda text: str(day) in text or _holds_date(text, day))
+    if field.kind == "date" or found is None:
+        return found
+    time = _clock(value[11:16], index)
+    if time is None:
+        return None
+    return Evidence(found.how, found.page, found.box, f"{found.quote} … {time.quote}"[:300], round(min(found.sure, time.sure), 3))
+
+
+def _holds_date(text: str, day: date) -> bool:
+    return date_in(text) == day
+
+
+def a_time(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A time of day said in words, or with its half of the day apart."""
+    return _clock(value[:5], index) if field.kind == "time" and isinstance(value, str) else None
+
+
+def _clock(text: str, index: Index) -> Evidence | None:
+    if not re.fullmatch(r"\d\d:\d\d", text):
+        return None
+    minutes = int(text[:2]) * 60 + int(text[3:])
+    exact = [
+        place
+        for form in (text.replace(":", ""), text.lstrip("0").replace(":", ""))
+        for place in index.find_text(form)
+        if place.exact and len(form) > 2
+    ]
+    if exact:
+        return evidence_at(index, exact[0], 1.0)
+    return best_heard(index, said_of(index).times.get(minutes, [])) or _fact(index, lambda fact: text in fact)
+
+
+def a_telephone(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number in E.164 whose figures are printed or read out, with or without its country; an extension may stand apart."""
+    if not isinstance(value, str) or not re.fullmatch(r"\+\d{7,15}", value):
+        return None
+    said = said_of(index)
+    forms = written_forms(value)
+    for form in forms:
+        places = said.find_figures(form, True) if len(form) >= 6 else []
+        if places:
+            return evidence_at(index, places[0], 0.95 if len(form) >= 8 else 0.8, "mapped")
+    for own in (1, 2, 3, 4):
+        extension = value[-own:]
+        at = [place for form in forms if len(form) - own >= 6 for place in said.find_figures(form[:-own], True)]
+        apart = [place for place in index.find_text(extension) if place.exact] if at else []
+        if at and apart:
+            best = min(apart, key=lambda place: (not index.quote(place).startswith(("-", "/", "–")), place.page))
+            return evidence_at(index, best, 0.8, "mapped")
+    return _fact(index, lambda text: any(re.sub(r"\D", "", text) == form for form in forms))
+
+
+def in_its_data(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A text that stands in what the file says of itself for programs, or in the address of one of its links."""
+    wanted = squeezed(str(value)) if isinstance(value, str) else ""
+    return _fact(index, lambda text: wanted in squeezed(text)) if len(wanted) >= 3 else None
+
+
+def in_numbers_of_its_data(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number or a day that the file says of itself for programs."""
+    if isinstance(value, bool) or not isinstance(value, Decimal | int | str):
+        return None
+    if isinstance(value, Decimal | int):
+        return _fact(index, lambda text: len(text) < 40 and parse_number(text, ".") == value)
+    if field.kind in ("date", "moment") and re.match(r"\d{4}-\d\d-\d\d", value):
+        wanted = value[:16] if field.kind == "moment" else value[:10]
+        return _fact(index, lambda text: text.replace(" ", "T").startswith(wanted))
+    return None
+
+
+def _fact(index: Index, holds: Callable[[str], bool]) -> Evidence | None:
+    for fact in index.document.facts:
+        if holds(fact.value):
+            return Evidence("fact", 0, None, f"{fact.value} ({fact.source} {fact.path})"[:300], 0.95)
+    for link in index.document.links:
+        if holds(link.address):
+            return Evidence("fact", 0, None, f"{link.text}: {link.address}"[:300], 0.95)
+    return None
+
+
+def a_sign(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A currency by its name in words, or by the country that the document is from."""
+    if field.kind != "currency" or not isinstance(value, str):
+        return None
+    names = _CURRENCY_NAMES.get(value, ())
+    for run, (_, words, _) in enumerate(said_of(index).runs):
+        for at, word in enumerate(words):
+            if plain(word) in names:
+                return evidence_at(index, said_of(index).place(run, at, at + 1), 0.9, "mapped")
+    signs = _SIGNS_OF.get(value, "")
+    for page in index.document.pages:
+        for number, printed in enumerate(page.words):
+            if any(sign in printed.text for sign in signs):
+                return evidence_at(index, Place(page.number, (number,)), 0.9, "mapped")
+    home = _CURRENCY_OF.get(index.country or "") or _OF_LANGUAGE.get(index.language or "")
+    named = index.currency
+    if home == value and named in (None, value):
+        return Evidence("mapped", 0, None, "no currency is named; it is that of the document's country", 0.7)
+    return None
+
+
+_CURRENCY_NAMES = {
+    "EUR": ("euro", "euros", "eur", "ευρω"), "USD": ("dollar", "dollars", "usd", "us$", "bucks"), "GBP": ("pound", "pounds", "gbp", "sterling", "quid", "pence", "p"),
+    "CHF": ("franken", "chf", "sfr", "fr", "franchi", "francs", "stutz"), "SEK": ("kronor", "sek", "kr"), "DKK": ("kroner", "dkk", "kr"), "NOK": ("kroner", "nok", "kr"),
+    "PLN": ("zloty", "zlotych", "zl", "pln"), "CZK": ("koruna", "korun", "kc", "czk"), "CAD": ("dollar", "dollars", "cad"), "AUD": ("dollar", "dollars", "aud"),
+    "JPY": ("yen", "jpy"), "BRL": ("real", "reais", "brl"), "MXN": ("peso", "pesos", "mxn"), "HUF": ("forint", "ft", "huf"),
+}  # fmt: skip
+_SIGNS_OF = {"EUR": "€", "GBP": "£", "USD": "$", "CAD": "$", "AUD": "$", "NZD": "$", "MXN": "$", "JPY": "¥", "CNY": "¥"}
+_CURRENCY_OF = {
+    **dict.fromkeys(("DE", "AT", "FR", "ES", "IT", "NL", "BE", "IE", "PT", "FI", "LU", "GR"), "EUR"), "GB": "GBP", "US": "USD", "CH": "CHF", "SE": "SEK",
+    "DK": "DKK", "NO": "NOK", "PL": "PLN", "CZ": "CZK", "CA": "CAD", "AU": "AUD",
+}  # fmt: skip
+_OF_LANGUAGE = {"de": "EUR", "fr": "EUR", "es": "EUR", "it": "EUR", "nl": "EUR", "pt": "EUR", "sv": "SEK", "da": "DKK", "pl": "PLN"}
+
+
+def a_thousand(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number in thousands: "42k", "45 T€"."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value < 1000:
+        return None
+    for page in index.document.pages:
+        for line in page.lines:
+            for match in re.finditer(r"(\d{1,3}(?:[.,]\d)?)\s?(?:k|K|T€|TEUR|Tsd\.?|mil|mille)\b", line.text):
+                if Decimal(match[1].replace(",", ".")) * 1000 == value:
+                    return evidence_at(index, Place(page.number, tuple(range(line.first, line.last))), 0.8, "mapped")
+    return None
+
+
+def within_print(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number that stands within other print: "35€/Std", "4x12", "No12"."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value == int(value) < 100:
+        return None
+    found = index.once("numbers within print", _within_print).get(abs(Decimal(value)))
+    if found and a_sum(field) and is_share(found, index):
+        return None
+    return evidence_at(index, found, 0.7) if found else None
+
+
+_ANY_NUMBER = re.compile(r"\d{1,3}(?:[.,'’ \u00a0\u202f]\d{3})+(?:[.,]\d{1,4})?(?!\d)|\d+(?:[.,]\d{1,4})?")
+
+
+def _within_print(index: Index) -> dict[Decimal, Place]:
+    found: dict[Decimal, Place] = {}
+    for page, segment in index.figured:
+        for number in range(segment.first, segment.last):
+            text = page.words[number].text
+            for match in _ANY_NUMBER.finditer(text) if len(text) <= 60 and not text.isdigit() else ():
+                read = parse_number(match.group(), index.mark)
+                if read is not None:
+                    found.setdefault(read, Place(page.number, (number,)))
+    return found
+
+
+def _once(field: Field, value: Any, index: Index) -> Evidence | None:
+    """One of something, which goes without saying in a row."""
+    if value == 1 and not isinstance(value, bool) and "/*/" in field.shape and field.kind == "amount":
+        return Evidence("derived", 0, None, "one, which goes without saying", 0.7)
+    return None
+
+
+RULES: tuple[Rule, ...] = (
+    a_number_in_words, a_day, a_time, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, decided, amounts_together, a_thousand, within_print, misread, in_other_words, _once,
+)  # fmt: skip

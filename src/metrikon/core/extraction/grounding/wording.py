@@ -1,0 +1,211 @@
+"""Support for texts that do not stand as they are: read out, put together from pieces, decided, put in other words, misread."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
+from typing import Any
+
+from metrikon.core.extraction.indexing.index import Index, Place, squeezed
+from metrikon.core.extraction.indexing.placed import evidence_at, said_of
+from metrikon.core.extraction.indexing.words import LEAST, STEM, rests_on
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.manner import DECIDED
+from metrikon.core.records.types import Field
+from metrikon.core.values.number_words import plain
+
+WINDOW = 3  # times as many words as a value has, within which all of them must stand
+MOST_PIECES = 12
+OTHERS = 0.45  # share of the words of a text that may be others than the document's
+_SPELLING = {
+    "dot", "point", "punkt", "punto", "punt", "ponto", "punktum", "kropka", "at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabel", "snabela",
+    "malpa", "klammeraffe", "dash", "hyphen", "minus", "bindestrich", "tiret", "guion", "trattino", "streepje", "underscore", "double", "capital",
+}  # fmt: skip
+
+
+def spelled_out(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A mail address or a code that is read out: letters, figures in words, "dot" and "at"."""
+    wanted = squeezed(str(value)) if isinstance(value, str) else ""
+    if len(wanted) < 3 or (field.kind not in ("mail", "web address") and not any(c.isdigit() for c in wanted)):
+        return None
+    for run, text, source in index.once("spelled", _spelled):
+        at = text.find(wanted)
+        if at >= 0:
+            place = said_of(index).place(run, source[at], source[at + len(wanted) - 1] + 1)
+            if place.words:
+                return evidence_at(index, place, 0.85, "said")
+    return None
+
+
+def _spelled(index: Index) -> list[tuple[int, str, list[int]]]:
+    """Each run as it sounds when it is read out: figures for numbers in words, words for marks left out."""
+    found = []
+    said = said_of(index)
+    for (_, words, _), (run, here) in zip(said.runs, said.groups, strict=True):
+        by_first = {group.first: group for group in here}
+        text, source, at = "", [], 0
+        while at < len(words):
+            group = by_first.get(at)
+            piece = group.figures if group else "" if plain(words[at]) in _SPELLING else squeezed(words[at])
+            text += piece
+            source += [at] * len(piece)
+            at = group.last if group else at + 1
+        found.append((run, text, source))
+    return found
+
+
+def put_together(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A text whose pieces, or all of whose words, stand close together, in whatever order."""
+    if not isinstance(value, str) or field.manner == DECIDED or len(squeezed(value)) < 3:
+        return None
+    for parted in (re.split(r"[,;()\n·|/@–]|\s-\s", value), re.findall(r"[^\W\d_]+|\d+", value) if field.kind == "mail" else ()):
+        pieces = [piece.strip() for piece in parted if squeezed(piece)]
+        if 1 < len(pieces) <= MOST_PIECES and (places := _all_found(pieces, index)):
+            return evidence_at(index, places, 0.85)
+    words = [word for word in value.split() if squeezed(word)]
+    return _within_window(words, index) if len(words) > 1 else None
+
+
+def _all_found(pieces: Sequence[str], index: Index) -> Place | None:
+    """A place for every piece, on one page and near the first; words of their own, not parts of others."""
+    said: list[Place] = []
+    for piece in pieces:
+        found = [place for place in index.find_text(piece) if place.exact]
+        if not found and (heard := _number_ended(piece, index)):
+            found = [heard]
+        if not found:
+            return None
+        page, first = (said[0].page, said[0].words[0]) if said else (found[0].page, found[0].words[0])
+        said.append(min(found, key=lambda place: (place.page != page, abs(place.words[0] - first))))
+    if any(place.page != said[0].page for place in said):
+        return None
+    words = tuple(dict.fromkeys(number for place in said for number in place.words))
+    return Place(said[0].page, words) if max(words) - min(words) <= 60 + 3 * len(words) else None
+
+
+def _number_ended(piece: str, index: Index) -> Place | None:
+    """A piece that ends or begins with a number which the document has in words: "Kerkweg 81"."""
+    if not any(c.isdigit() for c in piece):
+        return None
+    wanted = squeezed(piece)
+    for run, text, source in index.once("spelled", _spelled):
+        at = text.find(wanted)
+        if at >= 0:
+            place = said_of(index).place(run, source[at], source[at + len(wanted) - 1] + 1)
+            return place if place.words else None
+    return None
+
+
+def _within_window(words: Sequence[str], index: Index) -> Evidence | None:
+    """All words of a text within a stretch that is not much longer than it."""
+    wanted = [squeezed(word) for word in words]
+    for page in index.document.pages:
+        printed = [squeezed(word.text) for word in page.words]
+        known = set(printed)
+        if not all(word in known for word in wanted):
+            continue
+        reach = WINDOW * len(wanted) + 8
+        for start, text in enumerate(printed):
+            if text == wanted[0] or text == wanted[-1]:
+                low, high = max(0, start - reach // 2), start + reach
+                here = printed[low:high]
+                at = [low + here.index(word) for word in wanted if word in here]
+                if len(at) == len(wanted):
+                    return evidence_at(index, Place(page.number, tuple(sorted(set(at)))), 0.75)
+    return None
+
+
+def decided(field: Field, value: Any, index: Index) -> Evidence | None:
+    """What a yes or no, an option or words of one's own rest on: the passage that speaks of it."""
+    if field.manner != DECIDED:
+        return None
+    if isinstance(value, str) and field.kind == "text":
+        return _own_words(value, index)
+    rest = rests_on(field, value, index)
+    if rest is None:
+        # a no that nobody speaks of is how a document says no; anything else needs words to rest on
+        open_to_one = value is False or field.kind == "choice" or not field.nullable
+        return Evidence("decided", 0, None, "nothing in the document speaks of it", 0.65) if open_to_one else None
+    return evidence_at(index, rest.place, rest.sure, "decided")
+
+
+def _own_words(value: str, index: Index) -> Evidence | None:
+    """Words of one's own: every figure and every name in them must stand in the document."""
+    doubtful = [word for word in re.findall(r"[^\s,;:()\"“”]+", value) if _is_fact(word)]
+    missing = [word for word in doubtful if not _stands(word.strip(".!?'’"), index)]
+    if len(missing) > len(doubtful) // 4:
+        return None
+    return Evidence("decided", 0, None, "put in other words", 0.8 if not missing else 0.65)
+
+
+def _is_fact(word: str) -> bool:
+    return any(c.isdigit() for c in word)
+
+
+def _stands(word: str, index: Index) -> bool:
+    figures = re.sub(r"\D", "", word)
+    if not figures:
+        return True
+    if index.find_text(word) or any(figures in text for _, text, _ in said_of(index).figures):
+        return True
+    try:
+        value = Decimal(re.sub(r"[^\d.]", "", word).strip(".") or "0")
+    except ArithmeticError:
+        return False
+    minutes = re.fullmatch(r"(\d{1,2}):(\d\d)", word)
+    return value in said_of(index).numbers or bool(minutes and int(minutes[1]) * 60 + int(minutes[2]) in said_of(index).times)
+
+
+def in_other_words(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A text of several words most of which the document uses; no other word of it may be one of the document's, misspelt."""
+    if not isinstance(value, str) or field.schema.get("pattern") or field.kind != "text":
+        return None
+    words = [plain(word) for word in re.findall(r"[^\W\d_]{2,}", value)]
+    if len(words) < 2 or any(not any(place.exact for place in index.find_text(word)) for word in value.split() if _is_fact(word)):
+        return None
+    short = re.findall(r"(?<!\w)[^\W\d_](?!\w)", value)
+    if any(not any(place.exact for place in index.find_text(letter)) for letter in short):
+        return None
+    printed = index.once("stems of words", _stems_printed)
+    telling = [word for word in words if len(word) >= LEAST]
+    missing = [word for word in telling if word[:STEM] not in printed]
+    if len(missing) > OTHERS * len(telling) or any(_misspelt(word, printed) for word in words):
+        return None
+    rest = rests_on(field, value, index)
+    return evidence_at(index, rest.place, 0.65, "decided") if rest else None
+
+
+def _stems_printed(index: Index) -> dict[str, set[str]]:
+    """The words of a document by their stems."""
+    found: dict[str, set[str]] = {}
+    for page in index.document.pages:
+        for word in page.words:
+            for part in re.findall(r"[^\W\d_]{2,}", word.text):
+                found.setdefault(plain(part)[:STEM], set()).add(plain(part))
+    return found
+
+
+def _misspelt(word: str, printed: Mapping[str, set[str]]) -> bool:
+    """Whether a word is one of the document's but for a letter."""
+    every = {other for words in printed.values() for other in words if len(other) == len(word)}
+    return word not in every and any(sum(a != b for a, b in zip(word, other, strict=True)) == 1 for other in every)
+
+
+def misread(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A code whose letters and figures were mixed up when its picture was read: O for 0, l for 1."""
+    if not isinstance(value, str) or not any(c.isdigit() for c in value) or len(squeezed(value)) < 4:
+        return None
+    wanted = squeezed(value).translate(_ALIKE)
+    for page in index.document.pages:
+        if page.source == "ocr":
+            printed = [squeezed(word.text).translate(_ALIKE) for word in page.words]
+            text = "".join(printed)
+            at = text.find(wanted)
+            if at >= 0:
+                first = next(n for n in range(len(printed)) if len("".join(printed[: n + 1])) > at)
+                return evidence_at(index, Place(page.number, (first,)), 0.65, "mapped")
+    return None
+
+
+_ALIKE = str.maketrans("olisbzg", "0115829")
