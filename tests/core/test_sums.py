@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -9,15 +10,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.deciding.trust import trusted
-from metrikon.core.extraction.parsing.readings import Draft
+from metrikon.core.extraction.deciding.trust import trust
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.extraction.planning.besides import Besides
+from metrikon.core.extraction.planning.plan import Plan
 from metrikon.core.extraction.settle import Reading
+from metrikon.core.extraction.state import State
 from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.sums import Reckoned, reckon
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.drivers.wire import reading_bytes, reading_from
+from tests.helpers import typed_document
 
 CENTS = st.integers(0, 10**9).map(lambda cents: Decimal(cents) / 100)
 AMOUNT = {"type": "number"}
@@ -89,7 +94,9 @@ def test_confidence_counts_sums_and_other_readings_for_and_against() -> None:
     record = {"net": Decimal(2), "tax": Decimal(1), "total": Decimal(3)}
     evidence = {pointer: Evidence("printed", 1, sure=0.85) for pointer in ("/net", "/tax", "/total")}
     reckoned = Reckoned(held={"/net": 1}, failed={"/tax": 1})
-    found = trusted(record, {**evidence, "/other": MISSING}, reckoned, Draft(), Besides({"total": Decimal("3.00"), "tax": Decimal(9)}), False)
+    planned = Plan([], {}, {}, (), (), besides=Besides({"total": Decimal("3.00"), "tax": Decimal(9)}))
+    state = State(bill(), Index(typed_document("Total 3")), planned, (), Asking(), record=record, reckoned=reckoned)
+    found = trust(replace(state, evidence={**evidence, "/other": MISSING})).evidence
     assert found["/net"].inputs["agree"] == found["/total"].inputs["agree"] == 1
     assert (found["/tax"].inputs["differ"], found["/tax"].inputs["failed"]) == (1, 1)
     assert found["/tax"].confidence < 0.5 < found["/net"].confidence == found["/total"].confidence

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
+from metrikon.core.extraction.doubting.row import spoiling
 from metrikon.core.extraction.planning.asking import REPAIR, SECOND, Asking, Given, Request, answered
 from metrikon.core.extraction.settle import Reading
 from metrikon.core.records.findings import Finding
@@ -13,7 +14,6 @@ from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import Model, ModelAnswer, ModelRequest, Usage
 from metrikon.ports.paper import Paper
 
-NO_GOOD = ("cut off", "no answer")  # findings after which the answers are not given again
 MOST_CALLS = 12  # requests for one document, before a person must look
 
 
@@ -71,7 +71,7 @@ def extract(
         reading = paper.settle(kind, tally.given, asking)
         asks = reading.next[: most_calls - len(tally.given)]
         if not asks:
-            if any(each.check in NO_GOOD for each in reading.findings):
+            if any(each.check in spoiling() for each in reading.findings):
                 for call in tally.calls.values():
                     rejected(call)
             names = dict.fromkeys(each.model for each in tally.given)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from metrikon.core.extraction.doubting.row import spoiling
 from metrikon.core.extraction.planning.asking import SECOND, Asking, Request
 from metrikon.core.judging.tasks import Task
 from metrikon.core.judging.verdict import Verdict
 from metrikon.core.records.findings import Finding, stops
-from metrikon.drivers.extract import NO_GOOD, Tally, ask_one
+from metrikon.drivers.extract import Tally, ask_one
 from metrikon.models.pattern import PATTERN
 from metrikon.ports.model import STAND_IN, Model, Usage
 from metrikon.ports.paper import Paper
@@ -56,7 +57,7 @@ def judge(
         following = verdict.next[: most_calls - len(tally.given)]
         if not following:
             break
-    if any(each.check in NO_GOOD for each in verdict.findings):
+    if any(each.check in spoiling() for each in verdict.findings):
         for call in tally.calls.values():
             rejected(call)
     names = list(dict.fromkeys(each.model for each in tally.given))

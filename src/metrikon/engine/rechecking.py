@@ -10,7 +10,8 @@ from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.parsing.coerce import Coercion
 from metrikon.core.extraction.settle import Reading, checked_again
 from metrikon.core.records import evidence, findings
-from metrikon.core.records.checks import OF_RECORD
+from metrikon.core.records.checks import MAKER, record_checks
+from metrikon.core.records.findings import Finding
 from metrikon.core.records.lists import filled
 from metrikon.core.records.pointers import leaves
 from metrikon.core.records.rules import MADE_ANEW, repeated, ruled
@@ -38,5 +39,12 @@ def reread(database: Database, workshop: EngineWorkshop, record: Mapping[str, An
     found = [*repeats, *ruled(kind, fitted, workshop.known_list)]
     now = dict(leaves(fitted))
     changed = by_person | {pointer for pointer, value in before.items() if value is not None and now.get(pointer) is None}
-    noted = [each for each in findings.from_json(record["findings"]) if each.check not in (*OF_RECORD, *MADE_ANEW) and not changed & set(each.fields)]
+    noted = [each for each in findings.from_json(record["findings"]) if _stays(each) and not changed & set(each.fields)]
     return replace(reading, findings=sorted([*found, *reading.findings, *noted], key=lambda each: each.level != "stop")), kind
+
+
+def _stays(finding: Finding) -> bool:
+    """Whether a finding is none of those that are made anew: only its maker takes it back. Those of earlier versions are told by their names."""
+    if finding.maker:
+        return finding.maker != MAKER and finding.check not in MADE_ANEW
+    return finding.check not in {name for check in record_checks() for name in check.names} | set(MADE_ANEW)

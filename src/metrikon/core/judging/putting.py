@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from metrikon.core.extraction.doubting.of_document import hidden_text
+from metrikon.core.extraction.doubting.checks.hidden_text import hidden_text
 from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.extraction.indexing.orders import orders
 from metrikon.core.extraction.parsing.parse import NotUnderstood, parse_answer

@@ -20,7 +20,7 @@ MODEL = 0.94  # a value of a language model that tells no probabilities
 MOST_AGREE = 3
 
 
-@dataclass
+@dataclass(frozen=True)
 class Inputs:
     """What the confidence of one value is made of."""
 

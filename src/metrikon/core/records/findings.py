@@ -10,7 +10,8 @@ import msgspec
 class Finding(msgspec.Struct, frozen=True):
     """One thing a check reported. `level` is "stop" (a person must look) or "warn".
 
-    `fields` are pointers of the values it concerns; `compared` holds what was set against what.
+    `fields` are pointers of the values it concerns; `compared` holds what was set against what. `maker`: who made it ("reading", "record",
+    "rules" …): only its maker takes it back.
     """
 
     check: str
@@ -18,6 +19,11 @@ class Finding(msgspec.Struct, frozen=True):
     message: str
     fields: tuple[str, ...] = ()
     compared: dict[str, str] = {}
+    maker: str = ""
+
+    def by(self, maker: str) -> Finding:
+        """The same under the name of its maker."""
+        return msgspec.structs.replace(self, maker=maker)
 
 
 def stops(findings: list[Finding]) -> bool:

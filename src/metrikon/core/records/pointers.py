@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import copy
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
@@ -55,6 +57,21 @@ def get(value: Any, pointer: str) -> Any:
         else:
             return None
     return value
+
+
+def with_values(record: Mapping[str, Any], values: Mapping[str, Any]) -> dict[str, Any]:
+    """A copy of a record with some values, by pointer, in the place of others that are there."""
+    made: dict[str, Any] = copy.deepcopy(dict(record))
+    for pointer, value in values.items():
+        *path, last = steps(pointer)
+        spot: Any = made
+        for step in path:
+            spot = spot[int(step)] if isinstance(spot, list) else spot[step]
+        if isinstance(spot, list):
+            spot[int(last)] = value
+        else:
+            spot[last] = value
+    return made
 
 
 @lru_cache(maxsize=8192)

@@ -3,63 +3,60 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
-from decimal import Decimal
+from dataclasses import replace
+from functools import cache
 from typing import Any
 
+from metrikon.core.extraction.doubting.row import every_check
 from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.extraction.parsing.readings import Draft
 from metrikon.core.extraction.planning import prompt
 from metrikon.core.extraction.planning.asking import ASK, REPAIR, ROWS, SECOND, Asking, Given, Request
 from metrikon.core.extraction.planning.plan import Plan
 from metrikon.core.extraction.planning.second import ask_again
-from metrikon.core.records.evidence import Evidence
+from metrikon.core.extraction.state import State
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get
-from metrikon.core.records.sums import Reckoned
 from metrikon.core.records.types import Field, RecordType, resolved
 
 TRIES = 3  # answers to one request before it is given up
 MOST_ROWS = 40  # rows that are asked to be written out to mend a sum
-MENDABLE = {"required", "type", "format", "unsupported", "sum", "order", "left out", "unusable", "pattern", "check digit"}
-ROW_TROUBLE = {"required", "type", "format", "unsupported", "product", "sum", "unusable"}
 
 
-@dataclass(frozen=True)
-class Assessed:
-    """A record with its evidence, findings and arithmetic; `notes` are the findings that come from reading, not from checks."""
-
-    record: dict[str, Any]
-    evidence: dict[str, Evidence]
-    findings: list[Finding]
-    notes: list[Finding]
-    reckoned: Reckoned
-
-    @property
-    def stopping(self) -> int:
-        return sum(1 for each in self.findings if each.level == "stop")
-
-    @property
-    def grounded(self) -> int:
-        return sum(1 for each in self.evidence.values() if each.found)
+@cache
+def mendable() -> frozenset[str]:
+    """Findings that a model asked once more can mend, as their checks say."""
+    return frozenset(name for check in every_check() for name in check.mendable)
 
 
-def better(
-    kind: RecordType, before: Assessed, values: dict[str, Any], answer: Given, assess: Callable[[dict[str, Any]], Assessed], told: list[str]
-) -> Assessed | None:
+@cache
+def of_rows() -> frozenset[str]:
+    """Findings for which the rows of a table are asked for anew."""
+    return frozenset(name for check in every_check() for name in check.of_rows)
+
+
+def mend(state: State, again: Callable[[State, dict[str, Any]], State]) -> State:
+    """The record with values of repairs, where it is better with them. `again`: the stages of a record gone through with another one."""
+    for answer, values in state.draft.repairs:
+        state = _better(state, values, answer, again)
+    return state
+
+
+def _better(state: State, values: dict[str, Any], answer: Given, again: Callable[[State, dict[str, Any]], State]) -> State:
     """The record with values of a repair, if that is better: fewer findings that stop it, each field by itself and then all."""
     wanted = {pointer.split("/")[1] for pointer in answer.fields}
-    changes = {name: value for name, value in values.items() if name in wanted and value != before.record.get(name)}
-    best = before
+    changes = {name: value for name, value in values.items() if name in wanted and value != state.record.get(name)}
+    best = state
     for tried in [changes, *({name: value} for name, value in changes.items())] if len(changes) > 1 else [changes] if changes else []:
-        now = assess(_ordered(kind, {**best.record, **tried}))
+        now = again(best, _ordered(state.kind, {**best.record, **tried}))
         if (now.stopping, -now.grounded) < (best.stopping, -best.grounded):
-            for name, value in tried.items():
-                told.append(f"/{name}: {_short(best.record.get(name))} became {_short(value)}, read again by {answer.model}.")
-            best = now
+            told = [
+                f"/{name}: {_short(best.record.get(name))} became {_short(value)}, read again by {answer.model}." for name, value in tried.items()
+            ]
+            best = replace(now, mended=(*best.mended, *told))
             if not best.stopping:
                 break
-    return best if best is not before else None
+    return best
 
 
 def _ordered(kind: RecordType, record: dict[str, Any]) -> dict[str, Any]:
@@ -70,26 +67,10 @@ def _short(value: Any) -> str:
     return "nothing" if value is None else repr(str(value)[:40])
 
 
-def rows_differ(kind: RecordType, record: dict[str, Any], made: Draft) -> Iterator[Finding]:
-    """Rows read from a table and rows that a model wrote out, where their figures are not the same."""
-    for pointer, written in made.written.items():
-        rows = record.get(pointer[1:]) or []
-        amounts = [each.name for each in kind.lists.get(pointer, ()) if each.kind == "amount"]
-        if len(rows) != len(written):
-            message = f"The table holds {len(rows)} rows, but the model wrote out {len(written)}. Compare them with the page."
-            yield Finding("rows differ", "stop", message, (pointer,), {"table": str(len(rows)), "written": str(len(written))})
-            continue
-        for number, (row, other) in enumerate(zip(rows, written, strict=True)):
-            for name in amounts:
-                one, two = row.get(name), other.get(name) if isinstance(other, dict) else None
-                if isinstance(one, Decimal | int) and isinstance(two, Decimal | int) and one != two:
-                    message = f"Row {number + 1}: {name.replace('_', ' ')} is {one} in the table, but the model wrote {two}."
-                    yield Finding("rows differ", "warn", message, (f"{pointer}/{number}/{name}",), {"table": str(one), "written": str(two)})
-
-
-def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Assessed, given: Sequence[Given], asking: Asking) -> Iterator[Request]:
+def following(state: State) -> Iterator[Request]:
     """What to ask next: answers that were not understood, rows whose columns were not told, then the fields that failed."""
-    if not given:
+    kind, index, plan, made, asking = state.kind, state.index, state.planned, state.draft, state.asking
+    if not state.given:
         return
     again = list(_again(plan, made))
     if again:
@@ -97,24 +78,28 @@ def following(kind: RecordType, index: Index, plan: Plan, made: Draft, now: Asse
         return
     if made.unread:
         return  # it was asked often enough: a person must look
-    rest = _cut_short(kind, index, plan, made, given, asking)
+    rest = _cut_short(kind, index, plan, made, state.given, asking)
     if rest is not None:
         yield rest
         return
-    if not any(each.stage == ROWS for each in given):
-        lists = [pointer for pointer in (*plan.lists, *plan.tables) if _rows_wanted(pointer, plan, made, now)]
+    if not _asked(state, ROWS):
+        lists = [pointer for pointer in (*plan.lists, *plan.tables) if _rows_wanted(pointer, state)]
         if lists:
             yield from _rows_asked(kind, index, plan, dict.fromkeys(lists), asking)
             return
-    if asking.second and not any(each.stage == SECOND for each in given):
-        second = list(ask_again(kind, index, now.record, asking))
+    if asking.second and not _asked(state, SECOND):
+        second = list(ask_again(kind, index, state.record, asking))
         if second:
             yield from second
             return
-    rounds = sum(1 for each in given if each.stage == REPAIR)
-    fields = _failed(kind, plan, now)
+    rounds = sum(1 for each in state.given if each.stage == REPAIR)
+    fields = _failed(state)
     if fields and rounds < asking.repairs:
-        yield _repair(kind, index, plan, now, fields, rounds, asking)
+        yield _repair(state, fields, rounds)
+
+
+def _asked(state: State, stage: str) -> bool:
+    return any(each.stage == stage for each in state.given)
 
 
 def _cut_short(kind: RecordType, index: Index, plan: Plan, made: Draft, given: Sequence[Given], asking: Asking) -> Request | None:
@@ -151,13 +136,14 @@ def _again(plan: Plan, made: Draft) -> Iterator[Request]:
             )
 
 
-def _rows_wanted(pointer: str, plan: Plan, made: Draft, now: Assessed) -> bool:
-    if pointer in made.open_lists:
+def _rows_wanted(pointer: str, state: State) -> bool:
+    if pointer in state.draft.open_lists:
         return True
-    if pointer not in plan.tables or pointer in plan.rows:
+    if pointer not in state.planned.tables or pointer in state.planned.rows:
         return False
-    trouble = [each for each in now.findings if each.level == "stop" and each.check in ROW_TROUBLE and _in_rows(each, pointer)]
-    count = len(now.record.get(pointer[1:]) or ())
+    troubles = of_rows()
+    trouble = [each for each in state.findings if each.level == "stop" and each.check in troubles and _in_rows(each, pointer)]
+    count = len(state.record.get(pointer[1:]) or ())
     return bool(trouble) and count <= MOST_ROWS
 
 
@@ -178,18 +164,19 @@ def _rows_asked(kind: RecordType, index: Index, plan: Plan, lists: Any, asking: 
         yield Request(ROWS, f"the rows of {', '.join(properties)} written out", messages, schema, number, pages=part.pages)
 
 
-def _failed(kind: RecordType, plan: Plan, now: Assessed) -> list[Field]:
+def _failed(state: State) -> list[Field]:
     """Header fields that a finding names and that a model was asked for."""
-    asked = {each.shape: each for each in plan.header}
-    named = dict.fromkeys(pointer for each in now.findings if each.level == "stop" and each.check in MENDABLE for pointer in each.fields)
+    asked = {each.shape: each for each in state.planned.header}
+    named = dict.fromkeys(pointer for each in state.findings if each.level == "stop" and each.check in mendable() for pointer in each.fields)
     return [asked[pointer] for pointer in named if pointer in asked]
 
 
-def _repair(kind: RecordType, index: Index, plan: Plan, now: Assessed, fields: Sequence[Field], rounds: int, asking: Asking) -> Request:
+def _repair(state: State, fields: Sequence[Field], rounds: int) -> Request:
+    kind, index, asking = state.kind, state.index, state.asking
     shapes = tuple(each.shape for each in fields)
-    findings = [each for each in now.findings if each.level == "stop" and set(each.fields) & set(shapes)]
-    places = [spot for each in fields for spot in _spots(index, now, each)]
-    part = prompt.repair_part(index, fields, places, plan.tables)
+    findings = [each for each in state.findings if each.level == "stop" and set(each.fields) & set(shapes)]
+    places = [spot for each in fields for spot in _spots(state, each)]
+    part = prompt.repair_part(index, fields, places, state.planned.tables)
     properties = {}
     for each in fields:
         name = each.shape.split("/")[1]
@@ -200,9 +187,9 @@ def _repair(kind: RecordType, index: Index, plan: Plan, now: Assessed, fields: S
     return Request(REPAIR, f"{', '.join(each.title for each in fields)} read again", messages, schema, 0, shapes, rounds, part.pages)
 
 
-def _spots(index: Index, now: Assessed, field: Field) -> list[tuple[int, int]]:
+def _spots(state: State, field: Field) -> list[tuple[int, int]]:
     """Where the value of a field stands now."""
-    value = get(now.record, field.shape)
+    value = get(state.record, field.shape)
     if value is None:
         return []
-    return [(place.page, place.words[0]) for place in index.find_text(squeezed(str(value)))][:3]
+    return [(place.page, place.words[0]) for place in state.index.find_text(squeezed(str(value)))][:3]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -11,56 +12,55 @@ import msgspec
 from metrikon.core.extraction.doubting.doubts import CERTAIN
 from metrikon.core.extraction.indexing.index import squeezed
 from metrikon.core.extraction.parsing.chances import Chances, chance_of, chances
-from metrikon.core.extraction.parsing.readings import Draft
 from metrikon.core.extraction.planning.besides import Besides
+from metrikon.core.extraction.state import State
 from metrikon.core.records.confidence import MODEL, Inputs
-from metrikon.core.records.evidence import MISSING, Evidence
+from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import get, shape
-from metrikon.core.records.sums import Reckoned
 
 TELLING = 0.7  # how sure an independent reading must be of a value for it to count against another
 
 
-def trusted(
-    record: Mapping[str, Any], evidence: Mapping[str, Evidence], reckoned: Reckoned, made: Draft, other: Besides, whole: bool
-) -> dict[str, Evidence]:
-    """The evidence with the confidence of each value and its inputs."""
-    held, failed = reckoned.held, reckoned.failed
-    others: list[Mapping[str, Any]] = (
-        [{name: value for name, value in other.header.items() if other.sure.get(f"/{name}", 1.0) >= TELLING}] if other.record else []
-    )
-    others += [values for _, values in made.repairs]
-    known = chances(made.tokens)
-    found = {}
-    same: dict[tuple[float, float, int, int, int], tuple[float, dict[str, float]]] = {}  # many values have the same inputs
-    for pointer, each in evidence.items():
-        agree, differ, reading = held.get(pointer, 0), 0, 1.0
-        if pointer not in made.cells and each.how != "fact":
-            more, differ = _compared(pointer, get(record, pointer), others, made)
-            more = more or _alike(pointer, record, other, made)
-            if pointer in made.replaced:
-                reading = other.sure.get(pointer, TELLING)
-                differ = int(reading < CERTAIN)  # what it is certain of is taken as it is
-            agree, reading = agree + more, reading if pointer in made.replaced else _reading(pointer, get(record, pointer), each, known, whole)
-        place = each.sure if each.found else 0.0
-        if pointer in made.replaced and place:
-            place, reading = min(place, reading), 1.0  # how sure that reading is has its place in it
-        key = (place, reading, agree, differ, failed.get(pointer, 0))
-        if key not in same:
-            inputs = Inputs(*key)
-            same[key] = (inputs.confidence, inputs.as_json())
-        if each is MISSING:
-            each = msgspec.structs.replace(each)
-        msgspec.structs.force_setattr(each, "confidence", same[key][0])  # made for this reading: no one else holds it
-        msgspec.structs.force_setattr(each, "inputs", same[key][1])
-        found[pointer] = each
-    return found
+def trust(state: State) -> State:
+    """With the confidence of each value and its inputs."""
+    others: list[Mapping[str, Any]] = []
+    if state.other.record:
+        others.append({name: value for name, value in state.other.header.items() if state.other.sure.get(f"/{name}", 1.0) >= TELLING})
+    others += [values for _, values in state.draft.repairs]
+    known = chances(state.draft.tokens)
+    evidence = {}
+    same: dict[Inputs, tuple[float, dict[str, float]]] = {}  # many values have the same inputs
+    for pointer, each in state.evidence.items():
+        inputs = _inputs(state, pointer, each, others, known)
+        if inputs not in same:
+            same[inputs] = (inputs.confidence, inputs.as_json())
+        evidence[pointer] = msgspec.structs.replace(each, confidence=same[inputs][0], inputs=same[inputs][1])
+    return replace(state, evidence=evidence)
 
 
-def _alike(pointer: str, record: Mapping[str, Any], other: Besides, made: Draft) -> int:
+def _inputs(state: State, pointer: str, each: Evidence, others: Sequence[Mapping[str, Any]], known: Chances) -> Inputs:
+    held, failed = state.reckoned.held.get(pointer, 0), state.reckoned.failed.get(pointer, 0)
+    place = each.sure if each.found else 0.0
+    if pointer in state.cells or each.how == "fact":
+        return Inputs(place, 1.0, held, 0, failed)
+    value = get(state.record, pointer)
+    if pointer in state.replaced:
+        return _of_another_reading(state, pointer, value, place, held, failed)
+    agree, differ = _compared(pointer, value, others)
+    agree = agree or _alike(pointer, state.record, state.other)
+    return Inputs(place, _reading(pointer, value, each, known, state.by_patterns), held + agree, differ, failed)
+
+
+def _of_another_reading(state: State, pointer: str, value: Any, place: float, held: int, failed: int) -> Inputs:
+    """What an independent reading gave in the place of a model's value: as sure as that reading is, which has its place in it."""
+    sure = state.other.sure.get(pointer, TELLING)
+    agree, _ = _compared(pointer, value, [values for _, values in state.draft.repairs])
+    differ = int(sure < CERTAIN)  # what it is certain of is taken as it is
+    return Inputs(min(place, sure), 1.0, held + agree, differ, failed) if place else Inputs(place, sure, held + agree, differ, failed)
+
+
+def _alike(pointer: str, record: Mapping[str, Any], other: Besides) -> int:
     """Whether an independent reading, sure of it or not, came to the same value; of rows, in a row that shares another value."""
-    if pointer in made.replaced:
-        return 0
     name, _, inner = pointer[1:].partition("/")
     number, _, column = inner.partition("/")
     if not inner:
@@ -83,11 +83,9 @@ def _share(own: Mapping[str, Any], row: Mapping[str, Any], column: str) -> bool:
     return any(value is not None and key != column and _same(value, row.get(key)) for key, value in own.items())
 
 
-def _compared(pointer: str, value: Any, others: Sequence[Mapping[str, Any]], made: Draft) -> tuple[int, int]:
+def _compared(pointer: str, value: Any, others: Sequence[Mapping[str, Any]]) -> tuple[int, int]:
     """How many independent readings came to the same value, and how many to another."""
     agree = differ = 0
-    if pointer in made.replaced:  # it is what an independent reading came to, against the model
-        others, differ = [values for _, values in made.repairs], 1
     for another in others:
         theirs = get(another, pointer)
         if theirs is not None:

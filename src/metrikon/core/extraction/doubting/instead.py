@@ -6,44 +6,52 @@ and a candidate for it, no more: a count, a difference, a day reckoned from anot
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from metrikon.core.extraction.doubting.doubts import CERTAIN
 from metrikon.core.extraction.grounding.ground import stands
 from metrikon.core.extraction.indexing.index import Index, squeezed
-from metrikon.core.extraction.parsing.readings import Draft
-from metrikon.core.extraction.planning.besides import Besides
+from metrikon.core.extraction.state import State
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.meaning import concept_of
-from metrikon.core.records.types import Field, RecordType
+from metrikon.core.records.types import Field
 
 LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhere
 _SHAPED = ("phone", "mail", "iban", "web address", "currency", "date", "time", "moment")  # kinds that show by their form what they are
 
 
-def supported_instead(kind: RecordType, index: Index, asked: Sequence[Field], made: Draft, other: Besides) -> list[Finding]:
-    """Put what stands in the document into the draft; the findings for what is only likely."""
-    found = []
-    for each in asked:
-        value, instead = made.record.get(each.name), other.record.get(each.name)
+def set_beside(state: State) -> State:
+    """With what an independent reading found beside the answers: certain values in the place of what stands nowhere, doubts otherwise."""
+    other = state.other
+    if not other.record:
+        return state
+    record, replaced, doubted, changes = dict(state.record), set(state.replaced), list(state.beside), []
+    for each in state.planned.header:
+        value, instead = record.get(each.name), other.record.get(each.name)
         if each.shape.count("/") != 1 or instead is None or instead == value:
             continue
         sure = 1.0 if "labels" in each.ours else other.sure.get(each.shape, 0.0)
-        answers = value is not None and _who_answers(each, value, instead, index)
-        kept = value is not None and not answers and stands(each, value, index)
-        if (sure < _least(each, value, index) and not answers) or kept or not stands(each, instead, index):
+        answers = value is not None and _who_answers(each, value, instead, state.index)
+        if not _weighs(each, value, instead, sure, answers, state.index):
             continue
         if sure < CERTAIN:
-            found.append(_doubt(each, value, instead, answers))
-            if value is None or not made.doubted(each.shape, value):
+            doubted.append(_doubt(each, value, instead, answers))
+            if value is None or not state.draft.doubted(each.shape, value):
                 continue
-        made.record[each.name] = instead
-        made.replaced.add(each.shape)
+        record[each.name] = instead
+        replaced.add(each.shape)
         was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
-        made.changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
-    made.record = {name: made.record[name] for name in kind.schema["properties"] if name in made.record}
-    return found
+        changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
+    record = {name: record[name] for name in state.kind.schema["properties"] if name in record}
+    return replace(state, record=record, replaced=frozenset(replaced), beside=tuple(doubted)).told(changes)
+
+
+def _weighs(field: Field, value: Any, instead: Any, sure: float, answers: bool, index: Index) -> bool:
+    """Whether what an independent reading found says anything against a value: it stands, the value does not, and it is sure enough."""
+    if value is not None and not answers and stands(field, value, index):
+        return False
+    return (answers or sure >= _least(field, value, index)) and stands(field, instead, index)
 
 
 def _lost(answers: bool) -> str:

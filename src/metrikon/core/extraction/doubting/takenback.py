@@ -10,10 +10,13 @@ from itertools import pairwise
 from typing import Any
 
 from metrikon.core.documents.model import words_box
+from metrikon.core.extraction.doubting.in_parts import of_their_parts
+from metrikon.core.extraction.grounding.grounding import put
 from metrikon.core.extraction.indexing.aloud import Meeting, meetings, read_aloud
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.indexing.placed import said_of
 from metrikon.core.extraction.indexing.said import Aloud
+from metrikon.core.extraction.state import State
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get, shape
@@ -126,3 +129,15 @@ def moment_put_right(value: str, index: Index, near: date | None) -> str | None:
 def _righted(one: Meeting, two: Meeting, index: Index) -> bool:
     words = said_of(index).runs[one.run][1][one.last : two.first]
     return one.run == two.run and bool({plain(word) for word in words} & _WORDS)
+
+
+def take_back(state: State) -> State:
+    """With what stands in the place of what was taken back, or of what stands in the part of another row; evidence anew where any was."""
+    if state.by_patterns or not state.given:
+        return state
+    kind, record, evidence, index = state.kind, state.record, state.evidence, state.index
+    instead, found = of_what_was_taken_back(kind, record, evidence, index)
+    parts = of_their_parts(kind, record, evidence, index)
+    placed = {at: value for at, value in parts.items() if state.draft.doubted(at, get(record, at))}
+    told = [f"{at}: {get(record, at)!r} stands outside the part of its row; {value or 'nothing'} was taken." for at, value in placed.items()]
+    return put(state, {**instead, **placed}).told(told).noted(found)

@@ -5,6 +5,7 @@ The expression knows the fields of the record by their names, and `today`, the d
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
@@ -16,7 +17,7 @@ from metrikon.core.records.types import RecordType
 OPEN = 0.6  # how sure a no is that a model left open
 
 
-def open_as_no(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence]) -> tuple[dict[str, Any], list[Finding]]:
+def open_as_no(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence]) -> tuple[dict[str, Any], list[Finding]]:
     """The record with a no for each yes/no that must have a value and that a model left open; a person is asked to compare it."""
     made, found = dict(record), []
     for field in kind.header:
@@ -27,14 +28,14 @@ def open_as_no(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evi
     return {name: made[name] for name in kind.schema["properties"] if name in made}, found
 
 
-def with_defaults(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence], today: str) -> tuple[dict[str, Any], list[Finding]]:
+def with_defaults(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence], today: str) -> tuple[dict[str, Any], list[Finding]]:
     """The record with what holds by default; its evidence is added, and findings of expressions that cannot be worked out."""
     made, found = dict(record), []
     for field in kind.header:
         expression = field.ours.get("default")
         if expression is None or field.shape.count("/") != 1 or record.get(field.name) is not None:
             continue
-        scope = dict.fromkeys(kind.schema["properties"]) | record | {"today": date.fromisoformat(today) if today else None}
+        scope = dict.fromkeys(kind.schema["properties"]) | dict(record) | {"today": date.fromisoformat(today) if today else None}
         try:
             value = evaluate(str(expression), scope, [])
         except (BadExpression, FeelError) as error:

@@ -6,15 +6,18 @@ value too, the print is its evidence; else the rows that it was worked out from 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
+from metrikon.core.extraction.state import State
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field, RecordType
 
 
-def worked_out(field: Field, record: dict[str, Any]) -> Decimal | int | None:
+def worked_out(field: Field, record: Mapping[str, Any]) -> Decimal | int | None:
     """The value that rows give a field; None when they do not."""
     how = field.ours.get("derived") or {}
     if "count" in how:
@@ -29,7 +32,12 @@ def worked_out(field: Field, record: dict[str, Any]) -> Decimal | int | None:
     return None
 
 
-def with_derived(kind: RecordType, record: dict[str, Any]) -> dict[str, Any]:
+def derive(state: State) -> State:
+    """With derived values that no one gave."""
+    return replace(state, record=with_derived(state.kind, state.record))
+
+
+def with_derived(kind: RecordType, record: Mapping[str, Any]) -> Mapping[str, Any]:
     """The record with derived values that no one gave."""
     more = {
         field.name: value
@@ -42,7 +50,7 @@ def with_derived(kind: RecordType, record: dict[str, Any]) -> dict[str, Any]:
     return {name: {**record, **more}[name] for name in kind.schema["properties"] if name in record or name in more} if more else record
 
 
-def derived_evidence(kind: RecordType, record: dict[str, Any], evidence: dict[str, Evidence]) -> None:
+def derived_evidence(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence]) -> None:
     """Derived values that stand nowhere have the rows behind them as their evidence."""
     for field in kind.header:
         if field.ours.get("derived") and field.shape in evidence and not evidence[field.shape].found:

@@ -15,10 +15,12 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.doubting.takenback import moment_put_right
+from metrikon.core.extraction.grounding.grounding import put
 from metrikon.core.extraction.grounding.whole_names import whole_name
 from metrikon.core.extraction.indexing.aloud import meetings
 from metrikon.core.extraction.indexing.index import Index, has_digit, squeezed
 from metrikon.core.extraction.indexing.placed import said_of
+from metrikon.core.extraction.state import State
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.pointers import get, shape
@@ -303,3 +305,13 @@ def put_right(
         if instead is not None and instead != told.value:
             found[pointer] = instead
     return found
+
+
+def retype(state: State) -> State:
+    """With values put right by the print, and evidence anew where any was; each is told."""
+    right = put_right(state.kind, state.record, state.evidence, state.index, state.cells, state.asking.today, state.draft.doubted)
+    told = [
+        f"{at}: {str(get(state.record, at))[:40]!r} does not stand so; {str(instead)[:40]!r}, which is printed, was taken."
+        for at, instead in right.items()
+    ]
+    return put(state, right).told(told)

@@ -42,7 +42,6 @@ class Draft:
     written: dict[str, list[Any]] = field(default_factory=dict)  # rows as a model wrote them, besides those of the table
     repairs: list[tuple[Given, dict[str, Any]]] = field(default_factory=list)
     second: list[dict[str, Any]] = field(default_factory=list)  # what a second reading came to
-    replaced: set[str] = field(default_factory=set)  # pointers of values that an independent reading gave in the place of a model's
     mixed: set[str] = field(default_factory=set)  # pointers of lists in which a model mixed up what stands under several headings
     tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
 

@@ -123,7 +123,7 @@ def _meant_in_row(field: Field, facts: Iterable[Fact]) -> Fact | None:
     return best[1] if best is not None and best[0] >= LEAST_FIT else None
 
 
-def taken(kind: RecordType, record: dict[str, Any], facts: list[Known], changes: list[str]) -> dict[str, Any]:
+def taken(kind: RecordType, record: Mapping[str, Any], facts: list[Known], changes: list[str]) -> dict[str, Any]:
     """The record with the values of facts in the place of others; what was changed is told."""
     made = dict(record)
     for each in facts:

@@ -1,4 +1,4 @@
-"""Rows that a model mixed up give way to those that are read without it, and the record stops; rows that belong stay as they are."""
+"""Rows that a model mixed up stop the record and stay as they were given; rows that belong go through."""
 
 from __future__ import annotations
 
@@ -49,11 +49,11 @@ def test_rows_that_belong_stay_as_they_are() -> None:
     assert jobs(RIGHT) == (RIGHT, set())
 
 
-def test_posts_that_were_mixed_up_with_schools_give_way_and_the_record_stops() -> None:
+def test_posts_that_were_mixed_up_with_schools_stop_the_record() -> None:
     mixed = [{**RIGHT[0], "at": "Hollow Park"}, {**RIGHT[1], "at": "Askrigg Land College"}, {**RIGHT[2], "at": "Moss Lane Garden"}]
     rows, checks = jobs(mixed)
-    assert rows == RIGHT
-    assert "rows differ" in checks
+    assert rows == mixed
+    assert checks & {"of another row", "same words", "unsupported"}
 
 
 def test_a_post_less_is_no_reason_to_take_other_rows() -> None:
@@ -91,18 +91,6 @@ def test_three_factors_make_a_product_and_such_rows_need_no_model() -> None:
 @pytest.mark.parametrize(("text", "code"), [("CAD-Konstruktion", None), ("CAD 12.00", "CAD"), ("12 EUR", "EUR"), ("EUR-12", "EUR")])
 def test_a_word_that_begins_like_a_code_names_no_currency(text: str, code: str | None) -> None:
     assert currency_in(text) == code
-
-
-def test_texts_listed_from_elsewhere_give_way_to_those_under_their_heading() -> None:
-    resume = RESUME.replace(b"Languages\n", b"Skills\nPruning, Grafting, Plant labels\n\nLanguages\n")
-    skills = {"type": "array", "items": TEXT, "description": "Skills"}
-    for given, wanted, stopped in (
-        (["Gardener", "Hollow Park", "Trainee"], ["Pruning", "Grafting", "Plant labels"], True),
-        (["Pruning", "Plant labels"], ["Pruning", "Plant labels"], False),
-    ):
-        found = through({"name": TEXT, "skills": skills}, resume, {"name": "Edda Fernsby", "skills": given}).reading
-        assert found.record["skills"] == wanted
-        assert ("rows differ" in {each.check for each in found.findings if each.level == "stop"}) == stopped
 
 
 def test_an_end_in_words_ends_nothing() -> None:
