@@ -7,8 +7,8 @@ import email.policy
 import hashlib
 import io
 import re
-from collections.abc import Iterator
-from email.message import EmailMessage
+from collections.abc import Iterator, Sequence
+from email.message import EmailMessage, Message
 
 from metrikon.core.documents.joining import joined
 from metrikon.core.documents.model import Document, Fact, Link, Part
@@ -26,9 +26,16 @@ _QUOTES = re.compile(
     r"|_{10,})$",
     re.I,
 )
+MOST_NESTED = 3  # mails within mails that are read along; what lies deeper is kept as a file of its own
+BODY = (
+    "text/plain",
+    "text/html",
+    "message/delivery-status",
+    "text/rfc822-headers",
+)  # types of parts that are text of the mail where they bear no name
 SMALL_SIDE, SMALL_BYTES = 260, 40_000  # a picture within a text up to this size is a logo, not a document
 DEEPEST = 20
-NOT_ALONG = ("eml", "zip", "wav", "mp3", "ogg", "flac", "m4a")  # formats of attachments that are items of their own
+NOT_ALONG = ("zip", "wav", "mp3", "ogg", "flac", "m4a")  # formats of attachments that are items of their own
 
 
 class MailReader:
@@ -38,6 +45,10 @@ class MailReader:
 
     def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
         """Headers as facts, then the text, with what it quotes after it; then the pages of its attachments."""
+        return self.nested(data, sha256, limits, 0)
+
+    def nested(self, data: bytes, sha256: str, limits: Limits, depth: int) -> Document:
+        """The same of a mail that lies within so many others."""
         message = _parsed(data)
         carried = Carried()
         within = list(self.parts(data, limits))
@@ -47,11 +58,11 @@ class MailReader:
         headers = ((name, _header(message, name)) for name in _HEADERS)
         facts = tuple(Fact("header", f"/{name}", name, value) for name, value in headers if value)
         rest: list[Block] = [paragraph("Earlier messages that this one quotes:", 2), *quoted] if quoted else []
-        attached = [
-            (part.name, read) for part, content in within if part.role == "attachment" and (read := _read(part, content, limits, carried.warnings))
-        ]
-        mail = built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=facts)
-        return joined(mail, attached, limits.max_pages)
+        named = [part for part in parts if part.role == "attachment"]
+        along = _attached(within, limits, carried.warnings, depth)
+        told = tuple(Fact("attachment", f"/attachments/{n}", "Attachment", f"{part.name} ({part.media})") for n, part in enumerate(named, 1))
+        mail = built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=(*facts, *told))
+        return joined(mail, along, limits.max_pages)
 
     def parts(self, data: bytes, limits: Limits, warnings: list[str] | None = None) -> Iterator[tuple[Part, bytes]]:
         """Attachments with their bytes; pictures that belong to the text are "inline"."""
@@ -62,7 +73,7 @@ class MailReader:
             if number >= limits.max_members:
                 raise Refused("too-large", f"The mail holds more than {limits.max_members} parts (setting max_members).")
             name = clean((part.get_filename() or "").replace("\\", "/").rsplit("/", 1)[-1])[:255]
-            if not name and part.get_content_maintype() in ("text", "multipart") and part.get_content_disposition() != "attachment":
+            if not name and part.get_content_type() in BODY and part.get_content_disposition() != "attachment":
                 continue
             content = _bytes(part)
             total += len(content)
@@ -76,14 +87,24 @@ class MailReader:
             yield Part(name, hashlib.sha256(content).hexdigest(), len(content), role, media), content
 
 
-def _read(part: Part, content: bytes, limits: Limits, warnings: list[str]) -> Document | None:
-    """What an attachment says, read along with its mail; nothing of those that cannot be read or are mails and archives themselves."""
+def _attached(within: Sequence[tuple[Part, bytes]], limits: Limits, warnings: list[str], depth: int) -> list[tuple[str, Document]]:
+    """What the attachments say, each content once: an invitation often comes both beside the text and as a file."""
+    found: dict[str, tuple[str, Document]] = {}
+    for part, content in within:
+        if part.role == "attachment" and part.sha256 not in found and (read := _read(part, content, limits, warnings, depth)):
+            found[part.sha256] = (part.name, read)
+    return list(found.values())
+
+
+def _read(part: Part, content: bytes, limits: Limits, warnings: list[str], depth: int) -> Document | None:
+    """What an attachment says, read along with its mail; nothing of those that cannot be read, are archives, or lie too deep."""
     from metrikon.readers.registry import found_format, read
 
     try:
-        if found_format(content[:65_536]).format in NOT_ALONG:
+        kind = "eml" if part.media == "message/rfc822" else found_format(content[:65_536]).format
+        if kind in NOT_ALONG or (kind == "eml" and depth >= MOST_NESTED):
             return None
-        return read(content, limits)
+        return MailReader().nested(content, part.sha256, limits, depth + 1) if kind == "eml" else read(content, limits)
     except Refused as error:
         warnings.append(f"The attachment {part.name} was not read along. {error.reason}")
         return None
@@ -111,7 +132,7 @@ def _leaves(message: EmailMessage, depth: int) -> Iterator[EmailMessage]:
     """Every part that holds no others; attached mails are one part each."""
     if depth > DEEPEST:
         raise Refused("too-deep", f"The mail nests deeper than {DEEPEST} levels.")
-    if message.get_content_type() == "message/rfc822" or not message.is_multipart():
+    if message.get_content_type() in ("message/rfc822", "message/delivery-status") or not message.is_multipart():
         yield message
         return
     for part in message.get_payload():
@@ -123,6 +144,9 @@ def _bytes(part: EmailMessage) -> bytes:
     if part.get_content_type() == "message/rfc822":
         inner = part.get_payload()
         return inner[0].as_bytes() if isinstance(inner, list) and inner and isinstance(inner[0], EmailMessage) else b""
+    if part.get_content_type() == "message/delivery-status":
+        blocks = part.get_payload()
+        return b"\n".join(each.as_bytes() for each in blocks if isinstance(each, Message)) if isinstance(blocks, list) else b""
     try:
         content = part.get_payload(decode=True)
     except (ValueError, LookupError, AssertionError):
@@ -143,22 +167,53 @@ def _text(part: EmailMessage) -> str:
 
 
 def _body(message: EmailMessage, warnings: list[str]) -> tuple[list[Block], list[Link]]:
-    """The text of a mail, the plain one before the one in HTML, and its links."""
+    """The text of a mail and its links: every part that is text, one after the other; of two forms of the same the plain one."""
+    blocks: list[Block] = []
+    links: list[Link] = []
+    for part in _texts(message, 0):
+        found, more = _text_of(part)
+        if found and blocks and (heads := _heads(part)):
+            blocks += heads
+        blocks += found
+        links += more
+    if not blocks:
+        warnings.append("The mail holds no text of its own.")
+    return blocks, links
+
+
+def _texts(message: EmailMessage, depth: int) -> Iterator[EmailMessage]:
+    """The parts that are text of the mail: leaves, and the two forms of a text as one."""
+    if depth > DEEPEST or message.get_content_disposition() == "attachment" or message.get_filename():
+        return
+    kind = message.get_content_type()
+    if kind in BODY or kind == "multipart/alternative":
+        yield message
+    elif message.is_multipart() and kind != "message/rfc822":
+        for part in message.get_payload():
+            if isinstance(part, EmailMessage):
+                yield from _texts(part, depth + 1)
+
+
+def _heads(part: EmailMessage) -> list[Block]:
+    """The headers of a message that is a part of a digest."""
+    told = [(name, text) for name in ("From", "Date", "Subject") if (text := _header(part, name))]
+    return [paragraph(f"{name}: {text}") for name, text in told]
+
+
+def _text_of(part: EmailMessage) -> tuple[list[Block], list[Link]]:
+    """The blocks and the links of one text."""
     plain, marked = None, None
-    for part in _leaves(message, 0):
-        if part.get_content_disposition() == "attachment" or part.get_filename():
+    for leaf in _leaves(part, 0):
+        if leaf.get_content_disposition() == "attachment" or leaf.get_filename():
             continue
-        if part.get_content_type() == "text/plain" and plain is None:
-            plain = _text(part)
-        elif part.get_content_type() == "text/html" and marked is None:
-            marked = _text(part)
+        if leaf.get_content_type() == "text/html":
+            marked = marked or _text(leaf)
+        elif leaf.get_content_type() in BODY:
+            plain = plain or _text(leaf)
     found = main_text(parsed(marked.encode("utf-8", "replace"))) if marked and marked.strip() else None
     if plain and plain.strip() and not (found and _says_more(found, plain)):
         return text_blocks(plain), found.links if found else []
-    if found is None:
-        warnings.append("The mail holds no text of its own.")
-        return [], []
-    return found.blocks, found.links
+    return (found.blocks, found.links) if found else ([], [])
 
 
 def _says_more(found: Found, plain: str) -> bool:

@@ -63,7 +63,7 @@ def _turned_round(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Findi
 
 
 def _said(field: Field) -> str:
-    return plain(field.name.replace("_", " "))
+    return plain(field.worded)
 
 
 _STILL = re.compile(

@@ -60,7 +60,7 @@ def manner_of(schema: Mapping[str, Any], kind: str, name: str, ours: Mapping[str
     if kind == "text" and not schema.get("pattern"):
         if "evidence" in ours and not ours["evidence"]:
             return DECIDED
-        said = " ".join(str(schema.get(part) or "") for part in ("title", "description")) + " " + name.replace("_", " ")
+        said = " ".join(str(schema.get(part) or "") for part in ("title", "description")) + " " + re.sub(r"(?<=[a-z0-9])(?=[A-Z])|_", " ", name)
         if _OWN_WORDS.search(said):
             return DECIDED
     return COPIED

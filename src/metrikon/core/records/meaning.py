@@ -102,7 +102,7 @@ def _parts(stood: Sequence[tuple[str, int, int]], at: int) -> bool:
 
 def _said(field: Field) -> list[tuple[str, float]]:
     about = re.split(r"[;:(\[]|\. ", str(field.schema.get("description") or ""))[0]
-    said = [(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", field.name.replace("_", " ")), 0.8), (about, 1.0)]
+    said = [(field.worded, 0.8), (about, 1.0)]
     if field.schema.get("title"):
         said.append((str(field.schema["title"]), 1.0))
     return said + [(str(label), 1.0) for label in field.ours.get("labels") or ()]
@@ -118,7 +118,7 @@ def own_stems(field: Field) -> tuple[frozenset[str], frozenset[str]]:
 @lru_cache(maxsize=4096)
 def words_of_its_own(field: Field) -> frozenset[str]:
     """The stems of the words of a field's name that no concept of the trade takes in, such as "stamped"."""
-    text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", field.name.replace("_", " "))
+    text = field.worded
     taken = {at for _, first, count in concepts_in(text) for at in range(first, first + count)}
     return frozenset(_stems(" ".join(word for at, word in enumerate(words_of(text)) if at not in taken)))
 

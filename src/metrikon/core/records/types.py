@@ -8,6 +8,7 @@ that tell one record from another), `sums` and `order` (see `checks`).
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
@@ -34,6 +35,14 @@ CODED = ("iban", "vat number", "article number", "phone", "mail", "web address",
 DEEPEST = 12
 
 
+_JOINT = re.compile(r"[_\-\s]+|(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])")
+
+
+def worded(name: str) -> str:
+    """A name as words in small letters: valid_until, valid-until and validUntil are the same."""
+    return " ".join(part.lower() for part in _JOINT.split(name) if part)
+
+
 class BadRecordType(ValueError):
     """A record type that cannot be used; the message says where and why."""
 
@@ -55,14 +64,19 @@ class Field:
         return self.schema.get(OURS) or {}
 
     @cached_property
+    def worded(self) -> str:
+        """Its name as words: of what is joined by lines or by capitals."""
+        return worded(self.name)
+
+    @cached_property
     def title(self) -> str:
-        return str(self.schema.get("title") or self.name.replace("_", " ").capitalize())
+        return str(self.schema.get("title") or self.worded.capitalize())
 
     @cached_property
     def labels(self) -> tuple[str, ...]:
         """How documents name this field; its title and name when nothing is given."""
         given = tuple(self.ours.get("labels") or ())
-        return given or tuple(dict.fromkeys((self.title, self.name.replace("_", " "))))
+        return given or tuple(dict.fromkeys((self.title, self.worded)))
 
     @cached_property
     def kind(self) -> str:

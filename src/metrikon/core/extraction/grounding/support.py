@@ -13,7 +13,12 @@ from decimal import Decimal
 from itertools import combinations
 from typing import Any
 
+from metrikon.core.extraction.grounding.hours import an_hour
+from metrikon.core.extraction.grounding.misprint import without_accents
+from metrikon.core.extraction.grounding.nothing import for_nothing
+from metrikon.core.extraction.grounding.spans import a_day_of_a_span
 from metrikon.core.extraction.grounding.wording import decided, in_other_words, misread, put_together, spelled_out
+from metrikon.core.extraction.grounding.worldly import a_month, by_its_name
 from metrikon.core.extraction.indexing.index import Index, Place, squeezed
 from metrikon.core.extraction.indexing.measures import measured
 from metrikon.core.extraction.indexing.placed import best_heard, evidence_at, is_share, said_of
@@ -261,5 +266,6 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 
 RULES: tuple[Rule, ...] = (
-    a_number_in_words, a_day, a_time, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, decided, amounts_together, a_thousand, within_print, misread, in_other_words, _once,
+    a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
+    amounts_together, a_thousand, for_nothing, within_print, misread, without_accents, in_other_words, _once,
 )  # fmt: skip

@@ -124,9 +124,7 @@ def decided(field: Field, value: Any, index: Index) -> Evidence | None:
         return _own_words(value, index)
     rest = rests_on(field, value, index)
     if rest is None:
-        # a no that nobody speaks of is how a document says no; anything else needs words to rest on
-        open_to_one = value is False or field.kind == "choice" or not field.nullable
-        return Evidence("decided", 0, None, "nothing in the document speaks of it", 0.65) if open_to_one else None
+        return Evidence("decided", 0, None, "nothing in the document speaks of it", 0.65)
     return evidence_at(index, rest.place, rest.sure, "decided")
 
 

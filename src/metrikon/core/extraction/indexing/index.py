@@ -378,6 +378,6 @@ def _month_and_figure(text: str) -> bool:
 
 def _inner_number(text: str, mark: str | None) -> Decimal | None:
     """The number in "12pcs", "x3" or "20%:", when there is just one."""
-    stripped = text.strip("xX×*:;.,()[]")
+    stripped = text.strip("xX×*:;.,()[]+~≈<>")
     body = stripped.rstrip("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
     return parse_number(body, mark) if body and body != text and len(stripped) - len(body) <= 4 else None

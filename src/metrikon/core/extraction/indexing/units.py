@@ -35,7 +35,7 @@ _OF_NAME = frozenset(
 def unit_of(field: Field) -> str | None:
     """The unit of a number field, by its name first, then by its description; None when several or none are named."""
     for text, name in (
-        (field.name.replace("_", " "), True),
+        (field.worded, True),
         (str(field.schema.get("title") or ""), True),
         (str(field.schema.get("description") or ""), False),
     ):

@@ -61,7 +61,7 @@ def known(kind: RecordType, index: Index, coercion: Coercion, guess: bool = Fals
     for field in kind.header:
         if field.shape.count("/") != 1:
             continue
-        names = (fold(name) for name in (field.title, field.name.replace("_", " "), *field.labels))
+        names = (fold(name) for name in (field.title, field.worded, *field.labels))
         fact = next((by_term[term] for term in field.ours.get("terms", ()) if term in by_term), None)
         fact = fact or next((by_name[name] for name in names if name in by_name), None)
         if fact is None and guess and not (field.ours.get("terms") or field.ours.get("labels")):
