@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -11,15 +11,15 @@ from metrikon.core.extraction.grounding.ground import CROSSED_OUT, ground
 from metrikon.core.extraction.planning.facts import fact_evidence
 from metrikon.core.extraction.state import State
 from metrikon.core.records.evidence import Evidence
-from metrikon.core.records.pointers import with_values
+from metrikon.core.records.pointers import escape, leaves, with_values
 
 
 def ground_all(state: State) -> State:
     """With the evidence of every value, and how surely the reader itself read it."""
     index, planned, record = state.index, state.planned, state.record
     cells = {pointer: place for pointer, place in state.places.items() if pointer in state.cells}
-    lists = {pointer.split("/")[1] for pointer in cells} | {pointer[1:] for pointer in planned.rows}
-    searched = {name: value for name, value in record.items() if name not in lists}
+    known = {*cells, *(at for rows in planned.rows.values() for at in rows.facts)}
+    searched = {name: value for name, value in record.items() if not _all_known(name, value, known)}
     evidence = ground(state.kind, searched, index, state.places, planned.aside)
     for pointer, place in cells.items():
         evidence[pointer] = _cell(index.pages[place.page], place.words)
@@ -29,6 +29,11 @@ def ground_all(state: State) -> State:
     for rows in planned.rows.values():
         evidence.update({pointer: fact_evidence(fact, index) for pointer, fact in rows.facts.items()})
     return replace(state, evidence=evidence)
+
+
+def _all_known(name: str, value: Any, known: Collection[str]) -> bool:
+    """Whether the place of every value of a list is known: then none has to be looked for."""
+    return isinstance(value, list) and bool(value) and all(at in known for at, each in leaves(value, f"/{escape(name)}") if each is not None)
 
 
 def put(state: State, values: Mapping[str, Any]) -> State:
