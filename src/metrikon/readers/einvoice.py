@@ -12,6 +12,7 @@ from lxml import etree
 
 from metrikon.core.documents.model import Fact
 from metrikon.core.documents.setting import Block, Grid
+from metrikon.core.records.types import worded
 from metrikon.core.values.text import clean
 
 _UBL = {
@@ -152,6 +153,7 @@ def _read(root: etree._Element, source: str, spaces: dict[str, str], lines: str)
         if value:
             facts.append(Fact(source, place, name, _dated(value), term))
     facts += _breakdown(root, source, spaces)
+    facts += _rest(root, source, {fact.value for fact in facts}, {each for line in _all(root, lines, spaces) for each in line.iter()})
     code = next((fact for fact in facts if fact.term == "BT-3"), None)
     if code and code.value in _KINDS:
         facts.insert(0, Fact(source, code.path, "Document type", _KINDS[code.value], "BT-3"))
@@ -181,6 +183,23 @@ def _breakdown(root: etree._Element, source: str, spaces: dict[str, str]) -> lis
         found += [Fact(source, f"{place}/{name}", f"{name} {shown} %", value) for name, value in (("Net", base), ("Tax", tax)) if value and shown]
         found += [Fact(source, f"{place}/rate", "Tax rate", rate)] if rate and number == 1 else []
     return found
+
+
+MOST_REST = 120  # elements beside the business terms that are shown
+_CODED = ("CustomizationID", "ProfileID", "UBLVersionID", "EmbeddedDocumentBinaryObject", "GuidelineSpecifiedDocumentContextParameter")
+
+
+def _rest(root: etree._Element, source: str, shown: set[str], aside: set[etree._Element]) -> list[Fact]:
+    """What the file says beside the terms above: a period, a trading name, what no list of ours foresees. Lines (`aside`) have their table."""
+    found: list[Fact] = []
+    for element in root.iter(etree.Element):
+        text = clean(element.text or "")
+        path = [etree.QName(each).localname for each in (*reversed(list(element.iterancestors())), element)]
+        if not text or element in aside or len(element) or _dated(text) in shown or any(each in _CODED for each in path):
+            continue
+        name = " ".join(worded(each) for each in path[-2:]).capitalize()
+        found.append(Fact(source, "/" + "/".join(path[1:]), name, _dated(text)))
+    return found[:MOST_REST]
 
 
 def _whole(path: str) -> str:
