@@ -1,6 +1,7 @@
 """A model that is always right, or that lies once a document: what do we make of it? No language model is needed.
 
     python -m bench.perfect CASES [--only PREFIX] [--share 0.5 --seed 28 [--rest]] [--lies SEEDS] [--again] [--second]
+                            [--closed honest|first|own|none]
                             [--columns none|cells|worse] [--out DIR] [--kept DIR] [--verbose]
 
 CASES holds folders with `doc.*`, `schema.json` and `truth.json`. The model answers each request with the truth, cut to the schema
@@ -54,6 +55,7 @@ class Perfect:
     truth: Mapping[str, Any]
     lied: Mapping[str, Any] | None = None
     again: bool = False
+    closed: str = "honest"  # how closed questions are answered: by what it knows, always "first", always its "own", always "none"
     cells: Index | None = None
     chance: float = 1.0  # which its server tells of each token
     name: str = "perfect"
@@ -65,11 +67,18 @@ class Perfect:
     def answer(self, request: ModelRequest) -> ModelAnswer:
         """The truth, in the form that was asked."""
         self.calls += 1
-        lies = self.lied is not None and (request.stage == "ask" or (self.again and request.stage != "second"))
+        if request.stage == "doubt" and self.closed in ("first", "none"):
+            return self._closed(request)
+        own = self.closed == "own" and request.stage == "doubt"
+        lies = self.lied is not None and (request.stage == "ask" or own or (self.again and request.stage != "second"))
         text = dumps(self._cut(request.schema, self.lied if lies else self.truth)).decode()
         read = sum(len(each["content"]) for each in request.messages) // 4
         tokens = ((len(text), math.log(self.chance)),) if self.chance < 1 else ()
         return ModelAnswer(text, Usage(read, len(text) // 4, 1), tokens=tokens)
+
+    def _closed(self, request: ModelRequest) -> ModelAnswer:
+        """An answer that was not thought about: the first of what may be said, or none."""
+        return ModelAnswer(dumps(_first(request.schema, self.closed == "first")).decode(), Usage(1, 1, 1))
 
     def _cut(self, schema: Mapping[str, Any], value: Any) -> Any:
         if "enum" in schema and value is not None and value not in schema["enum"]:
@@ -95,6 +104,12 @@ class Perfect:
         heads = [head for part in asked.values() for head in part["enum"] if head != "none"]
         tables = self.cells.document.tables if self.cells is not None else ()
         return next((each for each in tables if _heads(each.header) == list(dict.fromkeys(heads))), None)
+
+
+def _first(schema: Mapping[str, Any], first: bool) -> Any:
+    if "properties" in schema:
+        return {name: _first(part, first) for name, part in schema["properties"].items()}
+    return schema["enum"][0] if first else None
 
 
 def _columns(asked: Mapping[str, Any], table: Table, rows: Any) -> dict[str, str]:
@@ -310,6 +325,7 @@ class Given:
     lies: int
     again: bool
     second: bool
+    closed: str
     ways: tuple[str, ...]
     out: Path | None
 
@@ -355,7 +371,7 @@ def run_lies(case: Case, tally: Tally, given: Given) -> None:
         told = lie(case.truth, case.record_type.schema, random.Random(f"{case.name} {seed}"))
         if told is None:
             continue
-        found = read_by(case, Perfect(case.truth, told.record, given.again), given.second)
+        found = read_by(case, Perfect(case.truth, told.record, given.again, given.closed), given.second)
         through = not unattended(case, found) and _same(at(found.reading.record, told.path), told.wrong)
         tally.lies[told.kind] += 1
         tally.written[told.kind] += through
@@ -385,13 +401,16 @@ def main() -> None:
     parser.add_argument("--rest", action="store_true", help="those that were not drawn")
     parser.add_argument("--lies", type=int, default=0, metavar="SEEDS")
     parser.add_argument("--again", action="store_true", help="the lie stands in each answer")
+    parser.add_argument(
+        "--closed", choices=("honest", "first", "own", "none"), default="honest", help="how closed questions are answered with --lies"
+    )
     parser.add_argument("--second", action="store_true", help="with a second, independent reading of what is decided")
     parser.add_argument("--columns", choices=(*WAYS, "worse"), default="worse", help="how columns of a table are answered")
     parser.add_argument("--out", type=Path, help="a folder for the records")
     parser.add_argument("--kept", type=Path, help="a folder for documents that were read")
     parser.add_argument("--verbose", "-v", action="store_true")
     said = parser.parse_args()
-    given = Given(said.lies, said.again, said.second, WAYS if said.columns == "worse" else (said.columns,), said.out)
+    given = Given(said.lies, said.again, said.second, said.closed, WAYS if said.columns == "worse" else (said.columns,), said.out)
     tally = Tally()
     drawn = list(cases(said.cases, said.only, said.share, said.seed, said.kept, said.rest))
     with ProcessPoolExecutor(2) as pool:  # the cores of a small machine

@@ -17,6 +17,7 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built
 from metrikon.readers.charset import decoded
 from metrikon.readers.einvoice import invoice_facts
+from metrikon.readers.ical import event_facts
 from metrikon.readers.spoken import spoken_json, transcript
 
 MOST_FACTS = 5000
@@ -164,6 +165,8 @@ def _content_lines(data: bytes, sha256: str, limits: Limits) -> Document:
             facts.append(Fact(source, "/" + "/".join([*stack, name]), label, value))
     if not facts:
         raise Refused("broken", "The file holds no entries.")
+    if source == "icalendar":
+        facts = [*event_facts(found.text), *(fact for fact in facts if "/VTIMEZONE" not in fact.path)]
     return built(sha256, source, [], limits, _cut(facts), shown=facts[:MOST_FACTS])
 
 

@@ -58,9 +58,16 @@ def settled(
     alone = bool(given) and given[0].stage == PATTERNS
     planned = planned or plan(kind, index, asking.today, asking.context, asking.room, guess=alone)
     state = through(STAGES, State(kind, index, planned, tuple(given), asking))
-    findings = [*state.findings, *made_by(MAKER, state.beside)]
+    open_doubts = [each.finding for each in state.doubts if not _borne_out(state, each.pointer)]
+    findings = [*state.findings, *made_by(MAKER, [*open_doubts, *state.beside])]
     told = stages(state, findings)
     return Reading(dict(state.record), dict(state.evidence), findings, (*state.changes, *state.mended), list(state.notes), told, state.next)
+
+
+def _borne_out(state: State, pointer: str) -> bool:
+    """Whether a value that was doubted was found in the document after all, or follows from others."""
+    known = state.evidence.get(pointer)
+    return known is not None and known.found
 
 
 def checked_again(

@@ -20,6 +20,16 @@ MAKER = "reading"  # of findings that a reading alone can make: a check of the r
 
 
 @dataclass(frozen=True)
+class Doubt:
+    """A value of the answers that another reading contradicts: what was given, what may stand in its place, and the finding while that is open."""
+
+    pointer: str
+    given: Any
+    candidate: Any
+    finding: Finding
+
+
+@dataclass(frozen=True)
 class State:
     """A record in the making, and what it is made from.
 
@@ -38,6 +48,7 @@ class State:
     evidence: Mapping[str, Evidence] = field(default_factory=dict)
     replaced: frozenset[str] = frozenset()
     beside: tuple[Finding, ...] = ()  # what was found wrong of the answers before any value was looked at
+    doubts: tuple[Doubt, ...] = ()  # what is put to the model as a closed question before it is put to a person
     notes: tuple[Finding, ...] = ()
     checked: tuple[Finding, ...] = ()
     reckoned: Reckoned = field(default_factory=Reckoned)

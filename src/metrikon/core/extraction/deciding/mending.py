@@ -11,7 +11,8 @@ from metrikon.core.extraction.doubting.row import every_check
 from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.extraction.parsing.readings import Draft
 from metrikon.core.extraction.planning import prompt
-from metrikon.core.extraction.planning.asking import ASK, REPAIR, ROWS, SECOND, Asking, Given, Request
+from metrikon.core.extraction.planning.asking import ASK, DOUBT, REPAIR, ROWS, SECOND, Asking, Given, Request
+from metrikon.core.extraction.planning.closed import question
 from metrikon.core.extraction.planning.plan import Plan
 from metrikon.core.extraction.planning.second import ask_again
 from metrikon.core.extraction.state import State
@@ -92,6 +93,9 @@ def following(state: State) -> Iterator[Request]:
         if second:
             yield from second
             return
+    if state.doubts and not _asked(state, DOUBT) and (closed := question(state, asking)) is not None:
+        yield closed
+        return
     rounds = sum(1 for each in state.given if each.stage == REPAIR)
     fields = _failed(state)
     if fields and rounds < asking.repairs:

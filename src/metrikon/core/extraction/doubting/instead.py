@@ -12,7 +12,8 @@ from typing import Any
 from metrikon.core.extraction.doubting.doubts import CERTAIN
 from metrikon.core.extraction.grounding.ground import stands
 from metrikon.core.extraction.indexing.index import Index, squeezed
-from metrikon.core.extraction.state import State
+from metrikon.core.extraction.parsing.readings import UNASKED
+from metrikon.core.extraction.state import Doubt, State
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.types import Field
@@ -26,7 +27,7 @@ def set_beside(state: State) -> State:
     other = state.other
     if not other.record:
         return state
-    record, replaced, doubted, changes = dict(state.record), set(state.replaced), list(state.beside), []
+    record, replaced, doubts, changes = dict(state.record), set(state.replaced), [], []
     for each in state.planned.header:
         value, instead = record.get(each.name), other.record.get(each.name)
         if each.shape.count("/") != 1 or instead is None or instead == value:
@@ -36,15 +37,23 @@ def set_beside(state: State) -> State:
         if not _weighs(each, value, instead, sure, answers, state.index):
             continue
         if sure < CERTAIN:
-            doubted.append(_doubt(each, value, instead, answers))
-            if value is None or not state.draft.doubted(each.shape, value):
+            doubt = Doubt(each.shape, value, instead, _doubt(each, value, instead, answers))
+            chosen = state.draft.chosen(each.shape)
+            if not (_settled(doubt, chosen) or (value is not None and state.draft.doubted(each.shape, value))):
+                doubts.append(doubt)
+            if chosen != instead and (value is None or not state.draft.doubted(each.shape, value)):
                 continue
         record[each.name] = instead
         replaced.add(each.shape)
         was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
         changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
     record = {name: record[name] for name in state.kind.schema["properties"] if name in record}
-    return replace(state, record=record, replaced=frozenset(replaced), beside=tuple(doubted)).told(changes)
+    return replace(state, record=record, replaced=frozenset(replaced), doubts=tuple(doubts)).told(changes)
+
+
+def _settled(doubt: Doubt, chosen: Any) -> bool:
+    """Whether the answer to a closed question settles a doubt: the candidate was chosen, which stands; or again that nothing is said."""
+    return chosen is not UNASKED and (chosen == doubt.candidate or (chosen is None and doubt.given is None))
 
 
 def _weighs(field: Field, value: Any, instead: Any, sure: float, answers: bool, index: Index) -> bool:

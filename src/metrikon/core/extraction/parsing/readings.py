@@ -13,16 +13,17 @@ from metrikon.core.extraction.parsing.coerce import Coercion
 from metrikon.core.extraction.parsing.parse import NotUnderstood, parse_answer
 from metrikon.core.extraction.parsing.repeats import without_repeats
 from metrikon.core.extraction.parsing.sections import rows_of_another_section
-from metrikon.core.extraction.planning.asking import ASK, REPAIR, ROWS, SECOND, Given
+from metrikon.core.extraction.planning.asking import ASK, DOUBT, REPAIR, ROWS, SECOND, Given
 from metrikon.core.extraction.planning.besides import merged_rows
 from metrikon.core.extraction.planning.columns import ListTable, columns_said, read_rows
 from metrikon.core.extraction.planning.plan import Plan
 from metrikon.core.records.adding import ended
-from metrikon.core.records.pointers import leaves, shape
+from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import RecordType, resolved
 from metrikon.core.values.text import name_key
 
 DOUBTED = 0.9  # probability of a value's least likely token below which a model was not sure of it
+UNASKED = object()  # stands for no answer at all, which is not null
 SAME_END = 3  # rows at a border of parts that may have been read twice
 
 
@@ -41,9 +42,14 @@ class Draft:
     open_lists: list[str] = field(default_factory=list)  # lists whose columns were not told: their rows must be written out
     written: dict[str, list[Any]] = field(default_factory=dict)  # rows as a model wrote them, besides those of the table
     repairs: list[tuple[Given, dict[str, Any]]] = field(default_factory=list)
+    choices: dict[str, Any] = field(default_factory=dict)  # answers to closed questions, by pointer
     second: list[dict[str, Any]] = field(default_factory=list)  # what a second reading came to
     mixed: set[str] = field(default_factory=set)  # pointers of lists in which a model mixed up what stands under several headings
     tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
+
+    def chosen(self, pointer: str) -> Any:
+        """What a closed question about the value at a pointer was answered with; `UNASKED` where none was."""
+        return self.choices.get(pointer, UNASKED)
 
     def doubted(self, pointer: str, value: Any) -> bool:
         """Whether the model itself was unsure of a value, by the probabilities of its tokens; what it was sure of is never replaced."""
@@ -61,6 +67,8 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
         try:
             parsed = parse_answer(each.text)
         except NotUnderstood as error:
+            if each.stage == DOUBT:
+                continue  # what was doubted stays so
             made.unread.append((each, str(error)))
             continue
         if each.stage == ASK and not _answers(plan, each, parsed.value):
@@ -70,7 +78,7 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
         if each.stage == ASK and isinstance(parsed.value, dict):
             made.answered |= set(parsed.value)
         made.changes.extend(parsed.changes)
-        made.cut_off = made.cut_off or (parsed.cut_off and each.stage not in (REPAIR, SECOND))
+        made.cut_off = made.cut_off or (parsed.cut_off and each.stage not in (REPAIR, SECOND, DOUBT))
         if each.stage == ASK and each.tokens:
             made.tokens.append((each.text, each.tokens))
     said = {pointer: _said(pointer, table, answers) for pointer, table in plan.tables.items()}
@@ -83,6 +91,9 @@ def draft(kind: RecordType, index: Index, plan: Plan, given: Sequence[Given]) ->
             )
         elif each.stage == SECOND:
             made.second.append(Coercion(kind, index).record(value))
+        elif each.stage == DOUBT:
+            chosen = Coercion(kind, index).record(value)
+            made.choices.update({pointer: get(chosen, pointer) for pointer in each.fields})
         elif each.stage == REPAIR:
             made.repairs.append((each, _fitted(kind, index, plan, made, value)))
     _without_repeats(kind, index, made)

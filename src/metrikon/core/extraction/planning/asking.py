@@ -10,13 +10,13 @@ import msgspec
 
 from metrikon.core.extraction.indexing.index import Place
 
-ASK, ROWS, REPAIR, SECOND, PATTERNS = "ask", "rows", "repair", "second", "patterns"
+ASK, ROWS, REPAIR, SECOND, DOUBT, PATTERNS = "ask", "rows", "repair", "second", "doubt", "patterns"
 
 
 class Request(msgspec.Struct, frozen=True, omit_defaults=True):
     """One request: why it is made, its messages, and the JSON Schema of the answer.
 
-    `stage`: "ask", "rows" (the rows of a list written out), "repair" or "second" (what is decided, read once more). `part` counts the parts of a
+    `stage`: "ask", "rows" (the rows of a list written out), "doubt" (a closed question), "repair" or "second" (what is decided, read once more). `part` counts the parts of a
     long document from 0. `fields`: pointers asked for in a repair. `tries`: how often it was asked before.
     `pages`: pages in it whose words were read from a picture, which a model that sees is shown besides.
     """

@@ -1,0 +1,53 @@
+"""Texts of a picture whose print was read without its accents and ligatures: they are what the model, not the reader, has right."""
+
+from __future__ import annotations
+
+import unicodedata
+from typing import Any
+
+from metrikon.core.extraction.indexing.index import Index, Place, squeezed
+from metrikon.core.extraction.indexing.placed import evidence_at
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.types import Field
+
+SURE, SHORTEST = 0.65, 4
+_LOOKS = {
+    "æ": ("ae", "e", "a"),
+    "ø": ("o", "0"),
+    "å": ("a",),
+    "ß": ("ss", "b", "s"),
+    "œ": ("oe", "o"),
+    "ł": ("l",),
+    "đ": ("d",),
+    "ð": ("d",),
+    "þ": ("p",),
+}
+
+
+def without_accents(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A text with letters that are not English, which stands where such letters were read as others, or not at all."""
+    if not isinstance(value, str) or value.isascii() or len(squeezed(value)) < SHORTEST:
+        return None
+    pictured = [page for page in index.document.pages if page.source == "ocr"]
+    for page in pictured:
+        words = [_bare(word.text) for word in page.words]
+        text = "".join(words)
+        for form in _forms(value):
+            at = text.find(form)
+            if at >= 0 and len(form) >= SHORTEST:
+                first = next(n for n in range(len(words)) if len("".join(words[: n + 1])) > at)
+                return evidence_at(index, Place(page.number, (first,)), SURE, "mapped")
+    return None
+
+
+def _bare(text: str) -> str:
+    return "".join(c for c in unicodedata.normalize("NFKD", text.lower()) if c.isalnum())
+
+
+def _forms(value: str) -> list[str]:
+    """What a value may have been read as: each odd letter as what it looks like, or left out."""
+    forms = [""]
+    for c in "".join(_bare(word) for word in value.split()):
+        options = (c, *_LOOKS.get(c, ()), "") if not c.isascii() else (c,)
+        forms = [form + option for form in forms for option in options][:64]
+    return forms
