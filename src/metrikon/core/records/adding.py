@@ -19,6 +19,8 @@ from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.number_words import plain
 
 CENT, PLENTY = Decimal("0.02"), Decimal("0.006")  # how far off a product may be: cents, and its share for rounded prices
+EXACT = Decimal("0.005")
+MOST_NUMBERS = 12  # of a record that are added up with each other
 LEAST_ROWS, MOST_FIELDS = 2, 6
 SHOWN = 0.6  # share of rows that must show a product before the others are doubted by it
 
@@ -172,6 +174,16 @@ def _broken(kind: RecordType, pointer: str, rows: Sequence[Any], product: Produc
         yield Finding("product", "stop", message, tuple(f"{pointer}/{number}/{each.name}" for each in (*product.factors, amount)))
 
 
+def _with_more(total: Decimal, header: Sequence[Decimal]) -> bool:
+    """Whether a sum of rows comes to one number of the record with two or three others added or taken off: carriage, a voucher, a tax."""
+    if len(header) > MOST_NUMBERS:
+        return False
+    signed = [*header, *(-each for each in header)]
+    goals = {abs(each) for each in header}
+    reached = ((abs(total + one + two), goals - {abs(one), abs(two)}) for one, two in combinations(signed, 2))
+    return any(abs(sum_ - goal) <= EXACT for sum_, others in reached for goal in others)
+
+
 def _total(
     kind: RecordType,
     pointer: str,
@@ -195,7 +207,7 @@ def _total(
         *(one + two for one, two in permutations(header, 2) if len(header) <= 12),
         *(one - two for one, two in permutations(header, 2) if len(header) <= 12),
     ]
-    if stands(total) or stands(-total) or any(abs(abs(each) - abs(total)) <= CENT for each in reached):
+    if stands(total) or stands(-total) or any(abs(abs(each) - abs(total)) <= CENT for each in reached) or _with_more(total, header):
         return
     message = f"{amount.title} of all rows comes to {total}, which stands nowhere in the document."
     yield Finding("sum", "stop", message, tuple(f"{pointer}/{number}/{amount.name}" for number in range(len(rows)))[:4])

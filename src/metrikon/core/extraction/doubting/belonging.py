@@ -13,6 +13,8 @@ from typing import Any
 
 from metrikon.core.extraction.grounding.ground import places
 from metrikon.core.extraction.indexing.index import Index, Place, squeezed
+from metrikon.core.extraction.indexing.measures import measured
+from metrikon.core.extraction.indexing.placed import said_of
 from metrikon.core.extraction.indexing.units import lines_with, unit_of
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
@@ -57,18 +59,26 @@ def _same_words(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[s
         if evidence.get(pointer, _NOWHERE).how in ("person", "list", "default"):
             continue
         wanted = squeezed(value)
-        if len(wanted) >= SHORTEST and field.kind not in ("month", "date", "unit"):
+        if len(wanted) >= SHORTEST and field.kind not in ("month", "date", "unit", "time"):
             claims.setdefault(wanted, []).append(pointer)
     for wanted, pointers in claims.items():
         if len(pointers) < 2:
             continue
         if len({shape(pointer) for pointer in pointers}) == 1 and "/*/" in shape(pointers[0]):
             continue  # the same in several rows: whether it belongs there, the rows say
-        if all(pointer in cells for pointer in pointers):
+        if all(pointer in cells for pointer in pointers) or _names_a_row(kind, pointers):
             continue
         if _times(wanted, index) < len(pointers):
             names = " and ".join(dict.fromkeys(kind.titled(pointer) for pointer in pointers[:3]))
             yield Finding("same words", "stop", f"{names} are given the same words, which stand only once in the document.", tuple(pointers))
+
+
+def _names_a_row(kind: RecordType, pointers: Sequence[str]) -> bool:
+    """Whether one field outside of rows says which row is meant, by what both are: the present employer among posts, the chair among people."""
+    fields = [kind.by_shape[shape(pointer)] for pointer in pointers]
+    outside = [each for each in fields if "/*" not in each.shape]
+    concepts = {concept_of(each) for each in fields}
+    return len(fields) == 2 and len(outside) == 1 and len(concepts) == 1 and concepts != {""}
 
 
 def _day_of_another(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
@@ -166,7 +176,7 @@ def _without_cents(kind: RecordType, record: Mapping[str, Any], evidence: Mappin
                 yield Finding("of another column", "stop", message, (at,))
 
 
-_CENTS = re.compile(r"[.,]\d\d(?!\d)")
+_CENTS = re.compile(r"[.,]\d{2,4}(?!\d)")
 
 
 def _sort(field: Field) -> str | None:
@@ -209,7 +219,8 @@ def _other_units(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[
             continue
         lines = lines_with(index, unit)
         spots = [(place.page, index.pages[place.page].line_of[place.words[0]]) for place in places(field, value, index)[:MOST_PLACES]]
-        if lines and spots and not any(spot in lines for spot in spots):
+        measures = measured(index, unit, Decimal(value)) or said_of(index).numbers.get(Decimal(value))
+        if lines and spots and not measures and not any(spot in lines for spot in spots):
             yield Finding(
                 "of another unit",
                 "stop",

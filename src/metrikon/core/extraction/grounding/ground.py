@@ -52,7 +52,7 @@ def ground(
             found[pointer] = _evidence(index, in_row, 1.0)
         else:
             found[pointer] = _anywhere(field, value, index, labels, outside)
-    reckon_missing(kind, record, found)
+    reckon_missing(kind, record, found, index)
     return found
 
 

@@ -1,7 +1,8 @@
-"""Texts of a picture whose print was read without its accents and ligatures: they are what the model, not the reader, has right."""
+"""Texts whose print is not what is meant: accents that a picture lost, addresses that a page disguises from programs."""
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from typing import Any
 
@@ -51,3 +52,19 @@ def _forms(value: str) -> list[str]:
         options = (c, *_LOOKS.get(c, ()), "") if not c.isascii() else (c,)
         forms = [form + option for form in forms for option in options][:64]
     return forms
+
+
+_INSERTED = re.compile(r"[A-Z]{4,12}")
+
+
+def disguised(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A mail address that is printed from right to left, or with a word in capitals put in, so that programs do not find it."""
+    if field.kind != "mail" or not isinstance(value, str) or "@" not in value:
+        return None
+    wanted = value.lower()
+    for page in index.document.pages:
+        for number, word in enumerate(page.words):
+            text = word.text.strip("()<>,;")
+            if text[::-1].lower() == wanted or _INSERTED.sub("", text).lower() == wanted:
+                return evidence_at(index, Place(page.number, (number,)), 0.7, "mapped")
+    return None

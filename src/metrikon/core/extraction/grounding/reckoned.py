@@ -7,6 +7,8 @@ from decimal import Decimal
 from itertools import combinations, permutations
 from typing import Any
 
+from metrikon.core.extraction.grounding.between import difference_printed, span
+from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import RecordType
@@ -15,7 +17,7 @@ CENT, EXACT, SURE = Decimal("0.01"), Decimal("0.004"), 0.7
 MOST = 14  # numbers of a record that are tried with each other
 
 
-def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence]) -> None:
+def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence], index: Index) -> None:
     """Evidence for numbers that stand nowhere and follow from numbers that do."""
     missing = [(pointer, each) for pointer, each in evidence.items() if not each.found and "/" in pointer]
     for pointer, _ in missing:
@@ -26,6 +28,7 @@ def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[s
         if value is None:
             continue
         how = next(_in_row(record, pointer, value, evidence), None) if "/*/" in field.shape else next(_in_record(record, value, evidence), None)
+        how = how or span(field, value, record, pointer) or difference_printed(value, index)
         if how is not None:
             evidence[pointer] = Evidence("derived", quote=how, sure=SURE)
 

@@ -28,7 +28,7 @@ def a_day_of_a_span(field: Field, value: Any, index: Index) -> Evidence | None:
         day = date.fromisoformat(value[:10])
     except ValueError:
         return None
-    place = index.once("lines with days", _lines).get((day.month, day.day))
+    place = index.once("days of spans", _lines).get((day.month, day.day))
     if place is None or not _year_fits(day.year, index.quote(place), index):
         return None
     found = evidence_at(index, place, SURE, "mapped")

@@ -14,7 +14,7 @@ from itertools import combinations
 from typing import Any
 
 from metrikon.core.extraction.grounding.hours import an_hour
-from metrikon.core.extraction.grounding.misprint import without_accents
+from metrikon.core.extraction.grounding.misprint import disguised, without_accents
 from metrikon.core.extraction.grounding.nothing import for_nothing
 from metrikon.core.extraction.grounding.spans import a_day_of_a_span
 from metrikon.core.extraction.grounding.wording import decided, in_other_words, misread, put_together, spelled_out
@@ -267,5 +267,5 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 RULES: tuple[Rule, ...] = (
     a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
-    amounts_together, a_thousand, for_nothing, within_print, misread, without_accents, in_other_words, _once,
+    amounts_together, a_thousand, for_nothing, within_print, misread, disguised, without_accents, in_other_words, _once,
 )  # fmt: skip

@@ -20,7 +20,8 @@ MOST_PIECES = 12
 OTHERS = 0.45  # share of the words of a text that may be others than the document's
 _SPELLING = {
     "dot", "point", "punkt", "punto", "punt", "ponto", "punktum", "kropka", "at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabel", "snabela",
-    "malpa", "klammeraffe", "dash", "hyphen", "minus", "bindestrich", "tiret", "guion", "trattino", "streepje", "underscore", "double", "capital",
+    "malpa", "klammeraffe", "unterstrich", "tiret", "bas", "guion", "bajo", "basso", "liggend", "understreg", "understreck", "podkreslnik", "podkreslenie", "zavinac", "tecka", "pomlcka",
+    "podtrzitko", "prik", "bindestreck", "streep", "laag", "traco", "sublinhado", "kropki", "hash", "slash", "schragstrich", "barra", "dash", "hyphen", "minus", "bindestrich", "trattino", "streepje", "underscore", "double", "capital",
 }  # fmt: skip
 
 

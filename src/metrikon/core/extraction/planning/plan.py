@@ -8,7 +8,7 @@ field, and never to write the rows out. Only what is left is asked, in one reque
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -101,7 +101,8 @@ def _tables(kind: RecordType, index: Index, rows: Mapping[str, FactRows]) -> dic
         best = list_table(pointer, fields, schema, index, taken)
         labelled = any("labels" in each.ours for each in fields)
         if best is not None and ((best.known and labelled) or best.worth_asking(index)):
-            found[pointer] = best
+            # heads that a builder did not name may be those of another table: a model is asked
+            found[pointer] = best if labelled else replace(best, known=False)
             taken.append(best.table)
     return found
 
