@@ -58,7 +58,7 @@ def settled(
     alone = bool(given) and given[0].stage == PATTERNS
     planned = planned or plan(kind, index, asking.today, asking.context, asking.room, guess=alone)
     state = through(STAGES, State(kind, index, planned, tuple(given), asking))
-    open_doubts = [each.finding for each in state.doubts if not _borne_out(state, each.pointer)]
+    open_doubts = [each.finding for each in state.doubts if each.finding.level == "stop" and not _borne_out(state, each.pointer)]
     findings = [*state.findings, *made_by(MAKER, [*open_doubts, *state.beside])]
     told = stages(state, findings)
     return Reading(dict(state.record), dict(state.evidence), findings, (*state.changes, *state.mended), list(state.notes), told, state.next)

@@ -47,6 +47,7 @@ class State:
     record: Mapping[str, Any] = field(default_factory=dict)
     evidence: Mapping[str, Evidence] = field(default_factory=dict)
     replaced: frozenset[str] = frozenset()
+    confirmed: frozenset[str] = frozenset()  # pointers of values that were doubted and borne out by a closed question
     beside: tuple[Finding, ...] = ()  # what was found wrong of the answers before any value was looked at
     doubts: tuple[Doubt, ...] = ()  # what is put to the model as a closed question before it is put to a person
     notes: tuple[Finding, ...] = ()

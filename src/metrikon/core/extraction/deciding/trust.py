@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from metrikon.core.extraction.doubting.doubts import CERTAIN
+from metrikon.core.extraction.doubting.doubts import CERTAIN, TELLING
 from metrikon.core.extraction.indexing.index import squeezed
 from metrikon.core.extraction.parsing.chances import Chances, chance_of, chances
 from metrikon.core.extraction.planning.besides import Besides
@@ -17,8 +17,6 @@ from metrikon.core.extraction.state import State
 from metrikon.core.records.confidence import MODEL, Inputs
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import get, shape
-
-TELLING = 0.7  # how sure an independent reading must be of a value for it to count against another
 
 
 def trust(state: State) -> State:
@@ -47,6 +45,7 @@ def _inputs(state: State, pointer: str, each: Evidence, others: Sequence[Mapping
     if pointer in state.replaced:
         return _of_another_reading(state, pointer, value, place, held, failed)
     agree, differ = _compared(pointer, value, others)
+    differ = 0 if pointer in state.confirmed else differ
     agree = agree or _alike(pointer, state.record, state.other)
     return Inputs(place, _reading(pointer, value, each, known, state.by_patterns), held + agree, differ, failed)
 

@@ -17,6 +17,7 @@ from metrikon.core.records.pointers import get, shape
 from metrikon.core.records.types import RecordType
 from metrikon.core.values.number_words import plain
 
+TELLING = 0.7  # how sure an independent reading must be of a value for it to count against another
 CERTAIN = 0.85  # of what was read besides, from which it is held against the model
 
 

@@ -6,18 +6,22 @@ and a candidate for it, no more: a count, a difference, a day reckoned from anot
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any
 
-from metrikon.core.extraction.doubting.doubts import CERTAIN
-from metrikon.core.extraction.grounding.ground import stands
+from metrikon.core.extraction.doubting.doubts import CERTAIN, TELLING
+from metrikon.core.extraction.grounding.ground import by_label, places, stands
 from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.extraction.parsing.readings import UNASKED
 from metrikon.core.extraction.state import Doubt, State
 from metrikon.core.records.findings import Finding
-from metrikon.core.records.meaning import concept_of
+from metrikon.core.records.meaning import concept_of, label_fit
 from metrikon.core.records.types import Field
 
+FITS = 0.5  # of a line and a field, from which it may be a word for it
+MOST_PLACES = 20  # of a value at which such a word is looked for
+_FIGURED = re.compile(r"\S*\d\S*")
 LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhere
 _SHAPED = ("phone", "mail", "iban", "web address", "currency", "date", "time", "moment")  # kinds that show by their form what they are
 
@@ -28,11 +32,17 @@ def set_beside(state: State) -> State:
     if not other.record:
         return state
     record, replaced, doubts, changes = dict(state.record), set(state.replaced), [], []
+    confirmed: set[str] = set()
     for each in state.planned.header:
         value, instead = record.get(each.name), other.record.get(each.name)
         if each.shape.count("/") != 1 or instead is None or instead == value:
             continue
         sure = 1.0 if "labels" in each.ours else other.sure.get(each.shape, 0.0)
+        if _both_stand(each, value, instead, sure, state):
+            kept, doubt = _weighed(each, value, instead, state)
+            confirmed |= {each.shape} if kept else set()
+            doubts += [doubt] if doubt else []
+            continue
         answers = value is not None and _who_answers(each, value, instead, state.index)
         if not _weighs(each, value, instead, sure, answers, state.index):
             continue
@@ -48,7 +58,35 @@ def set_beside(state: State) -> State:
         was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
         changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
     record = {name: record[name] for name in state.kind.schema["properties"] if name in record}
-    return replace(state, record=record, replaced=frozenset(replaced), doubts=tuple(doubts)).told(changes)
+    return replace(state, record=record, replaced=frozenset(replaced), doubts=tuple(doubts), confirmed=frozenset(confirmed)).told(changes)
+
+
+def _both_stand(field: Field, value: Any, instead: Any, sure: float, state: State) -> bool:
+    """Whether two readings that count came to different values, and both are in the document: the model is asked which it is."""
+    index = state.index
+    counts = "labels" not in field.ours and value is not None and sure >= TELLING and not _who_answers(field, value, instead, index)
+    return counts and stands(field, value, index) and stands(field, instead, index)
+
+
+def _weighed(field: Field, value: Any, instead: Any, state: State) -> tuple[bool, Doubt | None]:
+    """(whether the model's value is confirmed, the doubt while it is open). The answer counts where the value stands by a word for its field."""
+    chosen = state.draft.chosen(field.shape)
+    if chosen is not UNASKED:
+        return chosen == value and called_so(field, value, state.index), None
+    message = f"{field.title} was read as {str(value)[:60]}, but {str(instead)[:60]} stands where it may be called so. Compare it."
+    finding = Finding("readings differ", "warn", message, (field.shape,), {"first": str(value), "second": str(instead)})
+    return False, Doubt(field.shape, value, instead, finding)
+
+
+def called_so(field: Field, value: Any, index: Index) -> bool:
+    """Whether a value stands on a line, or below one, that has a word for its field."""
+    for place in places(field, value, index)[:MOST_PLACES]:
+        page = index.pages[place.page]
+        at = page.line_of[place.words[0]]
+        for line in page.lines[max(0, at - 1) : at + 1]:
+            if label_fit(field, _FIGURED.sub(" ", line.text)) >= FITS:
+                return True
+    return by_label(field, value, index)
 
 
 def _settled(doubt: Doubt, chosen: Any) -> bool:

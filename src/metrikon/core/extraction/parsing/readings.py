@@ -24,7 +24,6 @@ from metrikon.core.values.text import name_key
 
 DOUBTED = 0.9  # probability of a value's least likely token below which a model was not sure of it
 UNASKED = object()  # stands for no answer at all, which is not null
-SAME_END = 3  # rows at a border of parts that may have been read twice
 
 
 @dataclass
@@ -261,8 +260,9 @@ def _merged(kind: RecordType, index: Index, records: Sequence[dict[str, Any]]) -
 
 def _joined(before: list[Any], after: list[Any]) -> list[Any]:
     """Rows of two parts; rows at their border that were read in both stand once."""
-    for count in range(min(SAME_END, len(before), len(after)), 0, -1):
-        if [_squeezed_row(row) for row in before[-count:]] == [_squeezed_row(row) for row in after[:count]]:
+    first, then = [_squeezed_row(row) for row in before], [_squeezed_row(row) for row in after]
+    for count in range(min(len(before), len(after)), 0, -1):
+        if first[-count:] == then[:count]:
             return [*before, *after[count:]]
     return [*before, *after]
 
