@@ -33,7 +33,7 @@ _KNOWN = (
     (b"7z\xbc\xaf", "a 7z archive; send a ZIP"),
 )
 READ = (
-    "PDF, pictures (PNG, JPEG, TIFF, WebP), DOCX, XLSX, ODS, CSV, HTML, mails (EML), transcripts (WebVTT, SRT, text, JSON), "
+    "PDF, pictures (PNG, JPEG, TIFF, WebP), DOCX, ODT, XLSX, ODS, CSV, HTML, mails (EML), transcripts (WebVTT, SRT, text, JSON), "
     "XML and e-invoices, vCard, iCalendar, JSON, plain text, audio and ZIP archives of these"
 )
 _MAIL = re.compile(
@@ -103,6 +103,8 @@ def _zipped(data: bytes) -> Detected:
         return Detected("docx", "it is a ZIP archive that holds word/document.xml")
     if "xl/workbook.xml" in names or "xl/workbook.bin" in names:
         return Detected("xlsx", "it is a ZIP archive that holds an xl/workbook")
+    if kind == "application/vnd.oasis.opendocument.text":
+        return Detected("odt", "it is a ZIP archive whose mimetype names an OpenDocument text")
     if kind == "application/vnd.oasis.opendocument.spreadsheet":
         return Detected("ods", "it is a ZIP archive whose mimetype names an OpenDocument sheet")
     if kind == TOGETHER:

@@ -20,7 +20,7 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import COPIED, DECIDED
 from metrikon.core.records.meaning import MONEY, concept_of, label_fit
-from metrikon.core.records.pointers import leaves, shape
+from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import Field, RecordType
 
 SHORTEST = 4  # letters of a text that is told from others
@@ -36,6 +36,7 @@ def belonging(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str
     found = list(_same_words(kind, record, evidence, index, cells))
     claimed = _claimed(evidence)
     found += _day_of_another(kind, record, evidence, index)
+    found += _end_of_a_span(kind, record, evidence)
     found += _one_place_for_two(kind, record, claimed)
     found += _one_number_for_two(kind, record, evidence, index)
     found += _without_cents(kind, record, evidence, index)
@@ -43,10 +44,15 @@ def belonging(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str
     found += _other_units(kind, record, evidence, index)
     for pointer in kind.lists:
         rows = record.get(pointer[1:]) if pointer.count("/") == 1 else None
-        if isinstance(rows, list) and 1 < len(rows) <= MOST_ROWS and not any(at.startswith(f"{pointer}/") for at in cells):
+        if isinstance(rows, list) and 1 < len(rows) <= MOST_ROWS and not _all_cells(pointer, rows, cells):
             found += _rows(kind, pointer, rows, index)
     told: set[tuple[str, ...]] = set()
     return [each for each in found if each.fields not in told and not told.add(each.fields)]  # type: ignore[func-returns-value]
+
+
+def _all_cells(pointer: str, rows: Sequence[Any], cells: set[str]) -> bool:
+    """Whether every value of a list is a cell of a table as it stands."""
+    return all(at in cells for at, value in leaves(rows, pointer) if value is not None)
 
 
 def _same_words(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index, cells: set[str]) -> Iterator[Finding]:
@@ -59,14 +65,14 @@ def _same_words(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[s
         if evidence.get(pointer, _NOWHERE).how in ("person", "list", "default"):
             continue
         wanted = squeezed(value)
-        if len(wanted) >= SHORTEST and field.kind not in ("month", "date", "unit", "time"):
+        if len(wanted) >= SHORTEST and field.kind not in ("month", "date", "unit"):
             claims.setdefault(wanted, []).append(pointer)
     for wanted, pointers in claims.items():
         if len(pointers) < 2:
             continue
         if len({shape(pointer) for pointer in pointers}) == 1 and "/*/" in shape(pointers[0]):
             continue  # the same in several rows: whether it belongs there, the rows say
-        if all(pointer in cells for pointer in pointers) or _names_a_row(kind, pointers):
+        if all(pointer in cells or kind.by_shape[shape(pointer)].kind == "time" for pointer in pointers) or _names_a_row(kind, pointers):
             continue
         if _times(wanted, index) < len(pointers):
             names = " and ".join(dict.fromkeys(kind.titled(pointer) for pointer in pointers[:3]))
@@ -101,6 +107,20 @@ def _day_of_another(kind: RecordType, record: Mapping[str, Any], evidence: Mappi
                 yield Finding("same words", "stop", message, (each.shape, other.shape))
 
 
+def _end_of_a_span(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence]) -> Iterator[Finding]:
+    """Two days that are the same and stand on one line that names another day, too: one of them is its other end."""
+    claims: dict[tuple[str, int, Any], list[Field]] = {}
+    for each in kind.header:
+        known = evidence.get(each.shape, _NOWHERE)
+        if each.kind in ("date", "moment") and known.how == "mapped" and known.box is not None and len(set(_DAYS.findall(known.quote))) > 1:
+            claims.setdefault((str(get(record, each.shape)), known.page, known.box), []).append(each)
+    for (value, _, _), fields in claims.items():
+        if len(fields) > 1:
+            message = f"{fields[0].title} and {fields[1].title} are given as {value}, on a line that names another day, too."
+            yield Finding("same words", "stop", message, tuple(each.shape for each in fields))
+
+
+_DAYS = re.compile(r"(?<!\d)\d{1,2}(?!\d)")
 _FIGURED = re.compile(r"\S*\d\S*")
 
 

@@ -28,7 +28,7 @@ def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[s
         if value is None:
             continue
         how = next(_in_row(record, pointer, value, evidence), None) if "/*/" in field.shape else next(_in_record(record, value, evidence), None)
-        how = how or span(field, value, record, pointer) or difference_printed(value, index)
+        how = how or span(field, value, record, pointer) or difference_printed(field, value, index)
         if how is not None:
             evidence[pointer] = Evidence("derived", quote=how, sure=SURE)
 

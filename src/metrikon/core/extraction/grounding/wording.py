@@ -17,6 +17,9 @@ from metrikon.core.values.number_words import plain
 
 WINDOW = 3  # times as many words as a value has, within which all of them must stand
 MOST_PIECES = 12
+LEAST_WORDS = 3  # of a text in words of one's own
+COPIED_MISSING = 0.2  # share of the words of a text that is to be copied which may be others
+LONGER = 3  # letters by which two words of one stem may differ in length
 OTHERS = 0.45  # share of the words of a text that may be others than the document's
 _SPELLING = {
     "dot", "point", "punkt", "punto", "punt", "ponto", "punktum", "kropka", "at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabel", "snabela",
@@ -131,6 +134,8 @@ def decided(field: Field, value: Any, index: Index) -> Evidence | None:
 
 def _own_words(value: str, index: Index) -> Evidence | None:
     """Words of one's own: every figure and every name in them must stand in the document."""
+    if len(re.findall(r"[^\W\d_]{2,}", value)) < LEAST_WORDS or "_" in value:
+        return None  # a code or a name is copied, or it is nothing
     doubtful = [word for word in re.findall(r"[^\s,;:()\"“”]+", value) if _is_fact(word)]
     missing = [word for word in doubtful if not _stands(word.strip(".!?'’"), index)]
     if len(missing) > len(doubtful) // 4:
@@ -168,11 +173,19 @@ def in_other_words(field: Field, value: Any, index: Index) -> Evidence | None:
         return None
     printed = index.once("stems of words", _stems_printed)
     telling = [word for word in words if len(word) >= LEAST]
-    missing = [word for word in telling if word[:STEM] not in printed]
-    if len(missing) > OTHERS * len(telling) or any(_misspelt(word, printed) for word in words):
+    if field.copied and any(word not in printed.get(word[:STEM], ()) for word in words if len(word) < LEAST):
+        return None  # a short word is there as it is, or it is another
+    missing = [word for word in telling if not _of_a_stem(word, printed)]
+    most = COPIED_MISSING if field.copied else OTHERS
+    if len(missing) > most * len(telling) or any(_misspelt(word, printed) for word in words):
         return None
     rest = rests_on(field, value, index)
     return evidence_at(index, rest.place, 0.65, "decided") if rest else None
+
+
+def _of_a_stem(word: str, printed: Mapping[str, set[str]]) -> bool:
+    """Whether the document has a word of the same stem and of about its length."""
+    return any(abs(len(other) - len(word)) <= LONGER for other in printed.get(word[:STEM], ()))
 
 
 def _stems_printed(index: Index) -> dict[str, set[str]]:

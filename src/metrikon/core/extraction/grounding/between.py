@@ -1,0 +1,95 @@
+"""How much lies between two things: years of work, minutes of a meeting, nights of a stay; and what one printed number is more than another."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from datetime import datetime, timedelta
+from decimal import Decimal
+from itertools import permutations
+from typing import Any
+
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.placed import said_of
+from metrikon.core.extraction.indexing.units import unit_of
+from metrikon.core.records.pointers import leaves
+from metrikon.core.records.types import Field
+from metrikon.core.values.number_words import plain
+
+_UNITS = {"minutes": 60, "hours": 3600, "days": 86_400, "weeks": 604_800}
+_NIGHTS = re.compile(r"night|nacht|nuit|noche|nott|noite|natt|nocleg|noc")
+_AGE = re.compile(
+    r"experience|erfahrung|practice|age$|alter$|years? (?:of|in)|esperienza|experiencia|ervaring|erfaring|erfarenhet|doswiadcz|praxe|seniority|anciennet"
+)
+MOST_TIMES, MOST_NUMBERS = 12, 4  # times of a record, numbers of a line that are set against each other
+
+
+def span(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) -> str | None:
+    """The two times of a record between which so many units lie, told; None where there are none."""
+    unit = unit_of(field)
+    size = _UNITS.get(unit or "") or (86_400 if _NIGHTS.search(plain(field.worded)) else 0)
+    times = list(_times(record, pointer))[:MOST_TIMES]
+    for (one, a), (two, b) in permutations(times, 2):
+        if size and (b - a).total_seconds() == float(value) * size:
+            return f"from {one} to {two}"
+    return None
+
+
+def _times(record: Mapping[str, Any], pointer: str) -> Iterator[tuple[str, datetime]]:
+    """The times of a record, those of the same row or object where there are any."""
+    above = pointer.rpartition("/")[0]
+    every = [(at, when) for at, value in leaves(dict(record)) if isinstance(value, str) and (when := _when(value)) is not None]
+    near = [(at, when) for at, when in every if at.rpartition("/")[0] == above]
+    yield from near if len(near) > 1 else every
+
+
+def _when(text: str) -> datetime | None:
+    try:
+        if re.fullmatch(r"\d\d:\d\d(?::\d\d)?", text):
+            return datetime(2000, 1, 1) + timedelta(hours=int(text[:2]), minutes=int(text[3:5]))
+        return datetime.fromisoformat(text).replace(tzinfo=None) if re.match(r"\d{4}-\d\d-\d\d", text) else None
+    except ValueError:
+        return None
+
+
+_DIFFERS = re.compile(
+    r"differ|increase|decrease|growth|change|more than|less than|rise|saving|unterschied|mehr|zuwachs|anstieg|ersparnis|ecart|hausse|baisse|economie|diferen"
+    r"|aumento|ahorro|reducc|scarto|risparmio|verschil|toename|besparing|aumento|poupan|forskel|stigning|skillnad|okning|roznic|wzrost|rozdil|narust|ero$"
+)
+
+
+def difference_printed(field: Field, value: Decimal, index: Index) -> str | None:
+    """Two whole numbers on one line or the next of which one is so much more than the other, told; None where no difference is asked for."""
+    said = plain(f"{field.worded} {field.schema.get('description') or ''}")
+    if value != int(value) or value <= 0 or not _DIFFERS.search(said):
+        return None
+    return index.once("differences", _differences).get(value)
+
+
+def _differences(index: Index) -> dict[Decimal, str]:
+    found: dict[Decimal, str] = {}
+    by_line: dict[tuple[int, int], list[Decimal]] = {}
+    for here in index.numbers_at.values():
+        for place, number in here:
+            if place.exact and number == int(number) and number > 0:
+                by_line.setdefault((place.page, index.pages[place.page].line_of[place.words[0]]), []).append(number)
+    for (page, line), numbers in by_line.items():
+        near = [*numbers, *by_line.get((page, line + 1), ())]
+        if len(near) <= MOST_NUMBERS:
+            for one, two in permutations(dict.fromkeys(near), 2):
+                if one > two:
+                    found.setdefault(one - two, f"{one} less {two}")
+    return found
+
+
+def years_since(field: Field, value: Decimal, index: Index, today: str) -> str | None:
+    """Years from the earliest year that a paper names to its latest one, or to the day that it is; None for other fields."""
+    if unit_of(field) != "years" or not _AGE.search(plain(field.worded)):
+        return None
+    years = sorted(
+        {int(each) for page in index.document.pages for word in page.words for each in re.findall(r"(?<!\d)((?:19|20)\d\d)(?!\d)", word.text)}
+    )
+    own = said_of(index).own_date
+    ends = {years[-1], own.year if own else years[-1], int(today[:4]) if today else years[-1]} if years else set()
+    first = next((year for year in years for end in ends if end - year == value), None)
+    return f"since {first}" if first is not None else None
