@@ -103,6 +103,8 @@ def _parts(stood: Sequence[tuple[str, int, int]], at: int) -> bool:
 def _said(field: Field) -> list[tuple[str, float]]:
     about = re.split(r"[;:(\[]|\. ", str(field.schema.get("description") or ""))[0]
     said = [(field.worded, 0.8), (about, 1.0)]
+    if (within := field.within) is not None:
+        said.append((f"{within} {field.worded}", 0.9))
     if field.schema.get("title"):
         said.append((str(field.schema["title"]), 1.0))
     return said + [(str(label), 1.0) for label in field.ours.get("labels") or ()]

@@ -69,6 +69,12 @@ class Field:
         return worded(self.name)
 
     @cached_property
+    def within(self) -> str | None:
+        """The name of the object that it stands in, as words; None for one that stands in the record itself or in a row."""
+        above = self.shape.rsplit("/", 2)[-2] if self.shape.count("/") > 1 else ""
+        return worded(above) if above not in ("", "*") else None
+
+    @cached_property
     def title(self) -> str:
         return str(self.schema.get("title") or self.worded.capitalize())
 

@@ -39,20 +39,20 @@ CENT = Decimal("0.02")
 def read_any(kind: RecordType, index: Index, header: list[Field], found: Found) -> None:
     """Give values to header fields and lists that have no labels of their own."""
     used = _lists(kind, index, found)
-    wanted = [each for each in header if each.name not in found.record]
+    wanted = [each for each in header if not found.has(each)]
     choices = {each.shape: (said_options(each, index) or options(each, index, used))[:TRIED] for each in wanted}
     _by_print(wanted, choices, index)
     _add_up(wanted, choices)
     _assign(wanted, choices, found)
     for each in wanted:
-        if each.name not in found.record:
+        if not found.has(each):
             for rule in _OF_CONCEPT.get(concept_of(each), ()):
                 given = rule(each, index)
                 if given is not None:
                     found.put(each, given.value, given.place, round(min(DOUBTED, given.score), 3))
                     break
     for each in wanted:
-        if each.name not in found.record and each.kind in ("yes/no", "choice", "currency"):
+        if not found.has(each) and each.kind in ("yes/no", "choice", "currency"):
             _decide(each, index, found)
 
 
@@ -129,7 +129,7 @@ def _assign(wanted: list[Field], choices: Mapping[str, list[Option]], found: Fou
     taken: set[tuple[int, int]] = set()
     for score, _, each, option in pairs:
         spot = {(option.place.page, number) for number in option.place.words} if option.place else set()
-        if score < LEAST or each.name in found.record or (spot & taken):
+        if score < LEAST or found.has(each) or (spot & taken):
             continue
         close = [other for other in choices[each.shape] if other is not option and option.score - other.score < 0.05]
         taken |= spot

@@ -25,12 +25,12 @@ def read_record(kind: RecordType, index: Index) -> Found:
     """What patterns find for a record type; what they do not find is left out."""
     found = Found()
     tables = _tables(kind, index, found)
-    header = [each for each in kind.header if each.shape.count("/") == 1 and not each.lookup]
+    header = [each for each in kind.header if not each.lookup]
     labelled = [each for each in header if _told(each)]
     options = _header_candidates(labelled, index, tables)
     _by_sums(kind, options, found)
     for each in labelled:
-        if each.name not in found.record:
+        if not found.has(each):
             _put_best(each, options.get(each.shape, []), index, found)
     read_any(kind, index, [each for each in header if not _told(each)], found)
     found.record = {name: found.record[name] for name in kind.schema["properties"] if name in found.record}
@@ -84,13 +84,13 @@ def read_besides(kind: RecordType, index: Index) -> Besides:
     """An independent reading beside a model: header fields that stand by their labels, and for fields and lists without labels all that is found."""
     found = Found()
     used = {(cell.page, number) for table in index.document.tables for row in table.rows for cell in row for number in cell.words}
-    header = [each for each in kind.header if each.shape.count("/") == 1 and each.kind not in UNLABELLED and not each.lookup and _told(each)]
+    header = [each for each in kind.header if each.kind not in UNLABELLED and not each.lookup and _told(each)]
     options = _header_candidates(header, index, used, _book_of(kind, header))
     _by_sums(kind, options, found)
     for each in header:
-        if each.name not in found.record:
+        if not found.has(each):
             _put_best(each, options.get(each.shape, []), index, found)
-    open_fields = [each for each in kind.header if each.shape.count("/") == 1 and not each.lookup and not _told(each)]
+    open_fields = [each for each in kind.header if not each.lookup and not _told(each)]
     texts = any(each.shape.endswith("/*") for each in kind.fields)
     if open_fields or texts or any(not any("labels" in each.ours for each in fields) for fields in kind.lists.values()):
         read_any(kind, index, open_fields, found)
