@@ -17,7 +17,7 @@ from metrikon.core.extraction.grounding.support import a_sign
 from metrikon.core.extraction.indexing.index import Index, Place, has_digit
 from metrikon.core.extraction.indexing.words import rests_on
 from metrikon.core.records.adding import shown_product
-from metrikon.core.records.meaning import concept_of, stems_of, words_of_its_own
+from metrikon.core.records.meaning import concept_of, meaning, stems_of, words_of_its_own
 from metrikon.core.records.shapes import takes
 from metrikon.core.records.types import Field, RecordType, resolved
 from metrikon.core.values.numbers import CURRENCY_CODES
@@ -34,6 +34,7 @@ LEAST = 0.42  # of a score from which a value is taken
 TRIED = 5
 ADDS_UP = 0.25  # what figures that add up are likelier by
 CENT = Decimal("0.02")
+A_TOTAL = 0.6  # weight of what a field means from which it is the total, and not just some amount
 
 
 def read_any(kind: RecordType, index: Index, header: list[Field], found: Found) -> None:
@@ -60,6 +61,8 @@ def _lists(kind: RecordType, index: Index, found: Found) -> set[tuple[int, int]]
     """Read the lists; the words that they stand on are returned."""
     used: set[tuple[int, int]] = set()
     taken: list[Table] = []
+    if index.document.sentences:
+        return used  # turns of a talk are no rows
     for pointer, fields in kind.lists.items():
         name = pointer[1:]
         if pointer.count("/") != 1 or name in found.record or any("labels" in each.ours for each in fields):
@@ -69,7 +72,7 @@ def _lists(kind: RecordType, index: Index, found: Found) -> set[tuple[int, int]]
         if not rows.rows:
             rows, table = list_rows(pointer, fields, index, taken)
             taken += [table] if table is not None else []
-        if rows.rows:
+        if rows.rows and _worth_saying(fields, rows.rows):
             found.record[name] = rows.rows
             found.places.update(rows.places)
             found.sure.update(_row_sure(name, fields, rows.rows, rows.sure))
@@ -84,6 +87,14 @@ def _lists(kind: RecordType, index: Index, found: Found) -> set[tuple[int, int]]
                 for number, (_, place) in enumerate(items):
                     found.places[f"/{name}/{number}"], found.sure[f"/{name}/{number}"] = place, DOUBTED
     return used
+
+
+FILLED = 0.4  # share of the values of its rows that a list must have, or nothing is said: what fills less was hardly ever a row
+
+
+def _worth_saying(fields: tuple[Field, ...], rows: list[dict[str, Any]]) -> bool:
+    """Whether rows hold enough of what they are to hold for them to be rows."""
+    return sum(len(row) for row in rows) >= FILLED * len(fields) * len(rows)
 
 
 def _by_print(wanted: list[Field], choices: dict[str, list[Option]], index: Index) -> None:
@@ -191,11 +202,13 @@ def _decide(each: Field, index: Index, found: Found) -> None:
         return
     if each.kind == "yes/no":
         rest = rests_on(each, True, index)
-        if rest is not None and rest.sure > 0.7:
+        if rest is not None and rest.sure > 0.7 and not (each.nullable and index.document.sentences):
             found.put(each, not rest.denied, rest.place, 0.5)
         elif not each.nullable:
             found.put(each, False, None, 0.5)
         return
+    if index.document.sentences and each.nullable:
+        return  # what a talk comes to is not said in one sentence
     rests = [
         (rest.sure, option, rest)
         for option in each.schema["enum"]
@@ -299,7 +312,8 @@ def _total(each: Field, index: Index) -> Option | None:
     """The largest amount in the lower part of the paper."""
     money = [m for m in mentions(index) if m.kind == "amount" and m.decimals == 2]
     best = max(money, key=lambda m: (m.value, m.line), default=None)
-    return Option(best.value, best.place, 0.45) if best else None
+    told = dict(meaning(each)).get("gross", 0.0)
+    return Option(best.value, best.place, 0.45) if best and told >= A_TOTAL else None
 
 
 _OF_CONCEPT: dict[str, tuple[Rule, ...]] = {

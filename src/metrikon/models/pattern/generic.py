@@ -103,10 +103,12 @@ def _moments(field: Field, index: Index) -> Iterator[Option]:
 
 def _texts(field: Field, index: Index, used: set[tuple[int, int]]) -> Iterator[Option]:
     """What stands after or under a label of the field."""
+    if index.document.sentences:
+        return  # what is said in a talk does not stand behind its label: none of seventeen was right
     code = (
         concept_of(field) in CODES
         or bool(field.schema.get("pattern"))
-        or bool(_CODE_WORDS & set(words_of(f"{field.name.replace('_', ' ')} {field.schema.get('title') or ''}")))
+        or bool(_CODE_WORDS & set(words_of(f"{field.worded} {field.schema.get('title') or ''}")))
     )
     party = concept_of(field) in ("sender", "receiver", "person", "employer")
     for page in index.document.pages:
@@ -125,6 +127,7 @@ def _texts(field: Field, index: Index, used: set[tuple[int, int]]) -> Iterator[O
                             break
 
 
+MOST_WORDS = 14  # of a value that stands behind its label
 _CODE_WORDS = frozenset(
     ["no", "nr", "number", "numero", "nummer", "num", "code", "codigo", "codice", "kod", "ref", "reference", "referencia", "riferimento", "id"]
 )
@@ -208,6 +211,8 @@ def _text_option(field: Field, page: Page, words: Sequence[int], score: float, c
         text = " ".join(texts[start:end]).strip(PUNCTUATION + "#()[]")
         return Option(text, Place(page.number, tuple(words[start:end])), score * (0.95**start)) if text else None
     text = " ".join(texts).strip(PUNCTUATION)
+    if label_words(text) or len(texts) > MOST_WORDS or not text[:1].isalnum():
+        return None  # another label, or a sentence that only begins like one
     if concept_of(field) not in CODES and len(text) > 1 and not (text.replace(" ", "").isdigit()):
         return Option(text, Place(page.number, tuple(words)), score * 0.95)
     return Option(text, Place(page.number, tuple(words)), score * 0.6) if text else None
