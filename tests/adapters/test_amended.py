@@ -44,13 +44,34 @@ def through(schema: dict[str, Any], data: bytes, said: dict[str, Any], chance: f
     return extract(Perfect(said, chance=chance), kind, LocalPaper(Index(read(data))), TODAY)
 
 
-@pytest.mark.parametrize("given", [None, "+33612345699"])
-def test_a_telephone_number_that_is_read_out_is_not_lost_and_the_record_stops(given: str | None) -> None:
-    schema = {"call_back_on": {"type": ["string", "null"], "pattern": r"^\+[1-9][0-9]{6,14}$", "description": "Telephone number of the caller"}}
-    found = through(schema, CALL.encode(), {"call_back_on": given}).reading
-    assert found.record.get("call_back_on") == (None if given is None else "+33612345678")
+CALLED_BACK = {"call_back_on": {"type": ["string", "null"], "pattern": r"^\+[1-9][0-9]{6,14}$", "description": "Telephone number of the caller"}}
+
+
+def test_a_telephone_number_that_was_heard_wrong_by_a_model_that_was_unsure_gives_way_and_the_record_stops() -> None:
+    found = through(CALLED_BACK, CALL.encode(), {"call_back_on": "+33612345699"}).reading
     (told,) = [each for each in found.findings if each.fields == ("/call_back_on",) and each.check != "suggested"]
     assert (told.level, told.compared["candidate"]) == ("stop", "+33612345678")
+
+
+@pytest.mark.parametrize("given", [None, "+33612345699"])
+def test_a_doubted_value_is_asked_about_before_a_person_is(given: str | None) -> None:
+    kind = record_type({"type": "object", "properties": CALLED_BACK, "required": list(CALLED_BACK)})
+    paper, asking = LocalPaper(Index(read(CALL.encode()))), Asking(TODAY, "", 24_000)
+    first = Given("ask", dumps({"call_back_on": given}).decode(), "m")
+    asked = paper.settle(kind, [first], asking)
+    (question,) = asked.next
+    assert (question.stage, question.fields) == ("doubt", ("/call_back_on",))
+    assert set(question.schema["properties"]["call_back_on"]["enum"]) == {given, "+33612345678", None}
+    answers = {
+        said: paper.settle(kind, [first, Given("doubt", dumps({"call_back_on": said}).decode(), "m", 0, question.fields)], asking)
+        for said in ("+33612345678", given, None)
+    }
+    assert answers["+33612345678"].record["call_back_on"] == "+33612345678"
+    assert not any(each.level == "stop" for each in answers["+33612345678"].findings)
+    assert answers[given].record.get("call_back_on") == given
+    assert any(each.level == "stop" for each in answers[given].findings) == (given is not None)
+    assert any(each.level == "stop" for each in answers[None].findings) == (given is not None)
+    assert not any(each.next for each in answers.values())
 
 
 def test_a_plus_before_a_number_without_its_country_is_no_part_of_it() -> None:

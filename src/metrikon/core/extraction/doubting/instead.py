@@ -33,6 +33,7 @@ def set_beside(state: State) -> State:
         return state
     record, replaced, doubts, changes = dict(state.record), set(state.replaced), [], []
     confirmed: set[str] = set()
+    beside = list(state.beside)
     for each in state.planned.header:
         value, instead = record.get(each.name), other.record.get(each.name)
         if each.shape.count("/") != 1 or instead is None or instead == value:
@@ -46,19 +47,21 @@ def set_beside(state: State) -> State:
         answers = value is not None and _who_answers(each, value, instead, state.index)
         if not _weighs(each, value, instead, sure, answers, state.index):
             continue
-        if sure < CERTAIN:
+        if sure < CERTAIN and not _chosen(each, value, instead, state):
             doubt = Doubt(each.shape, value, instead, _doubt(each, value, instead, answers))
-            chosen = state.draft.chosen(each.shape)
-            if not (_settled(doubt, chosen) or (value is not None and state.draft.doubted(each.shape, value))):
-                doubts.append(doubt)
-            if chosen != instead and (value is None or not state.draft.doubted(each.shape, value)):
+            if value is not None and state.draft.doubted(each.shape, value):
+                beside.append(doubt.finding)  # it takes the place of what the model itself was unsure of, and a person looks
+            else:
+                doubts += [] if _said_again(state, each, value) else [doubt]
                 continue
         record[each.name] = instead
         replaced.add(each.shape)
         was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
         changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
     record = {name: record[name] for name in state.kind.schema["properties"] if name in record}
-    return replace(state, record=record, replaced=frozenset(replaced), doubts=tuple(doubts), confirmed=frozenset(confirmed)).told(changes)
+    return replace(
+        state, record=record, replaced=frozenset(replaced), beside=tuple(beside), doubts=tuple(doubts), confirmed=frozenset(confirmed)
+    ).told(changes)
 
 
 def _both_stand(field: Field, value: Any, instead: Any, sure: float, state: State) -> bool:
@@ -89,9 +92,15 @@ def called_so(field: Field, value: Any, index: Index) -> bool:
     return by_label(field, value, index)
 
 
-def _settled(doubt: Doubt, chosen: Any) -> bool:
-    """Whether the answer to a closed question settles a doubt: the candidate was chosen, which stands; or again that nothing is said."""
-    return chosen is not UNASKED and (chosen == doubt.candidate or (chosen is None and doubt.given is None))
+def _chosen(field: Field, value: Any, instead: Any, state: State) -> bool:
+    """Whether the answer to a closed question is what another reading found, which stands in the document."""
+    chosen = state.draft.chosen(field.shape)
+    return chosen is not UNASKED and chosen == instead
+
+
+def _said_again(state: State, field: Field, value: Any) -> bool:
+    """Whether a model that left a field out says again, asked with the candidate before it, that the document does not say it."""
+    return value is None and state.draft.chosen(field.shape) is None
 
 
 def _weighs(field: Field, value: Any, instead: Any, sure: float, answers: bool, index: Index) -> bool:

@@ -28,9 +28,11 @@ def span(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) 
     """The two times of a record between which so many units lie, told; None where there are none."""
     unit = unit_of(field)
     size = _UNITS.get(unit or "") or (86_400 if _NIGHTS.search(plain(field.worded)) else 0)
+    if not size:
+        return None
     times = list(_times(record, pointer))[:MOST_TIMES]
     for (one, a), (two, b) in permutations(times, 2):
-        if size and (b - a).total_seconds() == float(value) * size:
+        if (b - a).total_seconds() == float(value) * size:
             return f"from {one} to {two}"
     return None
 
