@@ -161,3 +161,73 @@ def test_a_mail_whose_plain_part_only_points_to_the_other_is_read_from_its_html(
         "<p>We order twelve royal ferns and nine lady ferns for the walk behind the palm house.</p><p>Sent from a garden.</p>", "html"
     )
     assert "Sent from a garden" not in document_text(found(made))
+
+
+def test_a_mail_within_a_mail_is_read_along_and_one_that_lies_deeper_is_not() -> None:
+    made = message("The innermost ferns.", Subject="Level 5")
+    for level in range(4, -1, -1):
+        outer = message(f"Forwarded at level {level}.", Subject=f"Level {level}")
+        outer.add_attachment(made)
+        made = outer
+    text = document_text(found(made))
+    assert "Forwarded at level 3." in text
+    assert "innermost" not in text
+
+
+def test_a_delivery_report_says_what_failed_and_a_digest_holds_its_messages() -> None:
+    report = (
+        "From: post@fern.example\nSubject: Undelivered\nContent-Type: multipart/report; report-type=delivery-status; boundary=b\n\n"
+        "--b\nContent-Type: text/plain\n\nYour mail did not arrive.\n"
+        "--b\nContent-Type: message/delivery-status\n\nReporting-MTA: dns; mail.fern.example\n\nFinal-Recipient: rfc822; ada@moss.example\nStatus: 5.1.1\n--b--\n"
+    )
+    text = document_text(read(report.encode()))
+    assert all(each in text for each in ("did not arrive", "mail.fern.example", "ada@moss.example", "5.1.1"))
+    digest = (
+        "From: list@fern.example\nSubject: Digest\nContent-Type: multipart/mixed; boundary=b\n\n--b\nContent-Type: text/plain\n\nTwo messages.\n"
+        "--b\nContent-Type: multipart/digest; boundary=c\n\n--c\nContent-Type: text/plain\nFrom: ada@fern.example\nSubject: Spores\n\nSow them now.\n--c--\n--b--\n"
+    )
+    text = document_text(read(digest.encode()))
+    assert all(each in text for each in ("Two messages.", "Spores", "Sow them now."))
+
+
+def test_attachments_are_named_with_their_types() -> None:
+    made = message()
+    made.add_attachment(b"a;b\n1;2\n", maintype="text", subtype="csv", filename="tarifs_été.csv")
+    assert facts(found(made))["Attachment"] == "tarifs_été.csv (text/csv)"
+
+
+CALENDAR = """BEGIN:VCALENDAR
+VERSION:2.0
+BEGIN:VEVENT
+UID:fern-walk
+DTSTART;TZID=Europe/Berlin:20261029T133000
+DTEND;TZID=Europe/Berlin:20261029T150000
+RRULE:FREQ=WEEKLY;INTERVAL=2;COUNT=3
+EXDATE;TZID=Europe/Berlin:20261112T133000
+SUMMARY:Fern walk
+ORGANIZER;CN=Ada Fern:mailto:ada@fern.example
+ATTENDEE;CN=Ben Moss;PARTSTAT=ACCEPTED;ROLE=CHAIR:mailto:ben@moss.example
+BEGIN:VALARM
+ACTION:DISPLAY
+TRIGGER:-PT45M
+END:VALARM
+END:VEVENT
+END:VCALENDAR
+"""
+
+
+def test_an_invitation_is_read_as_people_read_it_and_once_where_it_comes_twice() -> None:
+    made = message()
+    made.add_alternative(CALENDAR, subtype="calendar")
+    made.add_attachment(CALENDAR.encode(), maintype="application", subtype="ics", filename="walk.ics")
+    text = document_text(found(made))
+    for each in (
+        "2026-10-29T13:30:00+01:00",
+        "90 minutes",
+        "2026-10-29, 2026-11-26",
+        "Ben Moss <ben@moss.example>",
+        "accepted, chair",
+        "45 minutes before",
+    ):
+        assert each in " ".join(text.split()), each
+    assert text.count("Ada Fern") == 1

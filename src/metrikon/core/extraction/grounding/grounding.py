@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import replace
+from decimal import Decimal
 from typing import Any
 
 from metrikon.core.documents.model import Page, words_box
+from metrikon.core.extraction.grounding.between import years_since
 from metrikon.core.extraction.grounding.ground import CROSSED_OUT, ground
 from metrikon.core.extraction.planning.facts import fact_evidence
 from metrikon.core.extraction.state import State
 from metrikon.core.records.evidence import Evidence
-from metrikon.core.records.pointers import escape, leaves, with_values
+from metrikon.core.records.pointers import escape, get, leaves, shape, with_values
+
+COUNTED = 0.7  # of years that are counted from the first one named: others may be named, too
 
 
 def ground_all(state: State) -> State:
@@ -28,7 +32,19 @@ def ground_all(state: State) -> State:
             evidence[each.field.shape] = fact_evidence(each.fact, index)
     for rows in planned.rows.values():
         evidence.update({pointer: fact_evidence(fact, index) for pointer, fact in rows.facts.items()})
+    evidence.update(_by_today(state, evidence))
     return replace(state, evidence=evidence)
+
+
+def _by_today(state: State, evidence: Mapping[str, Evidence]) -> Iterator[tuple[str, Evidence]]:
+    """Evidence for numbers of years that are counted up to the day that it is."""
+    for pointer, each in evidence.items():
+        field = state.kind.by_shape.get(shape(pointer))
+        value = None if each.found or field is None or field.kind != "amount" else get(state.record, pointer)
+        if field is not None and isinstance(value, Decimal | int):
+            told = years_since(field, Decimal(value), state.index, state.asking.today)
+            if told is not None:
+                yield pointer, Evidence("derived", quote=told, sure=COUNTED)
 
 
 def _all_known(name: str, value: Any, known: Collection[str]) -> bool:
