@@ -9,6 +9,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from itertools import pairwise
 from typing import Any
 
 from metrikon.core.extraction.grounding.ground import places
@@ -269,6 +270,8 @@ def _rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -> 
     """Values that stand outside the lines of their row, and figures that stand in another column than those of the other rows."""
     lines = index.once("line numbers", _line_numbers)
     seen = [_seen(kind, pointer, number, row, index, lines) for number, row in enumerate(rows)]
+    if _side_by_side(seen, index):
+        return
     bands = _bands(seen)
     if sum(band is not None for band in bands) < 2:
         return
@@ -297,6 +300,17 @@ def _rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -> 
                 own[each.pointer] = _Seen(each.pointer, each.field, each.value, inside)
         yield from _twice_in_a_row(kind, [own[each.pointer] for each in values if each.pointer in own])
     yield from _columns(kind, list(own.values()), index)
+
+
+def _side_by_side(seen: Sequence[Sequence[_Seen]], index: Index) -> bool:
+    """Whether the rows stand beside each other as columns of a page: what stands only once of each has a stretch of the page's width of its own."""
+    stretches = []
+    for row in seen:
+        edges = [_edges(index, each.at[0][1]) for each in row if len(each.at) == 1]
+        if len(edges) > 1:
+            stretches.append((min(low for low, _ in edges), max(high for _, high in edges)))
+    apart = all(one[1] < two[0] for one, two in pairwise(stretches))
+    return len(stretches) > 1 and apart
 
 
 def _twice_in_a_row(kind: RecordType, values: Sequence[_Seen]) -> Iterator[Finding]:

@@ -72,10 +72,15 @@ def _both_stand(field: Field, value: Any, instead: Any, sure: float, state: Stat
 
 
 def _weighed(field: Field, value: Any, instead: Any, state: State) -> tuple[bool, Doubt | None]:
-    """(whether the model's value is confirmed, the doubt while it is open). The answer counts where the value stands by a word for its field."""
+    """(whether the model's value is confirmed, the doubt while it is open).
+
+    The answer counts where the value stands by a word for its field, or the other one does so as little; the sign of a currency is its word.
+    """
     chosen = state.draft.chosen(field.shape)
     if chosen is not UNASKED:
-        return chosen == value and called_so(field, value, state.index), None
+        index = state.index
+        named = field.kind == "currency" or called_so(field, value, index) or not called_so(field, instead, index)
+        return chosen == value and named, None
     message = f"{field.title} was read as {str(value)[:60]}, but {str(instead)[:60]} stands where it may be called so. Compare it."
     finding = Finding("readings differ", "warn", message, (field.shape,), {"first": str(value), "second": str(instead)})
     return False, Doubt(field.shape, value, instead, finding)

@@ -73,7 +73,7 @@ def _differences(index: Index) -> dict[Decimal, str]:
     by_line: dict[tuple[int, int], list[Decimal]] = {}
     for here in index.numbers_at.values():
         for place, number in here:
-            if place.exact and number == int(number) and number > 0:
+            if number == int(number) and number > 0:
                 by_line.setdefault((place.page, index.pages[place.page].line_of[place.words[0]]), []).append(number)
     for (page, line), numbers in by_line.items():
         near = [*numbers, *by_line.get((page, line + 1), ())]

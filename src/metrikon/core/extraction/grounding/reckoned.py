@@ -14,6 +14,7 @@ from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import RecordType
 
 CENT, EXACT, SURE = Decimal("0.01"), Decimal("0.004"), 0.7
+SMALL = 10  # whole numbers below it are counted or said, and hardly ever two others together
 MOST = 14  # numbers of a record that are tried with each other
 
 
@@ -77,6 +78,8 @@ def _in_record(record: Mapping[str, Any], value: Decimal, evidence: Mapping[str,
             values = [_number(row.get(key)) for row in rows if isinstance(row, Mapping)]
             if len(values) > 1 and None not in values and abs(sum(each for each in values if each is not None) - value) <= EXACT:
                 yield f"the sum of {name} {key}"
+    if abs(value) < SMALL and value == int(value):
+        return  # two of any numbers come to a small one
     others = [
         (name, number)
         for name, each in record.items()
