@@ -97,7 +97,7 @@ def _tax_as_total(kind: RecordType, record: Mapping[str, Any]) -> Iterator[Findi
         return
     largest = max(totals, key=lambda each: figures[each.name])
     for each in kind.header:
-        if each.name in figures and concept_of(each) == "tax" and not a_share(each) and figures[each.name] >= figures[largest.name]:
+        if each.name in figures and concept_of(each) == "tax" and not a_share(each) and figures[each.name] >= figures[largest.name] > 0:
             message = f"{each.title} {record[each.name]} is not less than {largest.title} {record[largest.name]}, but a tax is a part of it."
             yield Finding("tax", "stop", message, (f"/{each.name}", f"/{largest.name}"))
 

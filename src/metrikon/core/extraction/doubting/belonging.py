@@ -299,7 +299,9 @@ def _rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -> 
             elif inside:
                 own[each.pointer] = _Seen(each.pointer, each.field, each.value, inside)
         yield from _twice_in_a_row(kind, [own[each.pointer] for each in values if each.pointer in own])
-    yield from _columns(kind, list(own.values()), index)
+    for found in _columns(kind, list(own.values()), index):
+        if not _of_one_piece(rows, found.fields[0]):
+            yield found
 
 
 def _side_by_side(seen: Sequence[Sequence[_Seen]], index: Index) -> bool:
@@ -411,6 +413,16 @@ def _columns(kind: RecordType, own: Sequence[_Seen], index: Index) -> Iterator[F
                     f"{kind.titled(each.pointer)} {each.value!s} stands in another column than in the other rows.",
                     (each.pointer,),
                 )
+
+
+def _of_one_piece(rows: Sequence[Any], pointer: str) -> bool:
+    """Whether a row is of one piece and gives a figure twice: its price is its amount, and both are printed once."""
+    _, number, name = pointer.rsplit("/", 2)
+    row = rows[int(number)] if number.isdigit() and int(number) < len(rows) else None
+    if not isinstance(row, Mapping):
+        return False
+    others = [value for key, value in row.items() if key != name and isinstance(value, Decimal | int) and not isinstance(value, bool)]
+    return row.get(name) in others and 1 in others
 
 
 def _edges(index: Index, place: Place) -> tuple[float, float]:

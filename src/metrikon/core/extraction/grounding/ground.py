@@ -17,11 +17,11 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from metrikon.core.documents.model import Table, words_box
+from metrikon.core.documents.model import Table, Word, words_box
 from metrikon.core.extraction.grounding.reckoned import reckon_missing
 from metrikon.core.extraction.grounding.support import supported
 from metrikon.core.extraction.indexing.forms import FORMS, written
-from metrikon.core.extraction.indexing.index import Index, Outside, Place, RowIndex, squeezed
+from metrikon.core.extraction.indexing.index import Index, Outside, Place, RowIndex, has_digit, squeezed
 from metrikon.core.extraction.indexing.placed import is_share
 from metrikon.core.records.evidence import MISSING, Evidence
 from metrikon.core.records.meaning import a_sum
@@ -141,12 +141,24 @@ def _height(index: Index, place: Place) -> float:
 
 def _evidence(index: Index, place: Place, factor: float, how: str = "printed") -> Evidence:
     page = index.pages[place.page]
-    sure = min(page.words[n].sure for n in place.words) * factor
+    sure = read_as([page.words[n] for n in place.words]) * factor
     if not place.exact:
         sure *= OPEN_DATE if index.day_first is None and _is_date(index, place) else WITHIN_WORD
     if _struck(index, place):
         sure *= CROSSED_OUT
     return Evidence(how, place.page, words_box(page, place.words), index.quote(place), round(sure, 3))
+
+
+def read_as(words: Sequence[Word]) -> float:
+    """How surely some words were read: the least of those that hold figures; of the others the mean by their letters.
+
+    One sign of a long text that a reader was unsure of makes the text no other; one figure makes another number of it.
+    """
+    figured = [word.sure for word in words if has_digit(word.text)]
+    plain_words = [word for word in words if not has_digit(word.text)]
+    letters = sum(len(word.text) for word in plain_words)
+    mean = sum(word.sure * len(word.text) for word in plain_words) / letters if letters else 1.0
+    return min([mean, *figured])
 
 
 def _is_date(index: Index, place: Place) -> bool:

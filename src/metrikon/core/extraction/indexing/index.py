@@ -144,6 +144,8 @@ class Index:
         """Whether dates in figures print the day first: by other dates, else by the currency."""
         texts = (segment.text for _, segment in self.figured)
         by_currency = None if self.currency in (None, "USD", "CAD") else True
+        if by_currency is None and self.language not in (None, "en"):
+            by_currency = True  # only papers in English print the month first
         by_currency = False if self.country == "US" else by_currency
         return day_first(texts, by_currency)
 
