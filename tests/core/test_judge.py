@@ -214,3 +214,32 @@ def test_the_total_is_the_share_of_all_scales_by_weight_and_lies_within_its_labe
 
 def test_a_task_is_sent_and_read_again_as_it_was() -> None:
     assert tasks.unpacked(tasks.packed(TASK)) == TASK
+
+
+@pytest.mark.parametrize(
+    ("sentence", "gone"),
+    [
+        ("I am a woman of 34, born in Zagreb, married with two children.", ("woman", "34", "Zagreb", "married", "two children")),
+        ("Ich bin 41, verheiratet, geboren in Graz, und katholisch.", ("41", "verheiratet", "Graz", "katholisch")),
+        ("Né en 1990, célibataire, je suis originaire de Lyon.", ("1990", "célibataire", "Lyon")),
+    ],
+)
+def test_what_sentences_say_of_a_person_is_not_seen(sentence: str, gone: tuple[str, ...]) -> None:
+    seen = blinded(f"Letter\n{sentence} I have led a nursery since 2015.")
+    assert not [each for each in gone if each in seen.text]
+    assert "I have led a nursery since 2015." in seen.text
+
+
+@pytest.mark.parametrize(
+    "sentence",
+    ["A man-made lake was planted single-handed.", "I come from a bakery and I am 34 km away.", "We have 20 children in the garden group."],
+)
+def test_what_only_sounds_like_it_stays(sentence: str) -> None:
+    assert blinded(f"Letter\n{sentence}") == blinded(f"Letter\n{sentence}", shown=("name", "sex", "age", "origin", "family", "belief"))
+
+
+def test_what_is_told_as_left_out_is_looked_up_in_what_goes_out() -> None:
+    seen = blinded("kovac_ana wrote this for Ana Kovac.", ["Ana Kovac"])
+    assert ("name" in seen.kinds, seen.open) == (False, ("name",))
+    assert blinded("Ana Kovac wrote this.", ["Ana Kovac"]).kinds == ("name",)
+    assert blinded("Write to office@fern.example.").kinds == ()

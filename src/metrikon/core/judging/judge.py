@@ -118,7 +118,16 @@ def settled(task: Judge, index: Index, given: Sequence[Given], asking: Asking) -
         "left_out": _left_out(task, index, asking) if task.blind else [],
         "anchors": [each.id for each in task.anchors],
     }
-    return Verdict(result, tuple(findings))
+    return Verdict(result, (*findings, *_shown_all_the_same(task, index, asking)))
+
+
+def _shown_all_the_same(task: Judge, index: Index, asking: Asking) -> list[Finding]:
+    """What a model that was to be shown nothing of it may have seen: told, so that nobody takes a judgement for blind that is not."""
+    parts = _parts(task, index, asking) if task.blind else []
+    kinds = dict.fromkeys(kind for part in parts for kind in blinded(part.text, task.hide, task.seen).open)
+    return [
+        Finding("not blind", "warn", f"The {kind} could not be left out of what the model saw; compare the text that went out.") for kind in kinds
+    ]
 
 
 def summed_up(task: Judge, marks: Sequence[Mapping[str, Any]]) -> dict[str, list[str]]:
