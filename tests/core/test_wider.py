@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.grounding.between import difference_printed, span, years_since
+from metrikon.core.extraction.grounding.between import after_so_many_days, difference_printed, span, years_since
 from metrikon.core.extraction.grounding.hours import an_hour
 from metrikon.core.extraction.grounding.misprint import disguised
 from metrikon.core.extraction.grounding.nothing import for_nothing
@@ -135,3 +135,24 @@ def test_a_date_of_a_mail_within_a_mail_is_read() -> None:
     outer = f"From: ada@fern.example\nSubject: FW\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=b\n\n--b\n\nSee below.\n--b\nContent-Type: message/rfc822\n\n{inner}\n--b--\n"
     document = Index(read(outer.encode()))
     assert supported(field("due", **DAY), "2026-03-09", document) is not None
+
+
+@pytest.mark.parametrize(("value", "stands"), [("2026-05-01", True), ("2026-05-31", True), ("2026-05-30", False), ("2026-06-01", False)])
+def test_a_period_of_a_month_begins_and_ends_with_it(value: str, stands: bool) -> None:
+    assert (supported(field("period", **DAY), value, index("Care of the beds in May 2026")) is not None) == stands
+
+
+def test_a_term_in_days_is_counted_from_another_day_of_the_record() -> None:
+    text = index("Invoice 41 of 3 March 2026. Payable within 14 days.")
+    record = {"invoiced": "2026-03-03", "due": "2026-03-17"}
+    assert after_so_many_days(field("due", **DAY), "2026-03-17", record, "/due", text) == "14 days after invoiced"
+    assert after_so_many_days(field("due", **DAY), "2026-03-18", record, "/due", text) is None
+    assert after_so_many_days(field("delivered", **DAY), "2026-03-17", record, "/delivered", text) is None
+
+
+@pytest.mark.parametrize(
+    ("text", "value", "stands"),
+    [("Tax 19 %", "0.19", True), ("Tax 19 EUR", "0.19", False), ("Budget 1.2 Mio", "1200000", True), ("Budget 45 T€", "45000", True)],
+)
+def test_shares_and_large_numbers_are_found_as_they_are_printed(text: str, value: str, stands: bool) -> None:
+    assert (supported(field("figure", type="number"), Decimal(value), index(text)) is not None) == stands

@@ -7,7 +7,7 @@ from decimal import Decimal
 from itertools import combinations, permutations
 from typing import Any
 
-from metrikon.core.extraction.grounding.between import difference_printed, span
+from metrikon.core.extraction.grounding.between import after_so_many_days, difference_printed, span
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import leaves, shape
@@ -23,6 +23,8 @@ def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[s
     missing = [(pointer, each) for pointer, each in evidence.items() if not each.found and "/" in pointer]
     for pointer, _ in missing:
         field = kind.by_shape.get(shape(pointer))
+        if field is not None and (days := after_so_many_days(field, _at(record, pointer), record, pointer, index)) is not None:
+            evidence[pointer] = Evidence("derived", quote=days, sure=SURE)
         if field is None or field.kind != "amount":
             continue
         value = _number(_at(record, pointer))

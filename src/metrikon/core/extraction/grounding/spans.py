@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 from metrikon.core.extraction.grounding.hours import hour_at
@@ -14,7 +14,7 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 
-SURE = 0.75
+SURE, OF_A_MONTH = 0.75, 0.7
 _DAY = re.compile(r"(?<![\d.,:/])(\d{1,2})(?:st|nd|rd|th|er|º|\.)?(?![\d:%€$£]|[.,]\d)")
 _FIGURES = re.compile(r"(?<!\d)(\d{1,2})\s?[./]\s?(\d{1,2})\.?(?:\s?[./]?\s?(\d{4}|\d{2}))?(?!\d)")
 _YEAR = re.compile(r"(?<!\d)((?:19|20)\d{2})(?!\d)")
@@ -36,6 +36,20 @@ def a_day_of_a_span(field: Field, value: Any, index: Index) -> Evidence | None:
         return found
     hour = hour_at(value[11:16], index) or _printed_time(value[11:16], index)
     return found if hour else None
+
+
+def an_end_of_a_month(field: Field, value: Any, index: Index) -> Evidence | None:
+    """The first or the last day of a month that is named with its year: a period, what is valid until the end of it."""
+    if field.kind != "date" or not isinstance(value, str):
+        return None
+    try:
+        day = date.fromisoformat(value)
+    except ValueError:
+        return None
+    if day.day != 1 and (day + timedelta(days=1)).day != 1:
+        return None
+    places = said_of(index).months.get(value[:7])
+    return evidence_at(index, places[0], OF_A_MONTH, "mapped") if places else None
 
 
 def _printed_time(time: str, index: Index) -> bool:

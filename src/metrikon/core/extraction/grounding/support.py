@@ -16,7 +16,7 @@ from typing import Any
 from metrikon.core.extraction.grounding.hours import an_hour
 from metrikon.core.extraction.grounding.misprint import disguised, without_accents
 from metrikon.core.extraction.grounding.nothing import for_nothing
-from metrikon.core.extraction.grounding.spans import a_day_of_a_span
+from metrikon.core.extraction.grounding.spans import a_day_of_a_span, an_end_of_a_month
 from metrikon.core.extraction.grounding.wording import decided, in_other_words, misread, put_together, spelled_out
 from metrikon.core.extraction.grounding.worldly import a_month, by_its_name
 from metrikon.core.extraction.indexing.index import Index, Place, squeezed
@@ -221,16 +221,29 @@ _CURRENCY_OF = {
 _OF_LANGUAGE = {"de": "EUR", "fr": "EUR", "es": "EUR", "it": "EUR", "nl": "EUR", "pt": "EUR", "sv": "SEK", "da": "DKK", "pl": "PLN"}
 
 
+_LARGE = re.compile(
+    r"(\d{1,4}(?:[.,]\d{1,3})?)\s?(?:(k|K|T€|TEUR|Tsd\.?|mil|mille|thousand|tausend|tys\.?|tis\.?|duizend|tusen|tusind)|M€|Mio\.?|million(?:s|en)?|mln|millones|millón|milioni|miljoen|miljoner|mio)(?!\w)",
+)
+
+
 def a_thousand(field: Field, value: Any, index: Index) -> Evidence | None:
-    """A number in thousands: "42k", "45 T€"."""
+    """A number in thousands or millions: "42k", "45 T€", "1.2 Mio"."""
     if not isinstance(value, Decimal | int) or isinstance(value, bool) or value < 1000:
         return None
     for page in index.document.pages:
         for line in page.lines:
-            for match in re.finditer(r"(\d{1,3}(?:[.,]\d)?)\s?(?:k|K|T€|TEUR|Tsd\.?|mil|mille)\b", line.text):
-                if Decimal(match[1].replace(",", ".")) * 1000 == value:
+            for match in _LARGE.finditer(line.text):
+                if Decimal(match[1].replace(",", ".")) * (1000 if match[2] else 1_000_000) == value:
                     return evidence_at(index, Place(page.number, tuple(range(line.first, line.last))), 0.8, "mapped")
     return None
+
+
+def as_a_fraction(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A share between nought and one that is printed as so many per cent."""
+    if not isinstance(value, Decimal) or not 0 < value < 1:
+        return None
+    found = [place for place in index.numbers.get(value * 100, ()) if is_share(place, index)]
+    return evidence_at(index, found[0], 0.8, "mapped") if found else None
 
 
 def within_print(field: Field, value: Any, index: Index) -> Evidence | None:
@@ -266,6 +279,6 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 
 RULES: tuple[Rule, ...] = (
-    a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
-    amounts_together, a_thousand, for_nothing, within_print, misread, disguised, without_accents, in_other_words, _once,
+    a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
+    amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, _once,
 )  # fmt: skip
