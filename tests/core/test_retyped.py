@@ -73,3 +73,9 @@ Tree warden, Thornby Dale, Sep 2016 - Oct 2018
 def test_a_year_has_its_month_where_one_is_printed_beside_it(value: str, found: bool, wanted: str | None) -> None:
     kind = record_type({"type": "object", "properties": {"from_month": {"type": "string", "pattern": "^[0-9]{4}(-[0-9]{2})?$"}}})
     assert month_printed(kind.header[0], value, found, Index(read(MONTHS.encode()))) == wanted
+
+
+def test_of_prints_that_are_the_same_but_for_their_case_the_first_is_taken_in_every_process() -> None:
+    text = "Kiln wash and more kiln wash in pots\nKILN WASH again"
+    field = record_type({"type": "object", "properties": {"what": {"type": "string"}}}).header[0]
+    assert as_printed_near(field, "kiln wush", Index(read(text.encode()))) == "Kiln wash"

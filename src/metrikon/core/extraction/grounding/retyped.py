@@ -227,8 +227,9 @@ def _text(value: str, index: Index) -> str | None:
     wanted = squeezed(value)
     most = 2 if len(wanted) >= LONG else 1
     figures = _count(wanted)
-    found = {text for text, key in _pieces(value, index) if key != wanted and _off(key, wanted, most) and _count(key) >= figures}
-    return found.pop() if len({squeezed(text) for text in found}) == 1 else None
+    near = (text for text, key in _pieces(value, index) if key != wanted and _off(key, wanted, most) and _count(key) >= figures)
+    found = list(dict.fromkeys(near))  # in the order of the document: the same answers give the same reading in every process
+    return found[0] if len({squeezed(text) for text in found}) == 1 else None
 
 
 def _count(text: str) -> int:
