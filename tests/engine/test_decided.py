@@ -221,4 +221,5 @@ def test_a_second_reading_is_in_the_cost_that_is_told_beforehand(house: Callable
     run = app.arrivals.take("losses", "upload", None, "a.txt", data).run_id
     eventually(lambda: run_state(app, run)[0] not in ("ready", "running", "waiting"))
     with app.database.reading() as connection:
-        assert len(calls.of_run(connection, run)) == 2
+        made = calls.of_run(connection, run)
+    assert [each["stage"] for each in made] == ["ask", "second"]

@@ -19,6 +19,9 @@ from metrikon.service import channels
 from metrikon.service.serving import Server
 
 
+Gone = tuple[Server, httpx.Client, set[int | None]]
+
+
 class Waiting:
     """A service of one page that is answered when it is told to."""
 
@@ -38,24 +41,28 @@ class Waiting:
 
 
 @pytest.fixture
-def gone(house: Callable[..., App]) -> Iterator[tuple[Server, httpx.Client]]:
+def gone(house: Callable[..., App]) -> Iterator[Gone]:
     """A service that was closed while a client kept its connection."""
-    server = Server(house(port=0))
+    app = house(port=0)
+    others = {each.ident for each in threading.enumerate()}  # of services that other tests keep
+    server = Server(app)
     server.start()
     with httpx.Client() as http:
         assert http.get(f"{server.url}/api/session").status_code == 401
         server.close()
-        yield server, http
+        yield server, http, others
 
 
-def test_a_closed_service_answers_nobody_not_even_on_a_connection_that_was_kept(gone: tuple[Server, httpx.Client]) -> None:
-    server, http = gone
+def test_a_closed_service_answers_nobody_not_even_on_a_connection_that_was_kept(gone: Gone) -> None:
+    server, http, _ = gone
     with pytest.raises(httpx.TransportError):
         http.get(f"{server.url}/api/session")
 
 
-def test_a_closed_service_leaves_no_thread_of_its_own(gone: tuple[Server, httpx.Client]) -> None:
-    assert not [each.name for each in threading.enumerate() if each.name in ("http", "health") or each.name.startswith("waitress")]
+def test_a_closed_service_leaves_no_thread_of_its_own(gone: Gone) -> None:
+    _, _, others = gone
+    own = [each.name for each in threading.enumerate() if each.ident not in others]
+    assert not [name for name in own if name in ("http", "health") or name.startswith("waitress")]
 
 
 def test_whoever_still_answers_when_the_service_is_gone_writes_into_no_file_that_was_opened_since(

@@ -128,7 +128,7 @@ class Answering:
             return self._column_names(schema)
         if "properties" in schema:
             values = {key: self._value(part, key, depth + 1) for key, part in schema["properties"].items()}
-            return {key: value for key, value in values.items() if value is not None}
+            return values  # null is an answer, a missing name is none
         if schema.get("type") == "array" or "items" in schema:
             return self._rows(self._resolved(schema.get("items", {})))
         return self._leaf(schema, name)
