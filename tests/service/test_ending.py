@@ -18,7 +18,6 @@ from metrikon.app.assemble import App
 from metrikon.service import channels
 from metrikon.service.serving import Server
 
-
 Gone = tuple[Server, httpx.Client, set[int | None]]
 
 

@@ -127,8 +127,8 @@ class Answering:
         if set(schema.get("properties") or ()) & {"columns"}:
             return self._column_names(schema)
         if "properties" in schema:
-            values = {key: self._value(part, key, depth + 1) for key, part in schema["properties"].items()}
-            return values  # null is an answer, a missing name is none
+            # null is an answer, a missing name is none
+            return {key: self._value(part, key, depth + 1) for key, part in schema["properties"].items()}
         if schema.get("type") == "array" or "items" in schema:
             return self._rows(self._resolved(schema.get("items", {})))
         return self._leaf(schema, name)
