@@ -238,6 +238,11 @@ def test_what_only_sounds_like_it_stays(sentence: str) -> None:
     assert blinded(f"Letter\n{sentence}") == blinded(f"Letter\n{sentence}", shown=("name", "sex", "age", "origin", "family", "belief"))
 
 
+def test_a_name_that_shares_its_line_with_an_address_is_taken_out() -> None:
+    seen = blinded("Tove Holm   tove@mail.example\nI ran the propagation house. Holm is my name.")
+    assert (seen.text, seen.kinds) == ("[name]   [mail]\nI ran the propagation house. [name] is my name.", ("name",))
+
+
 def test_what_is_told_as_left_out_is_looked_up_in_what_goes_out() -> None:
     seen = blinded("kovac_ana wrote this for Ana Kovac.", ["Ana Kovac"])
     assert ("name" in seen.kinds, seen.open) == (False, ("name",))

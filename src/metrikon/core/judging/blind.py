@@ -59,6 +59,7 @@ _IN_SENTENCES = {
     ),
 }
 _LEAST = 3  # letters of a part of a name that is looked for by itself
+_APART = re.compile(r"\s{3,}|\t|\s[·|•–-]\s|,")
 _HEADS = frozenset(["curriculum", "vitae", "resume", "résumé", "lebenslauf", "cv", "application", "profile", "personal", "details", "contact"])
 
 
@@ -123,7 +124,8 @@ def _open(text: str, told: str, hide: Sequence[str], seen: set[str]) -> tuple[st
 def _parts_of_names(lines: Sequence[str], hide: Sequence[str]) -> list[str]:
     """The names that are known, or the one that stands at the head of a paper, and their parts; the longest first."""
     names = [each.strip() for each in hide if len(each.strip()) >= _LEAST]
-    first = next((line.strip() for line in lines[:6] if _NAME.match(line.strip()) and not set(fold(line).split()) & _HEADS), "")
+    pieces = (piece.strip() for line in lines[:6] for piece in _APART.split(line))  # a name often shares its line with an address
+    first = next((piece for piece in pieces if _NAME.match(piece) and not set(fold(piece).split()) & _HEADS), "")
     names += [first] if first and not names else []
     parts = {part for name in names for part in re.split(r"[\s,]+", name) if len(part.strip(".")) >= _LEAST and part[0].isupper()}
     return sorted({*names, *parts}, key=len, reverse=True)
