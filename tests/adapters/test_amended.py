@@ -62,6 +62,10 @@ def test_a_doubted_value_is_asked_about_before_a_person_is(given: str | None) ->
     (question,) = asked.next
     assert (question.stage, question.fields) == ("doubt", ("/call_back_on",))
     assert set(question.schema["properties"]["call_back_on"]["enum"]) == {given, "+33612345678", None}
+    asked_with = question.messages[-1]["content"]
+    before, _, questions = asked_with.partition("</document>")
+    assert "rappelez-moi" in before
+    assert "rappelez-moi" not in questions  # what the document says is data, and stands between its marks
     answers = {
         said: paper.settle(kind, [first, Given("doubt", dumps({"call_back_on": said}).decode(), "m", 0, question.fields)], asking)
         for said in ("+33612345678", given, None)

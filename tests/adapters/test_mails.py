@@ -231,3 +231,21 @@ def test_an_invitation_is_read_as_people_read_it_and_once_where_it_comes_twice()
     ):
         assert each in " ".join(text.split()), each
     assert text.count("Ada Fern") == 1
+
+
+@pytest.mark.parametrize(
+    ("rule", "days"),
+    [
+        ("FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30", None),  # looked for until the year 9999, it would never come
+        ("FREQ=SECONDLY", None),
+        ("FREQ=WEEKLY;UNTIL=20261105T000000", "2026-10-29"),
+        ("FREQ=DAILY", ", ".join(["2026-10-29", "2026-10-30"])),
+    ],
+)
+def test_a_rule_is_followed_to_its_end_or_not_at_all(rule: str, days: str | None) -> None:
+    plain = (
+        "BEGIN:VCALENDAR\nVERSION:2.0\nBEGIN:VEVENT\nUID:x\nSUMMARY:Walk\nDTSTART:20261029T133000\nRRULE:" + rule + "\nEND:VEVENT\nEND:VCALENDAR\n"
+    )
+    told = facts(read(plain.encode())).get("On")
+    assert told is None if days is None else (told or "").startswith(days)
+    assert len((told or "").split(", ")) <= 60

@@ -93,3 +93,11 @@ def test_what_is_damaged_is_refused_with_the_reason(body: str) -> None:
 def test_sections_within_sections_end() -> None:
     deep = "<text:section>" * 60 + "<text:p>ferns</text:p>" + "</text:section>" * 60
     assert found(f"<text:p>seen</text:p>{deep}").pages
+
+
+def test_boxes_within_boxes_are_read_once_each() -> None:
+    body = "<text:p>innermost</text:p>"
+    for number in range(8):
+        body = f"<text:p>box {number}<draw:frame><draw:text-box>{body}</draw:text-box></draw:frame></text:p>"
+    lines = [line.text for page in found(body).pages for line in page.lines]
+    assert lines == [*(f"box {number}" for number in reversed(range(8))), "innermost"]

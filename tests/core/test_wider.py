@@ -5,13 +5,14 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from metrikon.core.extraction.grounding.between import after_so_many_days, difference_printed, span, years_since
 from metrikon.core.extraction.grounding.hours import an_hour
-from metrikon.core.extraction.grounding.misprint import disguised
+from metrikon.core.extraction.grounding.misprint import disguised, without_accents
 from metrikon.core.extraction.grounding.nothing import for_nothing
 from metrikon.core.extraction.grounding.spans import a_day_of_a_span
 from metrikon.core.extraction.grounding.support import supported
@@ -156,3 +157,14 @@ def test_a_term_in_days_is_counted_from_another_day_of_the_record() -> None:
 )
 def test_shares_and_large_numbers_are_found_as_they_are_printed(text: str, value: str, stands: bool) -> None:
     assert (supported(field("figure", type="number"), Decimal(value), index(text)) is not None) == stands
+
+
+def test_rules_cost_no_more_for_long_values_and_many_rows() -> None:
+    """Counted, not timed: what is looked up is worked out once a document, and a row is set against its own times alone."""
+    printed = read("\n".join(f"Bed {n} within 14 days" for n in range(40)).encode())
+    pictured = Index(msgspec.structs.replace(printed, pages=tuple(msgspec.structs.replace(page, source="ocr") for page in printed.pages)))
+    assert without_accents(field("plant"), "ø" * 100_000, pictured) is None
+    record = {"due": "2026-01-15", "rows": [{"due": "2026-02-15", "sown": "2026-02-01"}, {"due": "2026-02-15"}]}
+    due = Field("/rows/*/due", "due", DAY, False)
+    assert after_so_many_days(due, "2026-02-15", record, "/rows/0/due", pictured) == "14 days after rows/0/sown"
+    assert after_so_many_days(due, "2026-01-29", record, "/rows/1/due", pictured) is None  # another's times are not its own

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import warnings
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from typing import Any
@@ -14,7 +15,10 @@ from metrikon.core.documents.model import Fact
 from metrikon.core.values.text import clean
 
 SOURCE = "icalendar"
-MOST_DAYS, LOOKED = 60, 2000  # days of an event that repeats that are shown, and that are looked at
+MOST_DAYS = 60  # days of an event that repeats which are shown
+HORIZON = timedelta(days=1830)  # five years: as far as anybody looks ahead in an invitation
+SURE_DAY = 28  # a day that every month has
+SIMPLE = {"FREQ", "INTERVAL", "COUNT", "UNTIL", "BYDAY", "BYMONTH", "BYMONTHDAY", "WKST"}  # parts of a rule that is followed
 FOLLOWED = ("DAILY", "WEEKLY", "MONTHLY", "YEARLY")  # what repeats by the second makes no list of days
 _STATUS = {"ACCEPTED": "accepted", "DECLINED": "declined", "TENTATIVE": "tentative", "NEEDS-ACTION": "no answer", "DELEGATED": "delegated"}
 _ROLE = {"CHAIR": "chair", "REQ-PARTICIPANT": "required", "OPT-PARTICIPANT": "optional", "NON-PARTICIPANT": "for information"}
@@ -75,6 +79,23 @@ def _invited(person: Any) -> str:
     return ", ".join(part for part in told if part)
 
 
+def _followed(rule: Any) -> bool:
+    """Whether the days of a rule are listed: not of one that may never hold, such as each 30 February, for which one would look for ever."""
+    days = [abs(int(each)) for each in rule.get("BYMONTHDAY", [])]
+    rare = "BYMONTH" in rule and any(each > SURE_DAY for each in days)
+    return str((rule.get("FREQ") or [""])[0]).upper() in FOLLOWED and set(rule) <= SIMPLE and not rare
+
+
+def _bounded(rule: Any, first: datetime) -> Any:
+    """A rule up to a horizon or its own end."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # an end besides a count is no standard, and meant here
+        parsed = rrulestr(rule.to_ical().decode(), dtstart=first)
+        own = getattr(parsed, "_until", None)
+        horizon = first + HORIZON
+        return parsed.replace(until=min(own, horizon) if own else horizon)
+
+
 def _days(event: Any, start: date | datetime) -> list[str]:
     """The days of an event that repeats, without those that are left out."""
     if "rrule" not in event and "rdate" not in event:
@@ -83,13 +104,12 @@ def _days(event: Any, start: date | datetime) -> list[str]:
     every = rruleset()
     rules = event.get("rrule", [])
     for rule in rules if isinstance(rules, list) else [rules]:
-        if str((rule.get("FREQ") or [""])[0]).upper() not in FOLLOWED:
+        if not _followed(rule):
             return []
-        every.rrule(rrulestr(rule.to_ical().decode(), dtstart=first))
+        every.rrule(_bounded(rule, first))
     for name, add in (("rdate", every.rdate), ("exdate", every.exdate)):
         given = event.get(name, [])
         for each in given if isinstance(given, list) else [given]:
             for one in each.dts:
                 add(one.dt if isinstance(one.dt, datetime) else datetime(one.dt.year, one.dt.month, one.dt.day))
-    found = itertools.islice(every, LOOKED)
-    return [each.date().isoformat() for each in itertools.islice(found, MOST_DAYS)]
+    return [each.date().isoformat() for each in itertools.islice(every, MOST_DAYS)]

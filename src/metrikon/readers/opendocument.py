@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
@@ -15,7 +13,7 @@ from metrikon.core.documents.types import header_row
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built
-from metrikon.readers.packed import check_archive, member_bytes
+from metrikon.readers.packed import check_archive, member_xml
 
 _SPACES = {
     name: f"{{urn:oasis:names:tc:opendocument:xmlns:{space}:1.0}}"
@@ -33,7 +31,7 @@ _HREF = "{http://www.w3.org/1999/xlink}href"
 DEEPEST = 20
 MOST_CELLS = 60  # columns that one repeated cell may fill
 MOST_BLANKS = 200  # that one mark may stand for
-_HOLDERS = ("section", "list", "list-item", "list-header", "index-body", "table-of-content", "tracked-changes-none", "note-body", "soft-page-break")
+_HOLDERS = ("section", "list", "list-item", "list-header", "index-body", "table-of-content", "note-body")
 
 
 @dataclass(frozen=True)
@@ -52,8 +50,8 @@ class OpenDocumentReader:
     def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
         """Headers of the pages, the text, their footers; deletions that were tracked and hidden text are told of as hidden."""
         archive = check_archive(data, limits)
-        content = _root(archive, "content.xml", limits)
-        styles = _root(archive, "styles.xml", limits) if "styles.xml" in archive.namelist() else None
+        content = member_xml(archive, "content.xml", limits)
+        styles = member_xml(archive, "styles.xml", limits) if "styles.xml" in archive.namelist() else None
         looks = {**(_looks(styles) if styles is not None else {}), **_looks(content)}
         walk = _Walk(looks)
         blocks = list(walk.masters(styles, "header"))
@@ -66,14 +64,6 @@ class OpenDocumentReader:
         if not blocks:
             carried.warnings.append("The document holds no text.")
         return built(sha256, "odt", blocks, limits, carried)
-
-
-def _root(archive: zipfile.ZipFile, member: str, limits: Limits) -> etree._Element:
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
-    try:
-        return etree.parse(io.BytesIO(member_bytes(archive, archive.getinfo(member), limits)), parser).getroot()
-    except (etree.XMLSyntaxError, KeyError, ValueError) as error:
-        raise Refused("broken", f"The document's part {member} is damaged; ask the sender for a new one.") from error
 
 
 def _looks(root: etree._Element) -> dict[str, _Look]:
@@ -133,7 +123,8 @@ class _Walk:
         if any(clean(piece.text) for piece in pieces):
             yield Paragraph((Piece("•"), *pieces) if item else pieces, 1 if element.tag == f"{_TEXT}h" else 0)
         for box in element.iter(f"{_DRAW}text-box"):
-            yield from self.blocks(box, depth + 1)
+            if next(box.iterancestors(f"{_TEXT}p", f"{_TEXT}h")) is element:  # one within another is reached through that one
+                yield from self.blocks(box, depth + 1)
 
     def _look(self, element: etree._Element, above: _Look) -> _Look:
         own = self.looks.get(str(element.get(f"{_TEXT}style-name")))

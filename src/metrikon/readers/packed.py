@@ -8,6 +8,8 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 
+from lxml import etree
+
 from metrikon.core.documents.model import Document, Part
 from metrikon.core.documents.setting import Grid
 from metrikon.core.values.text import clean
@@ -39,6 +41,15 @@ def check_archive(data: bytes, limits: Limits) -> zipfile.ZipFile:
                 f"{clean(member.filename)[:80]} in the archive expands {ratio} times; the limit is {limits.max_ratio} (setting max_ratio).",
             )
     return archive
+
+
+def member_xml(archive: zipfile.ZipFile, member: str, limits: Limits) -> etree._Element:
+    """The root of an XML part of an office file. Nothing outside it is looked at. Raises `Refused` naming the part."""
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
+    try:
+        return etree.parse(io.BytesIO(member_bytes(archive, archive.getinfo(member), limits)), parser).getroot()
+    except (etree.XMLSyntaxError, KeyError, ValueError) as error:
+        raise Refused("broken", f"The document's part {member} is damaged; ask the sender for a new one.") from error
 
 
 def member_bytes(archive: zipfile.ZipFile, member: zipfile.ZipInfo, limits: Limits) -> bytes:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import zipfile
 from collections.abc import Iterator
 from typing import Any
@@ -13,9 +12,9 @@ from metrikon.core.documents.model import Document, Hidden, Link
 from metrikon.core.documents.setting import Block, Grid, Paragraph, Piece
 from metrikon.core.documents.types import header_row
 from metrikon.core.values.text import clean
-from metrikon.ports.reader import Limits, Refused
+from metrikon.ports.reader import Limits
 from metrikon.readers.building import Carried, built
-from metrikon.readers.packed import check_archive, member_bytes
+from metrikon.readers.packed import check_archive, member_xml
 
 _W = "{http://schemas.openxmlformats.org/wordprocessingml/2006/main}"
 _R = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
@@ -35,29 +34,21 @@ class WordReader:
         walk = _Walk(links)
         blocks: list[Block] = []
         for member in sorted(n for n in names if n.startswith("word/header") and n.endswith(".xml")):
-            blocks += walk.blocks(_root(archive, member, limits))
-        blocks += walk.blocks(_root(archive, "word/document.xml", limits))
+            blocks += walk.blocks(member_xml(archive, member, limits))
+        blocks += walk.blocks(member_xml(archive, "word/document.xml", limits))
         for member in sorted(n for n in names if n.startswith(("word/footer", "word/footnotes")) and n.endswith(".xml")):
-            blocks += walk.blocks(_root(archive, member, limits))
+            blocks += walk.blocks(member_xml(archive, member, limits))
         carried = Carried(links=tuple(walk.links), hidden=tuple(walk.hidden))
         if not blocks:
             carried.warnings.append("The document holds no text.")
         return built(sha256, "docx", blocks, limits, carried)
 
 
-def _root(archive: zipfile.ZipFile, member: str, limits: Limits) -> etree._Element:
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False)
-    try:
-        return etree.parse(io.BytesIO(member_bytes(archive, archive.getinfo(member), limits)), parser).getroot()
-    except (etree.XMLSyntaxError, KeyError, ValueError) as error:
-        raise Refused("broken", f"The document's part {member} is damaged; ask the sender for a new one.") from error
-
-
 def _addresses(archive: zipfile.ZipFile, limits: Limits) -> dict[str, str]:
     member = "word/_rels/document.xml.rels"
     if member not in archive.namelist():
         return {}
-    root = _root(archive, member, limits)
+    root = member_xml(archive, member, limits)
     return {str(each.get("Id")): str(each.get("Target")) for each in root if each.get("TargetMode") == "External"}
 
 
@@ -84,7 +75,8 @@ class _Walk:
                     heading = styled is not None and str(styled.get(f"{_W}val", "")).lower().startswith(("heading", "title"))
                     yield Paragraph(_marked(element, pieces), 1 if heading else 0)
                 for inner in element.iter(f"{_W}txbxContent"):
-                    yield from self._blocks(inner, depth + 1)
+                    if next(inner.iterancestors(f"{_W}p")) is element:  # one within another is reached through that one
+                        yield from self._blocks(inner, depth + 1)
             elif element.tag == f"{_W}tbl":
                 yield self._grid(element, depth)
             elif element.tag in (f"{_W}sdt", f"{_W}sdtContent", f"{_W}footnote", f"{_W}ins", f"{_W}customXml", f"{_W}smartTag"):

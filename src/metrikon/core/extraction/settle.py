@@ -17,6 +17,7 @@ from metrikon.core.extraction.planning.asking import PATTERNS, Asking, Given, Re
 from metrikon.core.extraction.planning.plan import Plan, plan
 from metrikon.core.extraction.row import STAGES
 from metrikon.core.extraction.state import MAKER, State, made_by, through
+from metrikon.core.records.checks import MAKER as CHECKED
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
@@ -94,9 +95,8 @@ def looked_up(kind: RecordType, reading: Reading, lists: Lists) -> Reading:
     record, known = filled(kind, reading.record, lists)
     if record == reading.record:
         return reading
-    told = check_record(kind, reading.record, reading.evidence)
     evidence = {pointer: each for pointer, each in {**reading.evidence, **known}.items() if get(record, pointer) is not None}
-    kept = [each for each in reading.findings if each not in told]
+    kept = [each for each in reading.findings if each.maker != CHECKED]
     return replace(reading, record=record, evidence=evidence, findings=[*kept, *check_record(kind, record, evidence)])
 
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable
 from datetime import date
 from functools import lru_cache
+from typing import Any
 
 from metrikon.core.values.text import fold
 
@@ -55,6 +56,14 @@ def parse_date(text: str, first: bool | None = None) -> date | None:
     if len(readings) == 1 or first is None or first:
         return readings[0]
     return readings[1]
+
+
+def iso_day(value: Any) -> date | None:
+    """The date of a text that begins as RFC 3339 writes one (full-date); None for anything else."""
+    try:
+        return date.fromisoformat(value[:10]) if isinstance(value, str) else None
+    except ValueError:
+        return None
 
 
 @lru_cache(maxsize=8192)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -73,16 +73,21 @@ def _turns(index: Index) -> dict[tuple[int, int], int]:
 
 
 def of_what_was_taken_back(
-    kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index
+    kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index, doubted: Callable[[str, Any], bool]
 ) -> tuple[dict[str, Any], list[Finding]]:
-    """What stands in the place of numbers that somebody takes back, by pointer, where it is plain; and findings for all of them."""
+    """What stands in the place of numbers that somebody takes back, by pointer, where it is plain and the model was unsure; and findings for all of them."""
     instead: dict[str, Any] = {}
     found = []
     for pointer, back in _given(kind, record, evidence, index):
         value = get(record, pointer)
         message = f"{kind.titled(pointer)} is given as {value}, which is taken back: {back.then.written} is said soon after it."
         compared = {}
-        if back.by_one and back.first.kind == back.then.kind == "number" and (number := parse_number(back.then.written, ".")) is not None:
+        if (
+            doubted(pointer, value)
+            and back.by_one
+            and back.first.kind == back.then.kind == "number"
+            and (number := parse_number(back.then.written, ".")) is not None
+        ):
             instead[pointer], compared = (int(number) if number == int(number) else number), {"given": str(value)}
             message = (
                 f"{kind.titled(pointer)} was given as {value}, which is taken back; {back.then.written}, which is said soon after it, was taken."
@@ -136,8 +141,8 @@ def take_back(state: State) -> State:
     if state.by_patterns or not state.given:
         return state
     kind, record, evidence, index = state.kind, state.record, state.evidence, state.index
-    instead, found = of_what_was_taken_back(kind, record, evidence, index)
+    back, found = of_what_was_taken_back(kind, record, evidence, index, state.draft.doubted)
     parts = of_their_parts(kind, record, evidence, index)
     placed = {at: value for at, value in parts.items() if state.draft.doubted(at, get(record, at))}
     told = [f"{at}: {get(record, at)!r} stands outside the part of its row; {value or 'nothing'} was taken." for at, value in placed.items()]
-    return put(state, {**instead, **placed}).told(told).noted(found)
+    return put(state, {**back, **placed}).told(told).noted(found)

@@ -12,7 +12,7 @@ from typing import Any
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.indexing.placed import said_of
 from metrikon.core.extraction.indexing.units import lines_with, unit_of
-from metrikon.core.records.pointers import leaves
+from metrikon.core.records.pointers import escape, get, shape
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 
@@ -38,11 +38,23 @@ def span(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) 
 
 
 def _times(record: Mapping[str, Any], pointer: str) -> Iterator[tuple[str, datetime]]:
-    """The times of a record, those of the same row or object where there are any."""
+    """The times of the row or object that a value stands in; of the record without its lists where that has fewer than two."""
     above = pointer.rpartition("/")[0]
-    every = [(at, when) for at, value in leaves(dict(record)) if isinstance(value, str) and (when := _when(value)) is not None]
-    near = [(at, when) for at, when in every if at.rpartition("/")[0] == above]
-    yield from near if len(near) > 1 else every
+    near = list(_of(get(record, above) if above else record, above))
+    outside = "/*" not in shape(pointer) and len(near) < 2
+    yield from _of(record, "") if outside else near
+
+
+def _of(part: Any, pointer: str) -> Iterator[tuple[str, datetime]]:
+    """The times among the values of an object, and of the objects in it."""
+    if not isinstance(part, Mapping):
+        return
+    for name, value in part.items():
+        at = f"{pointer}/{escape(name)}"
+        if isinstance(value, Mapping):
+            yield from _of(value, at)
+        elif isinstance(value, str) and (when := _when(value)) is not None:
+            yield at, when
 
 
 def _when(text: str) -> datetime | None:

@@ -12,6 +12,7 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.types import Field
 
 SURE, SHORTEST = 0.65, 4
+LONGEST = 80  # letters of a name; each odd one makes more forms to look for
 _LOOKS = {
     "æ": ("ae", "e", "a"),
     "ø": ("o", "0"),
@@ -29,16 +30,24 @@ def without_accents(field: Field, value: Any, index: Index) -> Evidence | None:
     """A text with letters that are not English, which stands where such letters were read as others, or not at all."""
     if not isinstance(value, str) or value.isascii() or len(squeezed(value)) < SHORTEST:
         return None
-    pictured = [page for page in index.document.pages if page.source == "ocr"]
-    for page in pictured:
-        words = [_bare(word.text) for word in page.words]
-        text = "".join(words)
+    if len(value) > LONGEST:
+        return None
+    for page, text, source in index.once("pictured letters", _pictured):
         for form in _forms(value):
             at = text.find(form)
             if at >= 0 and len(form) >= SHORTEST:
-                first = next(n for n in range(len(words)) if len("".join(words[: n + 1])) > at)
-                return evidence_at(index, Place(page.number, (first,)), SURE, "mapped")
+                return evidence_at(index, Place(page, (source[at],)), SURE, "mapped")
     return None
+
+
+def _pictured(index: Index) -> list[tuple[int, str, list[int]]]:
+    """(page, its letters run together, the word of each letter) of the pages that were read from pictures."""
+    found = []
+    for page in index.document.pages:
+        if page.source == "ocr":
+            words = [_bare(word.text) for word in page.words]
+            found.append((page.number, "".join(words), [number for number, word in enumerate(words) for _ in word]))
+    return found
 
 
 def _bare(text: str) -> str:
@@ -61,10 +70,18 @@ def disguised(field: Field, value: Any, index: Index) -> Evidence | None:
     """A mail address that is printed from right to left, or with a word in capitals put in, so that programs do not find it."""
     if field.kind != "mail" or not isinstance(value, str) or "@" not in value:
         return None
-    wanted = value.lower()
+    place = index.once("disguised addresses", _disguised).get(value.lower())
+    return evidence_at(index, place, 0.7, "mapped") if place else None
+
+
+def _disguised(index: Index) -> dict[str, Place]:
+    """Every word with "@" in it read from right to left, and without what is put in."""
+    found: dict[str, Place] = {}
     for page in index.document.pages:
         for number, word in enumerate(page.words):
             text = word.text.strip("()<>,;")
-            if text[::-1].lower() == wanted or _INSERTED.sub("", text).lower() == wanted:
-                return evidence_at(index, Place(page.number, (number,)), 0.7, "mapped")
-    return None
+            if "@" in text:
+                place = Place(page.number, (number,))
+                found.setdefault(text[::-1].lower(), place)
+                found.setdefault(_INSERTED.sub("", text).lower(), place)
+    return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from datetime import date, timedelta
+from datetime import timedelta
 from typing import Any
 
 from metrikon.core.extraction.grounding.hours import hour_at
@@ -12,6 +12,7 @@ from metrikon.core.extraction.indexing.index import Index, Place
 from metrikon.core.extraction.indexing.placed import evidence_at, said_of
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.types import Field
+from metrikon.core.values.dates import iso_day
 from metrikon.core.values.number_words import plain
 
 SURE, OF_A_MONTH = 0.75, 0.7
@@ -24,9 +25,8 @@ def a_day_of_a_span(field: Field, value: Any, index: Index) -> Evidence | None:
     """A day whose number stands on a line that has its month, and its year unless the document has no other; for a moment its hour too."""
     if field.kind not in ("date", "moment") or not isinstance(value, str):
         return None
-    try:
-        day = date.fromisoformat(value[:10])
-    except ValueError:
+    day = iso_day(value)
+    if day is None:
         return None
     place = index.once("days of spans", _lines).get((day.month, day.day))
     if place is None or not _year_fits(day.year, index.quote(place), index):
@@ -42,9 +42,8 @@ def an_end_of_a_month(field: Field, value: Any, index: Index) -> Evidence | None
     """The first or the last day of a month that is named with its year: a period, what is valid until the end of it."""
     if field.kind != "date" or not isinstance(value, str):
         return None
-    try:
-        day = date.fromisoformat(value)
-    except ValueError:
+    day = iso_day(value)
+    if day is None:
         return None
     if day.day != 1 and (day + timedelta(days=1)).day != 1:
         return None

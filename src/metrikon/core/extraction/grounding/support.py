@@ -29,6 +29,7 @@ from metrikon.core.extraction.indexing.words import rests_on
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.meaning import a_sum
 from metrikon.core.records.types import Field
+from metrikon.core.values.dates import iso_day
 from metrikon.core.values.number_words import plain
 from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.phones import written_forms
@@ -97,9 +98,8 @@ def a_day(field: Field, value: Any, index: Index) -> Evidence | None:
     """A day said without its year, by weekday, or from the document's own date; for a moment its time too."""
     if field.kind not in ("date", "moment") or not isinstance(value, str):
         return None
-    try:
-        day = date.fromisoformat(value[:10])
-    except ValueError:
+    day = iso_day(value)
+    if day is None:
         return None
     said = said_of(index)
     places = [Heard(place, 1.0 if place.exact else 0.7) for place in index.dates.get(day, [])]

@@ -43,7 +43,6 @@ class Draft:
     repairs: list[tuple[Given, dict[str, Any]]] = field(default_factory=list)
     choices: dict[str, Any] = field(default_factory=dict)  # answers to closed questions, by pointer
     second: list[dict[str, Any]] = field(default_factory=list)  # what a second reading came to
-    mixed: set[str] = field(default_factory=set)  # pointers of lists in which a model mixed up what stands under several headings
     tokens: list[tuple[str, tuple[tuple[int, float], ...]]] = field(default_factory=list)
 
     def chosen(self, pointer: str) -> Any:
@@ -134,12 +133,10 @@ def _without_other_sections(kind: RecordType, index: Index, made: Draft) -> None
             continue
         about = str(resolved(kind.schema, kind.schema["properties"][pointer[1:]]).get("description") or "")
         others = {
-            number: why
-            for number, why in rows_of_another_section(pointer[1:], fields, about, rows, index).items()
+            number
+            for number in rows_of_another_section(pointer[1:], fields, about, rows, index)
             if any(made.doubted(f"{pointer}/*{at}", value) for at, value in leaves(rows[number]))
         }
-        if any(others.values()):
-            made.mixed.add(pointer)
         for number in others:
             told = next((str(value) for _, value in leaves(rows[number])), "")
             made.changes.append(f"{pointer}: {told!r} stands under the heading of something else and was left out.")

@@ -153,19 +153,19 @@ def list_concept(name: str, fields: Sequence[Field], about: str) -> str:
     return "languages" if own & {"language", "level"} else ""
 
 
-def rows_of_another_section(name: str, fields: Sequence[Field], about: str, rows: Sequence[Any], index: Index) -> dict[int, bool]:
+def rows_of_another_section(name: str, fields: Sequence[Field], about: str, rows: Sequence[Any], index: Index) -> set[int]:
     """The rows of a list of posts or schools of which a text stands only under the heading of something else, such as voluntary work among
-    paid work; and whether others of its texts stand where they should: it is mixed up then."""
+    paid work."""
     concept = list_concept(name, fields, about)
     texts = [each.name for each in fields if each.kind == "text" and each.copied]
     wanted = _LEFT_OUT.sub("", about)
     if concept not in _OTHERS or "voluntary" in {each for each, _, _ in concepts_in(wanted)} or not texts:
-        return {}
+        return set()
     sections = index.once("sections by line", _by_line)
     held = [[_sections_of(row, name, sections, index) for name in texts] for row in rows]
     if not any(concept in each for row in held for each in row):
-        return {}
-    return {number: any(concept in each for each in row) for number, row in enumerate(held) if any(each and each <= _OTHERS[concept] for each in row)}
+        return set()
+    return {number for number, row in enumerate(held) if any(each and each <= _OTHERS[concept] for each in row)}
 
 
 _LEFT_OUT = re.compile(

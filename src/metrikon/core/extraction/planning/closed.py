@@ -10,12 +10,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from metrikon.core.extraction.grounding.ground import places
-from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.index import Index, Place
 from metrikon.core.extraction.planning import prompt
 from metrikon.core.extraction.planning.asking import DOUBT, Asking, Request
 from metrikon.core.extraction.state import Doubt, State
 from metrikon.core.records.pointers import steps
-from metrikon.core.records.types import Field, RecordType
+from metrikon.core.records.types import RecordType
 from metrikon.core.values.exact import dumps
 
 MOST = 12  # doubts of one document that are asked about; a record with more is read badly, and a person must look
@@ -32,29 +32,46 @@ def question(state: State, asking: Asking) -> Request | None:
         return None
     lines = [_line(state.kind, each, state.index) for each in state.doubts]
     schema = _schema(state.doubts, state.index)
-    part = prompt.parts(state.index, {}, asking.room, today=asking.today)[0]
+    part = _shown(state, asking)
     about = f"{prompt.dated(state.kind, state.index, asking.today)} {asking.context}".strip()
-    user = f"{about}\n\n<document>\n{prompt.guarded(part.text)}\n</document>\n\nQuestions:\n".lstrip() + "\n".join(lines)
+    stand = "\n".join(dict.fromkeys(line for each in state.doubts for line in _stand(state.kind, each, state.index)))
+    data = prompt.guarded(f"{part.text}\n[lines on which the answers stand]\n{stand}")
+    user = f"{about}\n\n<document>\n{data}\n</document>\n\nQuestions:\n".lstrip() + "\n".join(lines)
     messages = [{"role": "system", "content": _SYSTEM}, {"role": "user", "content": user}]
     told = ", ".join(state.kind.titled(each.pointer) for each in state.doubts)
     return Request(DOUBT, f"which is it: {told}", messages, schema, 0, tuple(each.pointer for each in state.doubts), 0, part.pages)
 
 
+def _shown(state: State, asking: Asking) -> prompt.Shown:
+    """The document; of one that does not fit a request the lines around what is doubted."""
+    parts = prompt.parts(state.index, {}, asking.room, today=asking.today)
+    if len(parts) == 1:
+        return parts[0]
+    fields = [state.kind.by_shape[each.pointer] for each in state.doubts]
+    spots = [(place.page, place.words[0]) for each in state.doubts for place in _places(state.kind, each, state.index)]
+    around = prompt.repair_part(state.index, fields, spots, {})
+    return prompt.Shown(around.text[: asking.room], around.pages)
+
+
 def _line(kind: RecordType, doubt: Doubt, index: Index) -> str:
-    field = kind.by_shape[doubt.pointer]
-    about = str(field.schema.get("description") or "").rstrip(".")
-    options = ", ".join(_option(field, each, index) for each in _candidates(doubt, index))
+    about = str(kind.by_shape[doubt.pointer].schema.get("description") or "").rstrip(".")
+    options = ", ".join(dumps(each).decode() for each in _candidates(doubt, index))
     return f"- {doubt.pointer[1:].replace('/', '.')}: {about + '. ' if about else ''}One of {options}, or null."
 
 
-def _option(field: Field, value: Any, index: Index) -> str:
-    found = places(field, value, index)
-    written = dumps(value).decode()
-    if not found:
-        return written
-    page = index.pages[found[0].page]
-    text = page.lines[page.line_of[found[0].words[0]]].text[:WORDS]
-    return f'{written} (in the line "{prompt.guarded(text)}")'
+def _places(kind: RecordType, doubt: Doubt, index: Index) -> list[Place]:
+    """Where each candidate stands first."""
+    field = kind.by_shape[doubt.pointer]
+    return [found[0] for each in _candidates(doubt, index) if (found := places(field, each, index))]
+
+
+def _stand(kind: RecordType, doubt: Doubt, index: Index) -> list[str]:
+    """The lines on which the candidates stand: the document's words, which go with its text and never with the questions."""
+    found = []
+    for place in _places(kind, doubt, index):
+        page = index.pages[place.page]
+        found.append(page.lines[page.line_of[place.words[0]]].text[:WORDS])
+    return found
 
 
 def _candidates(doubt: Doubt, index: Index) -> list[Any]:
