@@ -31,6 +31,7 @@ _AT = re.compile(
 _DOT = re.compile(r"\s*(?:\[dot\]|\(dot\)|\{dot\}|\s+dot\s+)\s*", re.I)
 _LISTING = {"ul", "ol", "div", "section"}
 _CONTACT = re.compile(r"\d|@|:\s*\S")
+_SENTENCE = re.compile(r"(?:\S+\s+){4,}\S+[.!]$")  # what is said at the foot of a page, such as who runs it
 _HOME = ("/", "./", "../", "index.html", "/index.html", "#top")
 _START = {"home", "homepage", "start", "startseite", "accueil", "inicio", "início", "startpagina", "hem", "forside"}
 _PARTED = re.compile(r"(?:\s*[·|•]){2,}\s*")
@@ -127,7 +128,8 @@ def contact_lines(body: etree._Element) -> list[str]:
         if element.tag == "header" or role == "banner":
             named = (text_of(link) for link in element.iter("a") if link.get("href", "").strip() in _HOME)
             found += [text for text in named if 2 < len(text) <= 80 and text.casefold() not in _START][:1]
-        found += [line for line in lines if 2 < len(line) <= LONGEST_CONTACT and _CONTACT.search(line)]
+        foot = element.tag == "footer" or role == "contentinfo"
+        found += [line for line in lines if 2 < len(line) <= LONGEST_CONTACT and (_CONTACT.search(line) or (foot and _SENTENCE.search(line)))]
     return list(dict.fromkeys(found))[:MOST_CONTACT]
 
 

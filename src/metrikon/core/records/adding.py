@@ -22,6 +22,7 @@ CENT, PLENTY = Decimal("0.02"), Decimal("0.006")  # how far off a product may be
 EXACT = Decimal("0.005")
 MOST_NUMBERS = 12  # of a record that are added up with each other
 LEAST_ROWS, MOST_FIELDS = 2, 6
+FEW = 4  # rows of another list whose figures are added up with those of the record
 SHOWN = 0.6  # share of rows that must show a product before the others are doubted by it
 
 
@@ -184,6 +185,13 @@ def _with_more(total: Decimal, header: Sequence[Decimal]) -> bool:
     return any(abs(sum_ - goal) <= EXACT for sum_, others in reached for goal in others)
 
 
+def _of_few(pointer: str, record: Mapping[str, Any]) -> list[Decimal]:
+    """The figures of other lists that have few rows, such as taxes by their rates."""
+    lists = [rows for name, rows in record.items() if isinstance(rows, list) and f"/{name}" != pointer and 0 < len(rows) <= FEW]
+    cells = [value for rows in lists for row in rows if isinstance(row, Mapping) for value in row.values()]
+    return [Decimal(value) for value in cells if isinstance(value, Decimal | int) and not isinstance(value, bool)]
+
+
 def _total(
     kind: RecordType,
     pointer: str,
@@ -202,6 +210,7 @@ def _total(
         return
     total = sum((Decimal(value) for value in values if value is not None), Decimal(0))
     header = [Decimal(value) for value in record.values() if isinstance(value, Decimal | int) and not isinstance(value, bool)]
+    header += _of_few(pointer, record)
     reached = [
         *header,
         *(one + two for one, two in permutations(header, 2) if len(header) <= 12),

@@ -24,6 +24,7 @@ _SAMPLES = (
     ("iban", ("GB29NWBK60161331926819",), ("2026", "A1", "GBP")),
     ("currency", ("GBP", "EUR"), ("GB", "GBPX", "A1", "123")),
 )
+_FORM_IN_WORDS = re.compile(r"(?<![A-Za-z])[YJAR]{4}-M{2}(?:-[DTJGX]{2})?(?:[T ][HS]{2}:M{2})?(?![A-Za-z])|(?<![A-Za-z-])[HS]{2}:M{2}(?![A-Za-z])")
 CURRENCY_WORDS = [
     "currency",
     "currencies",
@@ -71,6 +72,18 @@ def kind_of_pattern(pattern: str) -> str | None:
         if any(takes(pattern, text) for text in good) and not any(takes(pattern, text) for text in bad):
             return kind
     return None
+
+
+@lru_cache(maxsize=4096)
+def kind_of_form(description: str) -> str | None:
+    """The kind of value whose form a description spells out: "YYYY-MM-DD", "HH:MM", also "JJJJ-MM-TT", "AAAA-MM-DD"; None for none or several."""
+    told = {match.group() for match in _FORM_IN_WORDS.finditer(description)}
+    if len(told) != 1:
+        return None
+    form = told.pop()
+    if ":" in form:
+        return "moment" if "-" in form else "time"
+    return "date" if form.count("-") == 2 else "month"
 
 
 def shaped(schema: Mapping[str, Any], forms: Iterator[str] | list[str]) -> str | None:

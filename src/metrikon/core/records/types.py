@@ -25,7 +25,7 @@ from metrikon.core.feel.parse import parse
 from metrikon.core.records.manner import COPIED, manner_of
 from metrikon.core.records.ours import OURS, misfit
 from metrikon.core.records.pointers import escape, shape
-from metrikon.core.records.shapes import CURRENCY_WORDS, kind_of_pattern, takes
+from metrikon.core.records.shapes import CURRENCY_WORDS, kind_of_form, kind_of_pattern, takes
 from metrikon.core.records.sound import Unsound, check_sound, quick, target, without_yes_and_no
 from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.number_words import plain
@@ -101,7 +101,8 @@ class Field:
         by_pattern = kind_of_pattern(str(self.schema["pattern"])) if self.schema.get("pattern") else None
         if by_pattern == "currency" and not self._names_money:
             return "text"
-        return by_pattern or "text"
+        by_form = None if self.schema.get("pattern") else kind_of_form(str(self.schema.get("description") or ""))
+        return by_pattern or by_form or "text"
 
     @cached_property
     def _names_money(self) -> bool:

@@ -16,9 +16,13 @@ from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.extraction.parsing.readings import UNASKED
 from metrikon.core.extraction.state import Doubt, State
 from metrikon.core.records.findings import Finding
-from metrikon.core.records.meaning import concept_of, label_fit
+from metrikon.core.records.meaning import concept_of, label_fit, words_of
 from metrikon.core.records.types import Field
+from metrikon.core.values.number_words import plain
 
+OF_A_KIND = frozenset(
+    "date day datum tag jour fecha dia data giorno dag dato dzien den number no nr nummer numero num amount betrag montant importe importo bedrag valor belob belopp kwota castka".split()
+)  # words that say only what kind of value stands there
 FITS = 0.5  # of a line and a field, from which it may be a word for it
 MOST_PLACES = 20  # of a value at which such a word is looked for
 _FIGURED = re.compile(r"\S*\d\S*")
@@ -92,9 +96,15 @@ def called_so(field: Field, value: Any, index: Index) -> bool:
         page = index.pages[place.page]
         at = page.line_of[place.words[0]]
         for line in page.lines[max(0, at - 1) : at + 1]:
-            if label_fit(field, _FIGURED.sub(" ", line.text)) >= FITS:
+            if label_fit(field, _telling(field, _FIGURED.sub(" ", line.text))) >= FITS:
                 return True
     return by_label(field, value, index)
+
+
+def _telling(field: Field, text: str) -> str:
+    """A line without the words that say only what kind of value stands there, such as "date", where the field asks for more than that."""
+    own = {word for word in words_of(f"{field.worded} {field.schema.get('description') or ''}") if len(word) > 2}
+    return " ".join(word for word in text.split() if plain(word).strip(".:") not in OF_A_KIND) if own - OF_A_KIND else text
 
 
 def _chosen(field: Field, value: Any, instead: Any, state: State) -> bool:

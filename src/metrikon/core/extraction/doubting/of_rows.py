@@ -18,6 +18,7 @@ from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
 
 MOST_PLACES = 60  # of one value that are looked at
+SHORTEST_HEAD = 3  # letters of a head that names a row
 NEAR = 6  # lines within which the values of one row stand, at most
 ENOUGH = 0.96  # of the values that wider bands would hold
 COLUMN = 0.75  # share of rows whose values of a field stand under each other, from which the others are doubted
@@ -39,6 +40,7 @@ def of_rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -
     seen = [_seen(kind, pointer, number, row, index, lines) for number, row in enumerate(rows)]
     if _side_by_side(seen, index):
         return
+    apart = _numbering(seen) | columns_of_rows(seen, index)
     bands = _bands(seen)
     if sum(band is not None for band in bands) < 2:
         return
@@ -59,7 +61,7 @@ def of_rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -
             high = min(high, band[1] + 2)
         for each in values:
             inside = [(line, place) for line, place in each.at if low <= line <= high]
-            if not inside and each.at and each.value != 1 and not _for_several(each, seen):
+            if not inside and each.at and each.value != 1 and each.pointer not in apart and not _for_several(each, seen) and not _above_all(each, seen, bands):
                 yield Finding(
                     "of another row", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands outside the lines of its row.", (each.pointer,)
                 )
@@ -100,6 +102,48 @@ def _for_several(one: _Seen, seen: Sequence[Sequence[_Seen]]) -> bool:
     given = [each for row in seen for each in row if each.field is one.field]
     same = sum(1 for each in given if each.value == one.value)
     return (same >= 3 or same == len(given) > 1) and len({line for line, _ in one.at}) < same
+
+
+def _above_all(one: _Seen, seen: Sequence[Sequence[_Seen]], bands: Sequence[tuple[int, int] | None]) -> bool:
+    """Whether a text is given for several rows and stands in none of their lines: who is addressed, what a heading over them says."""
+    same = sum(1 for row in seen for each in row if each.field is one.field and each.value == one.value)
+    within = any(band is not None and band[0] <= line <= band[1] for line, _ in one.at for band in bands)
+    return isinstance(one.value, str) and same > 1 and not within
+
+
+def _numbering(seen: Sequence[Sequence[_Seen]]) -> set[str]:
+    """The values of a field that numbers the rows one after the other."""
+    given: dict[str, list[_Seen]] = {}
+    for row in seen:
+        for each in row:
+            given.setdefault(each.field.shape, []).append(each)
+    numbering = [values for values in given.values() if len(values) == len(seen) > 2 and [each.value for each in values] == list(range(1, len(seen) + 1))]
+    return {each.pointer for values in numbering for each in values}
+
+
+def columns_of_rows(seen: Sequence[Sequence[_Seen]], index: Index) -> set[str]:
+    """Values of rows that are the columns of a table: a head for each row is a part of one of its texts, and the value stands under it."""
+    found: set[str] = set()
+    for table in index.document.tables:
+        heads = [squeezed(cell.text) for cell in table.header]
+        at = [_head_of(row, heads) for row in seen]
+        told = [column for column in at if column is not None]
+        if len(told) < 2 or len(set(told)) < len(told):
+            continue
+        for row, column in zip(seen, at, strict=True):
+            if column is not None:
+                under = {(cells[column].page, word) for cells in (table.header, *table.rows) if column < len(cells) for word in cells[column].words}
+                found |= {each.pointer for each in row if any((place.page, word) in under for _, place in each.at for word in place.words)}
+                found |= {each.pointer for each in row if isinstance(each.value, str) and heads[column] in map(squeezed, each.value.split())}
+    return found
+
+
+def _head_of(row: Sequence[_Seen], heads: Sequence[str]) -> int | None:
+    """The column whose head one of a row's texts is, or has as its word; None where that is not just one."""
+    texts = [each.value for each in row if isinstance(each.value, str)]
+    words = {squeezed(part) for text in texts for part in (text, *text.split())}
+    fit = [at for at, head in enumerate(heads) if len(head) >= SHORTEST_HEAD and head in words]
+    return fit[0] if len(fit) == 1 else None
 
 
 def _line_numbers(index: Index) -> dict[tuple[int, int], int]:

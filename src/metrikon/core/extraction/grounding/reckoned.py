@@ -8,12 +8,15 @@ from itertools import combinations, permutations
 from typing import Any
 
 from metrikon.core.extraction.grounding.between import after_so_many_days, difference_printed, span
+from metrikon.core.extraction.grounding.shifted import weekdays_near
+from metrikon.core.extraction.grounding.told import with_told
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import RecordType
 
 CENT, EXACT, SURE = Decimal("0.01"), Decimal("0.004"), 0.7
+LEAST_NUMBERED = 3  # rows that are numbered one after the other
 SMALL = 10  # whole numbers below it are counted or said, and hardly ever two others together
 MOST = 14  # numbers of a record that are tried with each other
 
@@ -21,6 +24,7 @@ MOST = 14  # numbers of a record that are tried with each other
 def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence], index: Index) -> None:
     """Evidence for numbers that stand nowhere and follow from numbers that do."""
     missing = [(pointer, each) for pointer, each in evidence.items() if not each.found and "/" in pointer]
+    weekdays_near(kind, record, evidence, index)
     for pointer, _ in missing:
         field = kind.by_shape.get(shape(pointer))
         if field is not None and (days := after_so_many_days(field, _at(record, pointer), record, pointer, index)) is not None:
@@ -31,7 +35,7 @@ def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[s
         if value is None:
             continue
         how = next(_in_row(record, pointer, value, evidence), None) if "/*/" in field.shape else next(_in_record(record, value, evidence), None)
-        how = how or span(field, value, record, pointer) or difference_printed(field, value, index)
+        how = how or numbered(record, pointer, value) or next(with_told(field, value, _found(record, evidence)), None) or span(field, value, record, pointer) or difference_printed(field, value, index)
         if how is not None:
             evidence[pointer] = Evidence("derived", quote=how, sure=SURE)
 
@@ -50,6 +54,26 @@ def _at(record: Any, pointer: str) -> Any:
 
 def _number(value: Any) -> Decimal | None:
     return Decimal(value) if isinstance(value, Decimal | int) and not isinstance(value, bool) else None
+
+
+def numbered(record: Mapping[str, Any], pointer: str, value: Decimal) -> str | None:
+    """Whether a value is the number of its row, as it is in every row of the list."""
+    head, _, inner = pointer.rpartition("/")
+    above, _, number = head.rpartition("/")
+    rows = _at(record, above) if number.isdigit() else None
+    if not isinstance(rows, list) or len(rows) < LEAST_NUMBERED or value != int(number) + 1:
+        return None
+    counted = all(isinstance(row, Mapping) and row.get(inner) == at + 1 for at, row in enumerate(rows))
+    return "the number of its row" if counted else None
+
+
+def _found(record: Mapping[str, Any], evidence: Mapping[str, Evidence]) -> list[tuple[str, Decimal]]:
+    """The numbers of a record outside of rows that stand in the document."""
+    return [
+        (name, number)
+        for name, each in record.items()
+        if (number := _number(each)) is not None and number and (own := evidence.get(f"/{name}")) is not None and own.found
+    ][:MOST]
 
 
 def _in_row(record: Mapping[str, Any], pointer: str, value: Decimal, evidence: Mapping[str, Evidence]) -> Iterator[str]:
@@ -82,11 +106,7 @@ def _in_record(record: Mapping[str, Any], value: Decimal, evidence: Mapping[str,
                 yield f"the sum of {name} {key}"
     if abs(value) < SMALL and value == int(value):
         return  # two of any numbers come to a small one
-    others = [
-        (name, number)
-        for name, each in record.items()
-        if (number := _number(each)) is not None and (own := evidence.get(f"/{name}")) is not None and own.found and number
-    ][:MOST]
+    others = _found(record, evidence)
     for (one, a), (two, b) in combinations(others, 2):
         if abs(a + b - value) <= EXACT:
             yield f"{one} and {two} together"

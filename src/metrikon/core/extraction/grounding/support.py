@@ -16,6 +16,7 @@ from typing import Any
 from metrikon.core.extraction.grounding.hours import an_hour
 from metrikon.core.extraction.grounding.misprint import disguised, without_accents
 from metrikon.core.extraction.grounding.nothing import for_nothing
+from metrikon.core.extraction.grounding.shifted import a_shifted_time, a_weekday_to_come
 from metrikon.core.extraction.grounding.spans import a_day_of_a_span, an_end_of_a_month
 from metrikon.core.extraction.grounding.wording import decided, in_other_words, misread, put_together, spelled_out
 from metrikon.core.extraction.grounding.worldly import a_month, by_its_name
@@ -25,7 +26,7 @@ from metrikon.core.extraction.indexing.placed import best_heard, evidence_at, is
 from metrikon.core.extraction.indexing.said import Heard
 from metrikon.core.extraction.indexing.said_when import date_in
 from metrikon.core.extraction.indexing.units import unit_of
-from metrikon.core.extraction.indexing.words import rests_on
+from metrikon.core.extraction.indexing.words import rests_on, stems
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.meaning import a_sum
 from metrikon.core.records.types import Field
@@ -35,6 +36,7 @@ from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.phones import written_forms
 
 Rule = Callable[[Field, Any, Index], "Evidence | None"]
+SMALL = 100  # a whole number below it stands within print only as a price, or by a word for what it counts
 NEAR_LINES = 3  # lines within which amounts stand that add up to one that is not printed
 
 
@@ -248,14 +250,29 @@ def as_a_fraction(field: Field, value: Any, index: Index) -> Evidence | None:
 
 def within_print(field: Field, value: Any, index: Index) -> Evidence | None:
     """A number that stands within other print: "35€/Std", "4x12", "No12"."""
-    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value == int(value) < 100:
+    if not isinstance(value, Decimal | int) or isinstance(value, bool):
         return None
+    if value == int(value) < SMALL:
+        price = index.once("whole prices within print", _whole_prices).get(abs(Decimal(value)))
+        return evidence_at(index, price, 0.7) if price and a_sum(field) else None
     found = index.once("numbers within print", _within_print).get(abs(Decimal(value)))
     if found and a_sum(field) and is_share(found, index):
         return None
     return evidence_at(index, found, 0.7) if found else None
 
 
+def _whole_prices(index: Index) -> dict[Decimal, Place]:
+    """Small whole numbers that have the sign of a currency and other print about them: "€29/mo"."""
+    found: dict[Decimal, Place] = {}
+    for page, segment in index.figured:
+        for number in range(segment.first, segment.last):
+            match = _PRICE.match(page.words[number].text)
+            if match:
+                found.setdefault(Decimal(match[1] or match[2]), Place(page.number, (number,)))
+    return found
+
+
+_PRICE = re.compile(r"[€$£](\d{1,2})(?![\d.,]\d)|(\d{1,2})[€$£]")
 _ANY_NUMBER = re.compile(r"\d{1,3}(?:[.,'’ \u00a0\u202f]\d{3})+(?:[.,]\d{1,4})?(?!\d)|\d+(?:[.,]\d{1,4})?")
 
 
@@ -271,6 +288,31 @@ def _within_print(index: Index) -> dict[Decimal, Place]:
     return found
 
 
+def labelled_lines(field: Field, value: Any, index: Index) -> Evidence | None:
+    """How many lines begin with one label that names what the field counts, such as each recipient of a report."""
+    if "integer" not in field.types or not isinstance(value, int) or isinstance(value, bool) or value < LEAST_LINES:
+        return None
+    wanted = stems(f"{field.worded} {field.schema.get('description') or ''}")
+    for label, places in index.once("lines by label", _by_label).items():
+        if len(places) == value and wanted & stems(label):
+            return evidence_at(index, places[0], 0.7, "derived")
+    return None
+
+
+def _by_label(index: Index) -> dict[str, list[Place]]:
+    found: dict[str, list[Place]] = {}
+    for page in index.document.pages:
+        for line in page.lines:
+            match = _LABEL.match(line.text)
+            if match:
+                found.setdefault(plain(match[1]), []).append(Place(page.number, tuple(range(line.first, line.last))))
+    return found
+
+
+LEAST_LINES = 2
+_LABEL = re.compile(r"\s*([^\W\d_][\w -]{1,40}):\s")
+
+
 def _once(field: Field, value: Any, index: Index) -> Evidence | None:
     """One of something, which goes without saying in a row."""
     if value == 1 and not isinstance(value, bool) and "/*/" in field.shape and field.kind == "amount":
@@ -280,5 +322,5 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 RULES: tuple[Rule, ...] = (
     a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
-    amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, _once,
+    amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, labelled_lines, _once,
 )  # fmt: skip

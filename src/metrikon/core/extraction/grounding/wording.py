@@ -136,7 +136,7 @@ def _own_words(value: str, index: Index) -> Evidence | None:
     """Words of one's own: every figure and every name in them must stand in the document."""
     if len(re.findall(r"[^\W\d_]{2,}", value)) < LEAST_WORDS or "_" in value:
         return None  # a code or a name is copied, or it is nothing
-    doubtful = [word for word in re.findall(r"[^\s,;:()\"“”]+", value) if _is_fact(word)]
+    doubtful = [word for word in re.findall(r"\d+(?::\d\d)+|[^\s,;:()\"“”]+", value) if _is_fact(word)]
     missing = [word for word in doubtful if not _stands(word.strip(".!?'’"), index)]
     if len(missing) > len(doubtful) // 4:
         return None

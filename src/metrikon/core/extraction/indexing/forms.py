@@ -135,6 +135,8 @@ def formed(field: Field, text: str, index: Index) -> str | None:
     made = FORMS.get(field.kind)
     if made is not None:
         forms = list(made(text, index))
+        if text in forms and not field.schema.get("format"):
+            return text  # a form that only the description tells, and that the value has
         return shaped(field.schema, forms) if pattern else (forms[0] if forms else None)
     return shaped(field.schema, code_forms(text)) if pattern else None
 
@@ -173,7 +175,14 @@ def _times(value: str, index: Index) -> list[Place]:
 def _months(value: str, index: Index) -> list[Place]:
     if match := re.fullmatch(r"(\d{4})-(\d\d)", value):
         return index.once("said", Said).month(int(match[1]), int(match[2])) if 1 <= int(match[2]) <= 12 else []
-    return [place for place in index.find_text(value) if place.exact or len(squeezed(value)) > 4] or index.find_text(value)
+    found = index.find_text(value)
+    return [place for place in found if place.exact or len(squeezed(value)) > 4 or _of_a_span(value, place, index)] or found
+
+
+def _of_a_span(year: str, place: Place, index: Index) -> bool:
+    """Whether a year stands within a word as a whole, such as one end of "2010–2012"."""
+    words = index.pages[place.page].words
+    return any(re.search(rf"(?<!\d){re.escape(year)}(?!\d)", words[number].text) for number in place.words)
 
 
 def _first(index: Index, forms: list[str]) -> list[Place]:

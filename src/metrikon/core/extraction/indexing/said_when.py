@@ -39,8 +39,8 @@ NOON = {"noon", "midday", "mittags", "mittag", "midi", "mediodia", "mezzogiorno"
 def named_day(words: list[str], one: Group, wanted: date) -> float:
     """How surely a number is the day that is wanted: its month or weekday stands by it; 0 when nothing says so."""
     before, after = words[max(0, one.first - NEAR_DAY) : one.first], words[one.last : one.last + NEAR_DAY]
-    near = [plain(word) for word in [*_unbroken(reversed(before)), *_unbroken(after)]]
-    months = {MONTHS[word.rstrip(".")] for word in near if word.rstrip(".") in MONTHS and len(word) > 2}
+    near = [plain(word) for word in [*reversed(list(_unbroken(reversed(before)))), *_unbroken(after)]]
+    months = {MONTHS[word.rstrip(".")] for word, following in zip(near, [*near[1:], ""], strict=True) if names_month(word, following)}
     if months:
         return 0.9 if wanted.month in months else 0.0
     days = {WEEKDAY[word] for word in near if word in WEEKDAY}
@@ -48,6 +48,11 @@ def named_day(words: list[str], one: Group, wanted: date) -> float:
         return 0.85 if wanted.weekday() in days else 0.0
     ordinal = not words[one.first].isdigit() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
     return 0.65 if ordinal else 0.0
+
+
+def names_month(word: str, following: str) -> bool:
+    """Whether a word names a month; "sept" before hours is a number."""
+    return len(word) > 2 and word.rstrip(".") in MONTHS and not (word == "sept" and following in HOURS)
 
 
 def _unbroken(words: Iterator[str] | list[str]) -> Iterator[str]:

@@ -1,0 +1,146 @@
+"""Times and days that are said by what they are before or after: "an hour before the concert", "Friday" by the Saturday of the feast."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from datetime import date, timedelta
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any
+
+from metrikon.core.extraction.grounding.hours import hour_at
+from metrikon.core.extraction.indexing.index import Index, Place
+from metrikon.core.extraction.indexing.measures import measured
+from metrikon.core.extraction.indexing.placed import evidence_at, said_of
+from metrikon.core.extraction.indexing.said_when import WEEKDAY
+from metrikon.core.records.evidence import Evidence
+from metrikon.core.records.pointers import leaves, shape
+from metrikon.core.records.types import Field, RecordType
+from metrikon.core.values.dates import iso_day
+from metrikon.core.values.number_words import plain
+
+SURE = 0.7
+NEAR_DAYS = 6  # days from another day of the record within which a weekday alone tells which one is meant
+AFTER_DAY = 2  # lines after a weekday on which its time may stand
+LONGEST = 12 * 60  # minutes by which one time may come before another
+LEAST_NAME = 5  # letters of a weekday that may begin a longer word, such as "Freitagmittag"
+_SHIFTS = (
+    "before earlier prior ahead after later vor vorher nach spater avant plus tot apres tard antes despues mas temprano prima dopo anticipo voor eerder na later "
+    "antes depois mais cedo for efter tidligere senere fore tidigare senare przed wczesniej po pozniej pred drive pozdeji"
+)
+SHIFT = frozenset(_SHIFTS.split())
+_ONE = re.compile(r"\b(?:an?|one|eine?r?|une?|una|un|en|ett|et|een|uma|jedna|godzine|hodinu)\b\W{0,2}(?:hour|stunde|heure|ora|hora|uur|time|timme|godzin\w*|hodin\w*)\b")
+
+
+def a_shifted_time(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A time of day that is another printed one with so many minutes or hours before or after it, where words say so."""
+    if field.kind != "time" or not isinstance(value, str) or not re.fullmatch(r"\d\d:\d\d(?::00)?", value):
+        return None
+    minutes = int(value[:2]) * 60 + int(value[3:5])
+    for length, place in index.once("lengths before and after", _lengths).items():
+        other = next((at for at in (minutes + length, minutes - length) if 0 <= at < 1440 and _stands(at, index)), None)
+        if other is not None:
+            return evidence_at(index, place, SURE, "derived")
+    return None
+
+
+def _stands(minutes: int, index: Index) -> bool:
+    text = f"{minutes // 60:02}:{minutes % 60:02}"
+    forms = (text, text.replace(":", "."), text.replace(":", ","), text.replace(":", "h"))
+    printed = any(form in line.text for page in index.document.pages for line in page.lines for form in forms)
+    return printed or minutes in said_of(index).times or hour_at(text, index) is not None
+
+
+def _lengths(index: Index) -> dict[int, Place]:
+    """Minutes that stand on a line with a word for before or after, and where."""
+    found: dict[int, Place] = {}
+    for page in index.document.pages:
+        for line in page.lines:
+            said = plain(line.text)
+            if not SHIFT & set(re.findall(r"[a-z]+", said)):
+                continue
+            place = Place(page.number, tuple(range(line.first, line.last)))
+            if _ONE.search(said):
+                found.setdefault(60, place)
+            for number in _numbers(said):
+                for unit, size in (("minutes", 1), ("hours", 60)):
+                    heard = measured(index, unit, Decimal(number))
+                    if number * size <= LONGEST and any(each.place.page == page.number and set(each.place.words) & set(place.words) for each in heard):
+                        found.setdefault(number * size, place)
+    return found
+
+
+@lru_cache(maxsize=1024)
+def _numbers(text: str) -> tuple[int, ...]:
+    return tuple(dict.fromkeys(int(each) for each in re.findall(r"(?<!\d)\d{1,3}(?!\d)", text) if int(each)))
+
+
+def weekdays_near(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence], index: Index) -> None:
+    """Evidence for days that are said by their weekday alone, near another day of the record; for a moment its time stands by it."""
+    for pointer, value in leaves(record):
+        field = kind.by_shape.get(shape(pointer))
+        known = evidence.get(pointer)
+        if field is None or known is None or known.found or field.kind not in ("date", "moment"):
+            continue
+        day = iso_day(value)
+        if day is None or not any(0 < abs((day - base).days) <= NEAR_DAYS for base in _days(kind, record, evidence)):
+            continue
+        place = next(_named_alone(day, value[11:16] if field.kind == "moment" else "", index), None)
+        if place is not None:
+            evidence[pointer] = evidence_at(index, place, SURE, "derived")
+
+
+def _days(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence]) -> Iterator[date]:
+    """The days of a record that stand in the document."""
+    for pointer, value in leaves(record):
+        known, field = evidence.get(pointer), kind.by_shape.get(shape(pointer))
+        if known is not None and known.found and known.how != "derived" and field is not None and field.kind in ("date", "moment"):
+            day = iso_day(value)
+            if day is not None:
+                yield day
+
+
+def _named_alone(day: date, time: str, index: Index) -> Iterator[Place]:
+    """Words that name the weekday of a day without a number, with a time on their line or the next where one is given."""
+    for page in index.document.pages:
+        for at, line in enumerate(page.lines):
+            for number in range(line.first, line.last):
+                if weekday_of(page.words[number].text) != day.weekday():
+                    continue
+                follows = page.words[number + 1].text if number + 1 < line.last else ""
+                if follows[:1].isdigit() and re.match(r"\d{1,2}\.?(?![\d:.,h])", follows) and not time:
+                    continue
+                near = " ".join(each.text for each in page.lines[at : at + AFTER_DAY])
+                if not time or _time_within(time, near):
+                    yield Place(page.number, (number,))
+
+
+def _time_within(time: str, text: str) -> bool:
+    hour, minutes = time[:2], time[3:5]
+    forms = rf"0?{int(hour)}[:.,h]\s?{minutes}" + (rf"|(?<![\d.,])0?{int(hour)}\s?(?:h|u|uhr|uur)?(?![\d:.,]\d|\d)" if minutes == "00" else "")
+    return re.search(rf"(?<!\d)(?:{forms})", text) is not None
+
+
+@lru_cache(maxsize=8192)
+def weekday_of(word: str) -> int | None:
+    """The weekday that a word names or begins with: "Friday,", "Freitagmittag"; None for other words and for short forms."""
+    said = plain(word).strip(".,;:!?()")
+    if len(said) >= LEAST_NAME and said in WEEKDAY:
+        return WEEKDAY[said]
+    return next((number for name, number in WEEKDAY.items() if len(name) > LEAST_NAME and said.startswith(name) and len(said) > len(name)), None)
+
+
+def days_of_weekdays(index: Index, wanted: date) -> Place | None:
+    """Where a longer word begins with the weekday of a day in the week after the document's own: "bis Freitagmittag"."""
+    own = said_of(index).own_date or next((day for day in sorted(index.dates)), None)
+    if own is None or not 0 < (wanted - own).days <= NEAR_DAYS + 1:
+        return None
+    return next(_named_alone(wanted, "", index), None)
+
+
+def a_weekday_to_come(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A day of the week that follows the document's own, named by its weekday alone."""
+    day = iso_day(value) if field.kind == "date" else None
+    place = days_of_weekdays(index, day) if day is not None else None
+    return evidence_at(index, place, SURE, "derived") if place else None

@@ -1,0 +1,38 @@
+"""Amounts that follow from the record's own and from a figure that the field's description names: a year's pay for 52 weeks, a price with 21 % tax."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from decimal import Decimal
+from itertools import combinations
+
+from metrikon.core.records.types import Field
+
+CENT = Decimal("0.011")
+LEAST = 100  # a whole number below it is soon come to by chance
+MOST_TOLD = 4  # figures of a description that are tried
+_FACTOR = re.compile(r"(?<![\w.,-])(\d{1,3}(?:[.,]\d{1,2})?)\s?(%)?")
+
+
+def numbers_told(field: Field) -> list[tuple[Decimal, bool]]:
+    """The figures that a description names, and whether each is a share."""
+    text = str(field.schema.get("description") or "")
+    found = [(Decimal(match[1].replace(",", ".")), match[2] is not None) for match in _FACTOR.finditer(text)]
+    return [each for each in dict.fromkeys(found) if each[0] > 1][:MOST_TOLD]
+
+
+def with_told(field: Field, value: Decimal, others: Sequence[tuple[str, Decimal]]) -> Iterator[str]:
+    """What the record's own numbers come to with a figure of the description, told; nothing for fields that name none."""
+    if value == int(value) and abs(value) < LEAST:
+        return
+    for figure, share in numbers_told(field):
+        factor = 1 + figure / 100 if share else figure
+        for name, one in others:
+            if abs(one * factor - value) <= CENT:
+                yield f"{name} and {figure} %" if share else f"{name} times {figure}"
+            elif abs(one / factor - value) <= CENT:
+                yield f"{name} less {figure} %" if share else f"{name} divided by {figure}"
+        for (one_name, one), (two_name, two) in combinations(others, 2):
+            if not share and abs(one * two * factor - value) <= CENT:
+                yield f"{one_name} times {two_name} times {figure}"
