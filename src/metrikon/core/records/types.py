@@ -24,7 +24,7 @@ from metrikon.core.feel import BadExpression
 from metrikon.core.feel.parse import parse
 from metrikon.core.records.manner import COPIED, manner_of
 from metrikon.core.records.ours import OURS, misfit
-from metrikon.core.records.pointers import escape, shape
+from metrikon.core.records.pointers import escape, shape, steps
 from metrikon.core.records.shapes import CURRENCY_WORDS, kind_of_form, kind_of_pattern, takes
 from metrikon.core.records.sound import Unsound, check_sound, quick, target, without_yes_and_no
 from metrikon.core.values.exact import dumps, loads
@@ -167,6 +167,13 @@ class RecordType:
     @property
     def ours(self) -> Mapping[str, Any]:
         return self.schema.get(OURS) or {}
+
+    def part(self, pointer: str) -> Mapping[str, Any]:
+        """The schema at the pointer of a field or list that stands in no list, also within objects."""
+        found = self.schema
+        for step in steps(pointer):
+            found = resolved(self.schema, found["properties"][step])
+        return found
 
     def titled(self, pointer: str) -> str:
         """What a person calls the value at a pointer or shape; the number of its row with it."""

@@ -20,7 +20,7 @@ from metrikon.core.extraction.indexing.units import lines_with, unit_of
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import DECIDED
-from metrikon.core.records.meaning import MONEY, concept_of, label_fit
+from metrikon.core.records.meaning import MONEY, a_share, concept_of, label_fit
 from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import Field, RecordType
 
@@ -183,7 +183,7 @@ def _without_cents(kind: RecordType, record: Mapping[str, Any], evidence: Mappin
         given = record.get(pointer[1:]) if pointer.count("/") == 1 else None
         rows = given if isinstance(given, list) else []
         for each in fields:
-            if each.kind != "amount" or concept_of(each) not in ("unit price", "line amount"):
+            if each.kind != "amount" or a_share(each) or concept_of(each) not in ("unit price", "line amount"):
                 continue
             quotes = {n: found.quote for n in range(len(rows)) if (found := evidence.get(f"{pointer}/{n}/{each.name}")) and found.how == "printed"}
             bare = [n for n, quote in quotes.items() if not _CENTS.search(quote)]

@@ -20,6 +20,7 @@ MOST_PIECES = 12
 LEAST_WORDS = 3  # of a text in words of one's own
 COPIED_MISSING = 0.2  # share of the words of a text that is to be copied which may be others
 LONGER = 3  # letters by which two words of one stem may differ in length
+MISREAD, MISREAD_TEXT = 0.65, 0.8  # a code in which alike signs were mixed up; a text of several words, which no other one is like
 OTHERS = 0.45  # share of the words of a text that may be others than the document's
 _SPELLING = {
     "dot", "point", "punkt", "punto", "punt", "ponto", "punktum", "kropka", "at", "arobase", "arroba", "chiocciola", "apenstaartje", "snabel", "snabela",
@@ -216,7 +217,7 @@ def misread(field: Field, value: Any, index: Index) -> Evidence | None:
             at = text.find(wanted)
             if at >= 0:
                 first = next(n for n in range(len(printed)) if len("".join(printed[: n + 1])) > at)
-                return evidence_at(index, Place(page.number, (first,)), 0.65, "mapped")
+                return evidence_at(index, Place(page.number, (first,)), MISREAD_TEXT if len(value.split()) > 1 else MISREAD, "mapped")
     return None
 
 

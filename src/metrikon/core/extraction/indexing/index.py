@@ -231,8 +231,9 @@ class Index:
                 value = parse_number(text, self.mark)
                 if value is not None:
                     yield Place(page.number, tuple(range(start, end))), value
-                elif end == start + 1 and (inner := _inner_number(text, self.mark)) is not None:
-                    yield Place(page.number, (start,), False), inner
+                elif end == start + 1:
+                    for inner, whole in _inner_numbers(text, self.mark):
+                        yield Place(page.number, (start,), whole), inner
 
     @cached_property
     def dates(self) -> dict[date, list[Place]]:
@@ -378,8 +379,22 @@ def _month_and_figure(text: str) -> bool:
     return _HAS_MONTH(text) is not None and _MONTH_AND_FIGURE(text) is not None
 
 
+def _inner_numbers(text: str, mark: str | None) -> Iterator[tuple[Decimal, bool]]:
+    """The numbers within a word, and whether nothing but marks stands about them: both of "6×7.00", the one of "x3", "20%:" or "12pcs"."""
+    parts = [part for part in _TIMES.split(text) if part]
+    numbers = [parse_number(part.strip(_MARKS), mark) for part in parts] if len(parts) <= 2 else []
+    if numbers and None not in numbers:
+        yield from ((number, True) for number in numbers if number is not None)
+    elif (inner := _inner_number(text, mark)) is not None:
+        yield inner, False
+
+
+_TIMES = re.compile(r"[x×*@]", re.IGNORECASE)
+_MARKS = ":;.,()[]+~≈<>"
+
+
 def _inner_number(text: str, mark: str | None) -> Decimal | None:
-    """The number in "12pcs", "x3" or "20%:", when there is just one."""
-    stripped = text.strip("xX×*:;.,()[]+~≈<>")
+    """The number in "12pcs" or "20%:", when there is just one."""
+    stripped = text.strip("xX×*@" + _MARKS)
     body = stripped.rstrip("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
     return parse_number(body, mark) if body and body != text and len(stripped) - len(body) <= 4 else None

@@ -40,7 +40,7 @@ def named_day(words: list[str], one: Group, wanted: date) -> float:
     """How surely a number is the day that is wanted: its month or weekday stands by it; 0 when nothing says so."""
     before, after = words[max(0, one.first - NEAR_DAY) : one.first], words[one.last : one.last + NEAR_DAY]
     near = [plain(word) for word in [*reversed(list(_unbroken(reversed(before)))), *_unbroken(after)]]
-    months = {MONTHS[word.rstrip(".")] for word, following in zip(near, [*near[1:], ""], strict=True) if names_month(word, following)}
+    months = {MONTHS[word.rstrip(".")] for word, following in zip(near, [*near[1:], ""], strict=False) if names_month(word, following)}
     if months:
         return 0.9 if wanted.month in months else 0.0
     days = {WEEKDAY[word] for word in near if word in WEEKDAY}

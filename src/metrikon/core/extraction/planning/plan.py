@@ -132,7 +132,7 @@ def _lines_of_rows(index: Index, made: Plan) -> list[list[tuple[int, int]]]:
 
 def asked_schema(kind: RecordType, made: Plan, most: int = 0) -> dict[str, Any]:
     """The JSON Schema of the answer: every field may be null, so that no value has to be made up."""
-    fields = {each.shape for each in made.header}
+    fields = {each.shape for each in made.header} | {pointer for pointer in made.lists if pointer.count("/") > 1}
     properties: dict[str, Any] = {}
     for name, part in kind.schema["properties"].items():
         pointer = f"/{name}"

@@ -119,18 +119,18 @@ def field_lines(kind: Any, header: Sequence[Field], lists: Sequence[str], tables
     for pointer in lists:
         table = tables.get(pointer)
         within = [each for each in kind.fields if each.shape.startswith(f"{pointer}/*") and not each.lookup]
-        schema = resolved(kind.schema, kind.schema["properties"][pointer[1:]])
+        schema, name = kind.part(pointer), pointer[1:].replace("/", ".")
         if table is not None:
             heads = ", ".join(f'"{head}"' for head in table.heads)
-            found.append(f'- {pointer[1:]}: do not write its rows. Say which column of the table holds each field, by name, of {heads}; or "{NONE}".')
+            found.append(f'- {name}: do not write its rows. Say which column of the table holds each field, by name, of {heads}; or "{NONE}".')
             if table.odd:
                 found.append("  not_rows: the numbers of the marked rows that are no rows, such as notes and sums.")
             found.append("  columns:")
         elif within and within[0].shape == f"{pointer}/*":
-            found.append(f"- {pointer[1:]}: list of {_type(within[0])}. {schema.get('description', '')}".rstrip())
+            found.append(f"- {name}: list of {_type(within[0])}. {schema.get('description', '')}".rstrip())
             continue
         else:
-            found.append(f"- {pointer[1:]}: list of rows. {schema.get('description', '')}".rstrip() + " Each row:")
+            found.append(f"- {name}: list of rows. {schema.get('description', '')}".rstrip() + " Each row:")
         found += [f"  {_line(each, index, each.shape.removeprefix(f'{pointer}/*/').replace('/', '.'))}" for each in within]
     return found
 

@@ -9,6 +9,7 @@ from metrikon.core.records.checked import Checked, in_words
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import leaves, shape
 
+LEAST_HELD = 0.4  # the same, of a figure with which a sum or a product holds
 LEAST_SURE = 0.6  # of the words of a value, below which it was not read well enough
 
 
@@ -25,7 +26,7 @@ def run(checked: Checked) -> Iterator[Finding]:
         if given is None or not given.found:
             message = f"{field.title} {in_words(value)} stands nowhere in the document."
             yield Finding("unsupported", "stop", message, (pointer,))
-        elif given.sure < LEAST_SURE and given.how != "person":
+        elif given.sure < LEAST_SURE and given.how != "person" and not (checked.reckoned.held.get(pointer) and given.sure >= LEAST_HELD):
             message = f"{field.title} {in_words(value)} was read with little certainty ({given.sure:.0%})."
             yield Finding("unsure", str(field.ours.get("unsure", "stop")), message, (pointer,))
 
