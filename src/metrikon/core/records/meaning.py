@@ -187,7 +187,7 @@ def concept_of(field: Field) -> str:
     return next((concept for concept, _ in meaning(field)), "")
 
 
-_SHARE = re.compile(r"pct|percent|per cent|prozent|prosent|porcent|pourcent|procent|rate|satz|taux|tipo|aliquota|tarief|%")
+_SHARE = re.compile(r"pct|percent|per cent|prozent|prosent|porcent|pourcent|procent|rate(?!n)|satz|taux|tipo|aliquota|tarief|%")
 
 
 @lru_cache(maxsize=4096)

@@ -11,18 +11,18 @@ from typing import Any
 from metrikon.core.values.text import fold
 
 _MONTHS = {
-    1: "january jan januar janner janvier janv enero ene januari gennaio gen janeiro ianuarie stycznia styczen",
-    2: "february feb februar fevrier fevr febrero februari febbraio fevereiro fev lutego luty",
-    3: "march mar marz mrz mars marzo maart mrt marco marts marca marzec",
-    4: "april apr avril avr abril abr aprile kwietnia kwiecien",
-    5: "may mai mayo mei maggio mag maio maj maja",
-    6: "june jun juni juin junio giugno giu junho czerwca czerwiec",
-    7: "july jul juli juillet juil julio luglio lug julho lipca lipiec",
-    8: "august aug aout agosto ago augustus avgust sierpnia sierpien augusti",
-    9: "september sep sept septembre septiembre settembre set setembro wrzesnia wrzesien",
-    10: "october oct oktober okt octobre octubre ottobre ott outubro out pazdziernika pazdziernik",
-    11: "november nov novembre noviembre novembro listopada listopad",
-    12: "december dec dezember dez decembre diciembre dic dicembre dezembro grudnia grudzien",
+    1: "january jan januar janner janvier janv enero ene januari gennaio gen janeiro ianuarie stycznia styczen styczniu leden ledna lednu januarii januar",
+    2: "february feb februar fevrier fevr febrero februari febbraio fevereiro fev lutego luty lutym unor unora unoru",
+    3: "march mar marz mrz mars marzo maart mrt marco marts marca marzec marcu brezen brezna breznu",
+    4: "april apr avril avr abril abr aprile kwietnia kwiecien kwietniu duben dubna dubnu",
+    5: "may mai mayo mei maggio mag maio maj maja maju kveten kvetna kvetnu majus",
+    6: "june jun juni juin junio giugno giu junho czerwca czerwiec czerwcu cerven cervna cervnu",
+    7: "july jul juli juillet juil julio luglio lug julho lipca lipiec lipcu cervenec cervence cervenci",
+    8: "august aug aout agosto ago augustus avgust sierpnia sierpien augusti sierpniu srpen srpna srpnu",
+    9: "september sep sept septembre septiembre settembre set setembro wrzesnia wrzesien wrzesniu zari",
+    10: "october oct oktober okt octobre octubre ottobre ott outubro out pazdziernika pazdziernik pazdzierniku rijen rijna rijnu",
+    11: "november nov novembre noviembre novembro listopada listopad listopadzie listopadu",
+    12: "december dec dezember dez decembre diciembre dic dicembre dezembro grudnia grudzien grudniu prosinec prosince prosinci",
 }
 MONTHS = {name: number for number, names in _MONTHS.items() for name in names.split()}
 _ISO = re.compile(r"^(\d{4})([-/.])(\d{1,2})\2(\d{1,2})(?:T\d\d:?\d\d.*)?$")

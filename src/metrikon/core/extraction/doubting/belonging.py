@@ -12,6 +12,7 @@ from typing import Any
 
 from metrikon.core.documents.model import words_box
 from metrikon.core.extraction.doubting.of_rows import of_rows
+from metrikon.core.extraction.grounding.counted import asks_extreme
 from metrikon.core.extraction.grounding.ground import places
 from metrikon.core.extraction.indexing.index import Index, squeezed
 from metrikon.core.extraction.indexing.measures import measured
@@ -215,8 +216,8 @@ def _taken_by_rows(
         for pointer in pointers if rows else ():
             field = kind.by_shape.get(pointer)
             value = record.get(pointer[1:])
-            if field is None or "number" not in field.types or isinstance(value, bool) or not isinstance(value, Decimal | int):
-                continue
+            if field is None or "number" not in field.types or isinstance(value, bool) or not isinstance(value, Decimal | int) or asks_extreme(field):
+                continue  # the cheapest of some is one of theirs
             free = [
                 place
                 for place in places(field, value, index)[:MOST_PLACES]

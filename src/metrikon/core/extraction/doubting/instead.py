@@ -21,7 +21,38 @@ from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 
 OF_A_KIND = frozenset(
-    "date day datum tag jour fecha dia data giorno dag dato dzien den number no nr nummer numero num amount betrag montant importe importo bedrag valor belob belopp kwota castka".split()
+    [
+        "date",
+        "day",
+        "datum",
+        "tag",
+        "jour",
+        "fecha",
+        "dia",
+        "data",
+        "giorno",
+        "dag",
+        "dato",
+        "dzien",
+        "den",
+        "number",
+        "no",
+        "nr",
+        "nummer",
+        "numero",
+        "num",
+        "amount",
+        "betrag",
+        "montant",
+        "importe",
+        "importo",
+        "bedrag",
+        "valor",
+        "belob",
+        "belopp",
+        "kwota",
+        "castka",
+    ]
 )  # words that say only what kind of value stands there
 FITS = 0.5  # of a line and a field, from which it may be a word for it
 MOST_PLACES = 20  # of a value at which such a word is looked for

@@ -61,7 +61,14 @@ def of_rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -
             high = min(high, band[1] + 2)
         for each in values:
             inside = [(line, place) for line, place in each.at if low <= line <= high]
-            if not inside and each.at and each.value != 1 and each.pointer not in apart and not _for_several(each, seen) and not _above_all(each, seen, bands):
+            if (
+                not inside
+                and each.at
+                and each.value != 1
+                and each.pointer not in apart
+                and not _for_several(each, seen)
+                and not _above_all(each, seen, bands)
+            ):
                 yield Finding(
                     "of another row", "stop", f"{kind.titled(each.pointer)} {each.value!s} stands outside the lines of its row.", (each.pointer,)
                 )
@@ -117,7 +124,9 @@ def _numbering(seen: Sequence[Sequence[_Seen]]) -> set[str]:
     for row in seen:
         for each in row:
             given.setdefault(each.field.shape, []).append(each)
-    numbering = [values for values in given.values() if len(values) == len(seen) > 2 and [each.value for each in values] == list(range(1, len(seen) + 1))]
+    numbering = [
+        values for values in given.values() if len(values) == len(seen) > 2 and [each.value for each in values] == list(range(1, len(seen) + 1))
+    ]
     return {each.pointer for values in numbering for each in values}
 
 

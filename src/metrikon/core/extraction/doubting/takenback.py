@@ -31,6 +31,7 @@ perdon mejor digo perdona anzi scusi scusa meglio sbagliato nee liever toch eige
 snarere forlat hellre fel nie przepraszam raczej
 """
 _WORDS = frozenset(_RIGHTED.split())
+_NO_SUCH = {"pt": frozenset({"no"}), "it": frozenset({"alias"})}  # words that mean something else in a language: "no prazo"
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ def _backs(index: Index) -> Iterator[Back]:
     for one, two in pairwise([each for each in heard if each.kind in ("number", "amount")]):
         if one.run != two.run or two.first - one.last > SOON or one.written == two.written:
             continue
-        between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]}
+        between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]} - _NO_SUCH.get(index.language or "", frozenset())
         if between & _WORDS:
             speakers = {
                 spoken.get((place.page, place.words[0])) for each in (one, two) if (place := said.place(each.run, each.first, each.last)).words

@@ -11,7 +11,7 @@ from typing import Any
 
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.indexing.placed import said_of
-from metrikon.core.extraction.indexing.units import lines_with, unit_of
+from metrikon.core.extraction.indexing.units import unit_of
 from metrikon.core.records.pointers import escape, get, shape
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
@@ -107,33 +107,3 @@ def years_since(field: Field, value: Decimal, index: Index, today: str) -> str |
     ends = {years[-1], own.year if own else years[-1], int(today[:4]) if today else years[-1]} if years else set()
     first = next((year for year in years for end in ends if end - year == value), None)
     return f"since {first}" if first is not None else None
-
-
-_UNTIL = re.compile(
-    r"due|until|till|expir|pay by|deadline|end|fallig|zahlbar|bis|ablauf|echeance|jusqu|limite|venc|hasta|plazo|scaden|entro|verval|tot|betaal|validade|ate|forfald|frist|forfall|termin|splatn"
-)
-LONGEST = 400  # days that a term of payment or of an offer has
-
-
-def after_so_many_days(field: Field, value: Any, record: Mapping[str, Any], pointer: str, index: Index) -> str | None:
-    """The day of a record after which a day comes by a number of days that is printed, told; None where there is none."""
-    if field.kind != "date" or not isinstance(value, str) or not _UNTIL.search(plain(f"{field.worded} {field.schema.get('description') or ''}")):
-        return None
-    day = _when(value)
-    terms = index.once("terms in days", _terms)
-    for at, other in _times(record, pointer) if day and terms else ():
-        if at != pointer and day is not None and (count := (day.date() - other.date()).days) in terms and 0 < count <= LONGEST:
-            return f"{count} days after {at[1:]}"
-    return None
-
-
-def _terms(index: Index) -> set[int]:
-    """Numbers of days that are printed with a word for days, or of weeks."""
-    found: set[int] = set()
-    for unit, days in (("days", 1), ("weeks", 7)):
-        lines = lines_with(index, unit)
-        for here in index.numbers_at.values():
-            for place, number in here:
-                if (place.page, index.pages[place.page].line_of[place.words[0]]) in lines and number == int(number) and 0 < number <= LONGEST:
-                    found.add(int(number) * days)
-    return found

@@ -15,7 +15,7 @@ _HOUR = r"(\d{1,2})(?:[:.,h](\d{2}))?\s?(?:h|u|uhr|hod|godz|[ap]\.?m\.?)?\.?"
 _TO = r"\s*(?:[-–—/]|to|till|until|bis|à|a|al|ao|até|hasta|alle|tot|til|till|do|kl\.?)\s*"
 _SPAN = re.compile(rf"(?<![\d.,]){_HOUR}{_TO}{_HOUR}(?![\d,%€$£])", re.IGNORECASE)
 _NAMED = re.compile(
-    r"(?:\b(?:at|um|à|a las?|alle?|om|kl\.?|klo|às|o|v|os|from|ab|von|dès|desde|dalle|vanaf|fra|från|od|until|bis|until|hasta|tot|till|do)\s+)"
+    r"(?:\b(?:at|um|à|a las?|alle?|om|kl\.?|klo|às|o|v|os|from|ab|von|dès|desde|dalle|vanaf|fra|från|od|until|bis|hasta|tot|till|do|about|around|gegen|circa|ca\.?|vers|hacia|verso|rond|omstreeks|około|okolo|kolem|mellan|między|mezi|entre|tra|fra)\s+)"
     r"(\d{1,2})(?:[:.,h](\d{2}))?\s?(?P<half>[ap]\.?m\.?)?|(?<![\d.,])(\d{1,2})(?:[:.,h](\d{2}))?\s?(?:h|uhr|uur|hod|godz|(?P<late>[ap]\.?m\.?))(?![\w])",
     re.IGNORECASE,
 )

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from datetime import date, timedelta
-from decimal import Decimal
+from datetime import date
 from functools import lru_cache
 from typing import Any
 
 from metrikon.core.extraction.grounding.hours import hour_at
 from metrikon.core.extraction.indexing.index import Index, Place
-from metrikon.core.extraction.indexing.measures import measured
+from metrikon.core.extraction.indexing.measures import lengths
 from metrikon.core.extraction.indexing.placed import evidence_at, said_of
 from metrikon.core.extraction.indexing.said_when import WEEKDAY
 from metrikon.core.records.evidence import Evidence
@@ -30,7 +29,6 @@ _SHIFTS = (
     "antes depois mais cedo for efter tidligere senere fore tidigare senare przed wczesniej po pozniej pred drive pozdeji"
 )
 SHIFT = frozenset(_SHIFTS.split())
-_ONE = re.compile(r"\b(?:an?|one|eine?r?|une?|una|un|en|ett|et|een|uma|jedna|godzine|hodinu)\b\W{0,2}(?:hour|stunde|heure|ora|hora|uur|time|timme|godzin\w*|hodin\w*)\b")
 
 
 def a_shifted_time(field: Field, value: Any, index: Index) -> Evidence | None:
@@ -55,25 +53,13 @@ def _stands(minutes: int, index: Index) -> bool:
 def _lengths(index: Index) -> dict[int, Place]:
     """Minutes that stand on a line with a word for before or after, and where."""
     found: dict[int, Place] = {}
-    for page in index.document.pages:
-        for line in page.lines:
-            said = plain(line.text)
-            if not SHIFT & set(re.findall(r"[a-z]+", said)):
-                continue
-            place = Place(page.number, tuple(range(line.first, line.last)))
-            if _ONE.search(said):
-                found.setdefault(60, place)
-            for number in _numbers(said):
-                for unit, size in (("minutes", 1), ("hours", 60)):
-                    heard = measured(index, unit, Decimal(number))
-                    if number * size <= LONGEST and any(each.place.page == page.number and set(each.place.words) & set(place.words) for each in heard):
-                        found.setdefault(number * size, place)
+    for dimension, size, heard in lengths(index):
+        page = index.pages[heard.place.page]
+        line = page.lines[page.line_of[heard.place.words[0]]]
+        beside = SHIFT & set(re.findall(r"[a-z]+", plain(line.text)))
+        if dimension == "time" and beside and size == int(size) and size <= LONGEST:
+            found.setdefault(int(size), heard.place)
     return found
-
-
-@lru_cache(maxsize=1024)
-def _numbers(text: str) -> tuple[int, ...]:
-    return tuple(dict.fromkeys(int(each) for each in re.findall(r"(?<!\d)\d{1,3}(?!\d)", text) if int(each)))
 
 
 def weekdays_near(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence], index: Index) -> None:

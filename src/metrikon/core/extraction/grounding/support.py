@@ -240,6 +240,48 @@ def a_thousand(field: Field, value: Any, index: Index) -> Evidence | None:
     return None
 
 
+def in_groups(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A whole number that is printed in groups of three, where one group alone might be taken for decimals: "1.184"."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value != int(value) or abs(value) < 1000:
+        return None
+    found = index.once("numbers in groups", _in_groups).get(abs(int(value)))
+    return evidence_at(index, found, 0.8) if found else None
+
+
+def _in_groups(index: Index) -> dict[int, Place]:
+    found: dict[int, Place] = {}
+    for page, segment in index.figured:
+        for number in range(segment.first, segment.last):
+            match = _GROUPS.fullmatch(page.words[number].text.strip("€$£(),;:"))
+            if match and index.mark != match[1]:
+                found.setdefault(int(re.sub(r"\D", "", match.group())), Place(page.number, (number,)))
+    return found
+
+
+_GROUPS = re.compile(r"\d{1,3}(?:([.,'’])\d{3})(?:\1\d{3})*")
+
+
+def one_of_several_codes(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A short code that stands with others in one word: "B/BE"."""
+    if not isinstance(value, str) or not 1 <= len(value) <= 4 or not value.isalnum():
+        return None
+    places = index.once("codes in one word", _codes_in_words).get(value, ())
+    return evidence_at(index, places[0], 0.8) if places else None
+
+
+def _codes_in_words(index: Index) -> dict[str, list[Place]]:
+    found: dict[str, list[Place]] = {}
+    for page in index.document.pages:
+        for number, word in enumerate(page.words):
+            parts = word.text.strip(",;:.()").split("/")
+            for part in parts if 1 < len(parts) <= MOST_CODES else ():
+                found.setdefault(part, []).append(Place(page.number, (number,)))
+    return found
+
+
+MOST_CODES = 6
+
+
 def as_a_fraction(field: Field, value: Any, index: Index) -> Evidence | None:
     """A share between nought and one that is printed as so many per cent."""
     if not isinstance(value, Decimal) or not 0 < value < 1:
@@ -322,5 +364,5 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 RULES: tuple[Rule, ...] = (
     a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
-    amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, labelled_lines, _once,
+    in_groups, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, labelled_lines, _once,
 )  # fmt: skip

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from decimal import Decimal
+from functools import lru_cache
 from itertools import combinations
 
+from metrikon.core.extraction.grounding.numbers_of import Sought, of_record
 from metrikon.core.records.types import Field
+from metrikon.core.values.languages import language_of
+from metrikon.core.values.number_words import groups, tokens
 
 CENT = Decimal("0.011")
 LEAST = 100  # a whole number below it is soon come to by chance
@@ -19,14 +23,25 @@ def numbers_told(field: Field) -> list[tuple[Decimal, bool]]:
     """The figures that a description names, and whether each is a share."""
     text = str(field.schema.get("description") or "")
     found = [(Decimal(match[1].replace(",", ".")), match[2] is not None) for match in _FACTOR.finditer(text)]
+    found += [(Decimal(number), False) for number in _in_words(text)]
     return [each for each in dict.fromkeys(found) if each[0] > 1][:MOST_TOLD]
 
 
-def with_told(field: Field, value: Decimal, others: Sequence[tuple[str, Decimal]]) -> Iterator[str]:
+@lru_cache(maxsize=2048)
+def _in_words(text: str) -> tuple[int, ...]:
+    """The numbers that a description has in words, in its language: "twelve times the monthly salary"."""
+    words = tokens(text)
+    language = language_of([text])
+    return tuple(group.value for group in groups(words, language) if not words[group.first].isdigit() and group.value > 1) if language else ()
+
+
+def with_told(sought: Sought) -> Iterator[str]:
     """What the record's own numbers come to with a figure of the description, told; nothing for fields that name none."""
-    if value == int(value) and abs(value) < LEAST:
+    value = sought.number
+    if value is None or sought.in_row or (value == int(value) and abs(value) < LEAST):
         return
-    for figure, share in numbers_told(field):
+    others = [(each.name, each.value) for each in of_record(sought)]
+    for figure, share in numbers_told(sought.field):
         factor = 1 + figure / 100 if share else figure
         for name, one in others:
             if abs(one * factor - value) <= CENT:

@@ -40,6 +40,14 @@ def measured(index: Index, unit: str, value: Decimal) -> list[Heard]:
     return index.once("measures", _measures).get((dimension, Fraction(value) * size), []) if dimension else []
 
 
+def lengths(index: Index) -> Iterator[tuple[str, Fraction, Heard]]:
+    """Every length of time that is said or printed: ("time", minutes) and ("months", months), and where."""
+    for (dimension, size), heard in index.once("measures", _measures).items():
+        if dimension in ("time", "months"):
+            for each in heard:
+                yield dimension, size, each
+
+
 def _measures(index: Index) -> dict[tuple[str, Fraction], list[Heard]]:
     found: dict[tuple[str, Fraction], list[Heard]] = {}
     said = said_of(index)
@@ -83,6 +91,9 @@ def _parts(words: list[str], here: list[Group]) -> Iterator[Measure]:
         before = words[at - 1] if at else BREAK
         if word in _WHOLE and before not in _ONE:
             yield Fraction(_WHOLE[word][0]), _WHOLE[word][1], at, at + 1, 0.7
+        one, _, of_one = word.partition("'")
+        if of_one and one in ("un", "d") and (unit := _unit(of_one)):
+            yield Fraction(1), unit, at, at + 1, 0.65
         unit = _unit(word)
         if unit and (before in _ONE or before.startswith("un'")):
             yield Fraction(1), unit, at - 1, at + 1, 0.65

@@ -20,6 +20,7 @@ from metrikon.core.extraction.indexing.said_when import BREAK, HOURS, NOON, cloc
 from metrikon.core.values.dates import MONTHS
 from metrikon.core.values.number_words import Group, groups, plain, tokens
 
+NEAR_YEARS = 800  # days from the document's own within which a month named without its year lies
 MOST_TOKENS = 60_000  # of a document; what stands after is not heard
 _MONEY = {"euro", "euros", "eur", "dollar", "dollars", "pound", "pounds", "franken", "francs", "francos", "franchi", "kronor", "kroner", "zloty", "zl", "€", "$", "£"}  # fmt: skip
 _DOUBLE = {"double", "doppel", "doppelt", "dubbel", "doble", "doppia", "doppio", "duplo", "dobbelt", "podwojne"}
@@ -196,10 +197,12 @@ class Said:
                 elif (
                     re.fullmatch(r"0?[1-9]|1[0-2]", word)
                     and at + 2 < len(words)
-                    and words[at + 1] in "./"
+                    and words[at + 1] in "./-–"
                     and re.fullmatch(r"(?:19|20)\d\d", words[at + 2])
                 ):
                     found.setdefault(f"{words[at + 2]}-{int(word):02}", []).append(self.place(run, at, at + 3))
+                elif re.fullmatch(r"0[1-9]|1[0-2]", word) and at + 1 < len(words) and re.fullmatch(r"20\d\d", words[at + 1]):
+                    found.setdefault(f"{words[at + 1]}-{int(word):02}", []).append(self.place(run, at, at + 2))
                 elif (
                     re.fullmatch(r"(?:19|20)\d\d", word)
                     and at + 2 < len(words)
@@ -226,7 +229,7 @@ class Said:
             for at, word in enumerate(words):
                 if MONTHS.get(plain(word).rstrip(".")) == month and years & set(words[at + 1 : at + 8]):
                     found.append(self.place(run, at, at + 1))
-        if not found and self.own_date and abs((date(year, month, 1) - self.own_date).days) < 400:
+        if not found and self.own_date and abs((date(year, month, 1) - self.own_date).days) < NEAR_YEARS:
             found = [
                 self.place(run, at, at + 1)
                 for run, (_, words, _) in enumerate(self.runs)

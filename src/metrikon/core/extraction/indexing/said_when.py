@@ -13,21 +13,23 @@ from metrikon.core.values.number_words import Group, groups, plain
 BREAK = "|"  # where another speaks, or print stands apart
 NEAR_DAY = 6  # tokens between the name of a weekday or month and the number of its day
 _WEEKDAYS = (
-    "monday mon montag mo lundi lunes lunedi maandag segunda mandag poniedzialek",
-    "tuesday tue tues dienstag di mardi martes martedi dinsdag terca tirsdag tisdag wtorek",
-    "wednesday wed mittwoch mi mercredi miercoles mercoledi woensdag quarta onsdag sroda srode",
-    "thursday thu thurs donnerstag do jeudi jueves giovedi donderdag quinta torsdag czwartek",
-    "friday fri freitag fr vendredi viernes venerdi vrijdag sexta fredag piatek",
-    "saturday sat samstag sonnabend sa samedi sabado sabato zaterdag lordag lordag sobota sobote",
-    "sunday sun sonntag so dimanche domingo domenica zondag sondag niedziela niedziele",
+    "monday mon montag mo lundi lunes lunedi maandag segunda mandag poniedzialek poniedzialku pondeli",
+    "tuesday tue tues dienstag di mardi martes martedi dinsdag terca tirsdag tisdag wtorek wtorku utery utery",
+    "wednesday wed mittwoch mi mercredi miercoles mercoledi woensdag quarta onsdag sroda srode srody streda stredu stredy",
+    "thursday thu thurs donnerstag do jeudi jueves giovedi donderdag quinta torsdag czwartek czwartku ctvrtek ctvrtka",
+    "friday fri freitag fr vendredi viernes venerdi vrijdag sexta fredag piatek piatku patek patku",
+    "saturday sat samstag sonnabend sa samedi sabado sabato zaterdag lordag lordag sobota sobote soboty sobotu",
+    "sunday sun sonntag so dimanche domingo domenica zondag sondag niedziela niedziele niedzieli nedele nedeli",
 )
 WEEKDAY = {name: number for number, names in enumerate(_WEEKDAYS) for name in names.split()}
 _SHORT = {"mo", "di", "mi", "do", "fr", "sa", "so", "mon", "sun", "sat", "wed", "segunda", "terca", "quarta", "quinta", "sexta"}
 _RELATIVE = {
-    "today": 0, "tonight": 0, "heute": 0, "aujourd'hui": 0, "hoy": 0, "oggi": 0, "vandaag": 0, "hoje": 0, "idag": 0,
-    "tomorrow": 1, "morgen": 1, "demain": 1, "manana": 1, "domani": 1, "amanha": 1, "imorgon": 1, "jutro": 1,
-    "ubermorgen": 2, "overmorgen": 2, "dopodomani": 2, "yesterday": -1, "gestern": -1, "hier": -1, "ayer": -1, "ieri": -1, "gisteren": -1, "ontem": -1,
+    "today": 0, "tonight": 0, "heute": 0, "aujourd'hui": 0, "hoy": 0, "oggi": 0, "vandaag": 0, "hoje": 0, "idag": 0, "dzis": 0, "dzisiaj": 0, "dnes": 0,
+    "tomorrow": 1, "morgen": 1, "demain": 1, "manana": 1, "domani": 1, "amanha": 1, "imorgon": 1, "jutro": 1, "zitra": 1,
+    "ubermorgen": 2, "overmorgen": 2, "dopodomani": 2, "yesterday": -1, "gestern": -1, "hier": -1, "ayer": -1, "ieri": -1, "gisteren": -1, "ontem": -1, "igar": -1, "wczoraj": -1, "vcera": -1,
+    "vorgestern": -2, "eergisteren": -2, "anteayer": -2, "anteontem": -2, "przedwczoraj": -2, "predevcirem": -2, "pojutrze": 2, "pozitri": 2,
 }  # fmt: skip
+_AFTER_I = {"dag": 0, "morgen": 1, "morgon": 1, "gar": -1}  # "i dag", "i morgen", "i går"
 HOURS = {"h", "u", "uur", "uhr", "heure", "heures", "hora", "horas", "ore", "ora", "hour", "hours", "hrs", "hr", "std", "stunde", "stunden", "klokken", "time", "timer", "tim", "timme", "timmar", "godz", "o'clock", "oclock"}  # fmt: skip
 HALF = {"half", "halb", "halv"}
 PAST = {"past", "after", "nach", "over", "et", "y", "e", "efter"}
@@ -68,7 +70,9 @@ def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[
         return
     for at, word in enumerate(words):
         said = plain(word)
-        if said in _RELATIVE and own + timedelta(days=_RELATIVE[said]) == wanted:
+        if (said in _RELATIVE and own + timedelta(days=_RELATIVE[said]) == wanted) or (
+            said in _AFTER_I and at and plain(words[at - 1]) == "i" and own + timedelta(days=_AFTER_I[said]) == wanted
+        ):
             yield at, 0.8
         elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
             yield at, 0.75
@@ -151,7 +155,7 @@ def _span(words: list[str], at: int, own: date) -> date | None:
     return own + timedelta(days=parts[0].value * _SPANS[plain(words[at])]) if parts and parts[0].value < 60 else None
 
 
-_BEFORE_TIME = {"at", "by", "um", "om", "a", "alle", "las", "klockan", "kl", "o", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"}  # fmt: skip
+_BEFORE_TIME = {"mellan", "mellem", "mezi", "miedzy", "entre", "och", "og", "i", "y", "e", "o", "okolo", "kolem", "about", "around", "gegen", "vers", "rond", "at", "by", "um", "om", "a", "alle", "las", "klockan", "kl", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"}  # fmt: skip
 
 
 def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, int, float]]:

@@ -17,6 +17,7 @@ from metrikon.core.records.meaning import concept_of
 from metrikon.core.records.types import Field, RecordType
 
 LEAST_ROWS = 2
+FEW_ROWS = 8  # as many are written out by a model, which parts a text from what stands beside it better than we do
 _OF_LINES = re.compile(
     r"\b(?:line|zeile|ligne|l[ií]nea|riga|regel|linha|linje|rad|wiersz|without|ohne|sans|sin|senza|zonder|only|nur|seulement|solo|alleen)",
     re.IGNORECASE,
@@ -42,7 +43,7 @@ def certain_rows(kind: RecordType, besides: Besides, index: Index) -> dict[str, 
     found = {}
     for pointer, fields in kind.lists.items():
         rows = besides.record.get(pointer[1:]) if pointer.count("/") == 1 and not any("labels" in each.ours for each in fields) else None
-        if isinstance(rows, list) and _certain(pointer, fields, rows, besides, index):
+        if isinstance(rows, list) and len(rows) > FEW_ROWS and _certain(pointer, fields, rows, besides, index):
             found[pointer] = rows
     return found
 

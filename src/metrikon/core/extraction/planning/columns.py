@@ -13,6 +13,7 @@ from metrikon.core.documents.model import Cell, Table
 from metrikon.core.extraction.indexing.forms import formed
 from metrikon.core.extraction.indexing.index import Index, Place, has_digit
 from metrikon.core.extraction.indexing.labels import label_words
+from metrikon.core.extraction.planning.besides import FEW_ROWS
 from metrikon.core.records.types import Field
 from metrikon.core.values.dates import parse_date
 from metrikon.core.values.number_words import plain
@@ -25,7 +26,6 @@ LONG_CELL = 60  # characters of a cell that holds more than one value
 MOST_MARK = 3  # letters of a mark that stands in a column or not
 CERTAIN = 0.7  # likeness of a head and a label from which the column is known without asking
 SEEN = 40  # rows from which it is told what a column holds
-FEW_ROWS = 8  # rows of a table that are written out: columns and odd rows told would cost as much
 MOST_ODD = 12  # rows that look unlike the others and are shown one by one
 
 

@@ -1,0 +1,82 @@
+"""Numbers that count or measure the rows of a list: how many, how many of them are amounts to pay, their sum, the least, the number of each."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from decimal import Decimal
+from typing import Any
+
+from metrikon.core.extraction.grounding.numbers_of import Sought, number
+from metrikon.core.records.pointers import get
+from metrikon.core.records.types import Field
+from metrikon.core.values.number_words import plain
+
+EXACT = Decimal("0.004")
+LEAST_NUMBERED = 3  # rows that are numbered one after the other
+
+
+def counted(sought: Sought) -> Iterator[str]:
+    """A count of rows, also of those alone that cost something, or a sum over them."""
+    value = sought.number
+    if value is None or sought.in_row:
+        return
+    for name, rows in _lists(sought.record, ""):
+        if rows and value == len(rows):
+            yield f"the number of {name}"
+        for key, figures in _columns(rows):
+            if len(figures) == len(rows) > 1 and abs(sum(figures) - value) <= EXACT:
+                yield f"the sum of {name} {key}"
+            owed = sum(1 for each in figures if each > 0)
+            if owed and value == owed < len(figures):
+                yield f"the number of {name} with {key} above 0"
+
+
+def extreme(sought: Sought) -> Iterator[str]:
+    """The least or greatest of the numbers of rows, nought left out."""
+    value = sought.number
+    for name, rows in _lists(sought.record, "") if value is not None and not sought.in_row and asks_extreme(sought.field) else ():
+        for key, figures in _columns(rows):
+            some = [each for each in figures if each > 0]
+            if len(some) > 1 and value in (min(some), max(some)):
+                yield f"the {'least' if value == min(some) else 'greatest'} of {name} {key}"
+
+
+_EXTREME = re.compile(
+    r"cheap|least|lowest|smallest|highest|greatest|largest|biggest|dearest|expensive|\bmin|\bmax|billig|gunstig|guenstig|teuer|niedrig|hochst|hoechst|kleinst|grosst"
+    r"|moins|plus|menor|mayor|maior|barat|caro|economic|basso|alto|goedkoop|duur|laag|hoog|lagst|hogst|dyrast|lavest|hojest|najta|najdro|najniz|najwyz|nejlev|nejdra|nejniz|nejvys"
+)
+
+
+def asks_extreme(field: Field) -> bool:
+    """Whether a field asks for the least or the greatest of something."""
+    return bool(_EXTREME.search(plain(f"{field.worded} {field.schema.get('description') or ''}")))
+
+
+def numbered(sought: Sought) -> Iterator[str]:
+    """The number of a row, as it is in every row of the list."""
+    head, _, inner = sought.pointer.rpartition("/")
+    above, _, at = head.rpartition("/")
+    rows = get(sought.record, above) if at.isdigit() else None
+    if not isinstance(rows, list) or len(rows) < LEAST_NUMBERED or sought.value != int(at) + 1:
+        return
+    if all(isinstance(row, Mapping) and row.get(inner) == place + 1 for place, row in enumerate(rows)):
+        yield "the number of its row"
+
+
+def _lists(part: Any, above: str) -> Iterator[tuple[str, list[Any]]]:
+    """The lists of a record and of the objects in it, by name."""
+    for name, value in part.items() if isinstance(part, Mapping) else ():
+        if isinstance(value, list):
+            yield f"{above}{name}", value
+        elif isinstance(value, Mapping):
+            yield from _lists(value, f"{above}{name} ")
+
+
+def _columns(rows: list[Any]) -> Iterator[tuple[str, list[Decimal]]]:
+    """The numbers of rows by the name of their field."""
+    objects = [row for row in rows if isinstance(row, Mapping)]
+    for key in sorted({key for row in objects for key in row}):
+        figures = [figure for row in objects if (figure := number(row.get(key))) is not None]
+        if figures:
+            yield key, figures

@@ -1,0 +1,117 @@
+"""Days that lie so many days, weeks, months or years before or after another day of the record, by a length that is printed, said or described."""
+
+from __future__ import annotations
+
+import calendar
+import re
+from collections.abc import Iterator
+from datetime import date, timedelta
+from functools import lru_cache
+
+from metrikon.core.extraction.grounding.numbers_of import Sought
+from metrikon.core.extraction.grounding.shifted import SHIFT
+from metrikon.core.extraction.indexing.index import Index
+from metrikon.core.extraction.indexing.measures import lengths
+from metrikon.core.extraction.indexing.placed import said_of
+from metrikon.core.extraction.indexing.units import UNIT
+from metrikon.core.records.pointers import leaves, shape
+from metrikon.core.values.dates import iso_day
+from metrikon.core.values.number_words import plain
+
+LONGEST_DAYS, LONGEST_MONTHS = 400, 120  # of a term in days, in months
+DAY, HOURS_OF_DAYS = 1440, 2880  # minutes; terms that are told in hours are of more than a day
+_UNTIL = re.compile(
+    r"due|until|till|expir|pay by|deadline|end|fallig|zahlbar|bis|ablauf|gultig|echeance|jusqu|limite|valab|valid|venc|hasta|plazo|scad|entro|verval|geldig|tot|betaal"
+    r"|ate|forfald|frist|forfall|termin|splatn|wazn|caduc|renew|renouv|erneuer|vernieuw"
+)
+
+
+def from_another_day(sought: Sought) -> Iterator[str]:
+    """A day or month that a printed or described length parts from another day of the record, or from the document's own."""
+    if sought.field.kind not in ("date", "moment", "month") or not isinstance(sought.value, str):
+        return
+    value = sought.value
+    wanted = _month(value) if sought.field.kind == "month" else iso_day(value)
+    if wanted is None:
+        return
+    about = plain(f"{sought.field.worded} {sought.field.schema.get('description') or ''}")
+    forward, terms = bool(_UNTIL.search(about)), terms_of(sought.index)
+    for name, base in _bases(sought):
+        for length, unit, either in (*terms, *_described(about)):
+            for sign in (1, -1):
+                if (sign == 1 and forward) or either:
+                    moved = _moved(base, sign * length, unit)
+                    if moved is not None and _meets(wanted, moved, sought.field.kind, length, unit, about):
+                        yield f"{length} {unit} {'after' if sign == 1 else 'before'} {name}"
+
+
+def _meets(wanted: date, moved: date, kind: str, length: int, unit: str, about: str) -> bool:
+    if kind == "month":
+        return (wanted.year, wanted.month) == (moved.year, moved.month)
+    last = moved.replace(day=calendar.monthrange(moved.year, moved.month)[1])
+    ends = {moved, last} if re.search(r"fine mese|end of (?:the )?month|monatsende|fin de mois|fin de mes|einde maand|fdm|eom", about) else {moved}
+    return wanted in ends
+
+
+def _month(text: str) -> date | None:
+    match = re.fullmatch(r"(\d{4})-(\d\d)", text)
+    return date(int(match[1]), int(match[2]), 1) if match and 1 <= int(match[2]) <= 12 and int(match[1]) else None
+
+
+def _bases(sought: Sought) -> Iterator[tuple[str, date]]:
+    """The days of the record that stand in the document, and the document's own."""
+    for pointer, value in leaves(sought.record):
+        known, field = sought.evidence.get(pointer), sought.kind.by_shape.get(shape(pointer))
+        if pointer != sought.pointer and known is not None and known.found and field is not None and isinstance(value, str):
+            day = _month(value) if field.kind == "month" else iso_day(value) if field.kind in ("date", "moment") else None
+            if day is not None:
+                yield pointer[1:].replace("/", " "), day
+    own = said_of(sought.index).own_date
+    if own is not None:
+        yield "the document's own day", own
+
+
+Term = tuple[int, str, bool]
+
+
+def terms_of(index: Index) -> tuple[Term, ...]:
+    """Lengths in days and months that are printed or said, and whether a word beside them says that they lie before or after something."""
+    return index.once("terms of days", _terms)
+
+
+def _terms(index: Index) -> tuple[Term, ...]:
+    found: dict[tuple[int, str], bool] = {}
+    for dimension, size, heard in lengths(index):
+        unit, length = ("days", size / DAY) if dimension == "time" else ("months", size)
+        if length != int(length) or not 0 < length <= (LONGEST_DAYS if unit == "days" else LONGEST_MONTHS):
+            continue
+        page = index.pages[heard.place.page]
+        line = page.lines[page.line_of[heard.place.words[0]]]
+        either = bool(SHIFT & set(re.findall(r"[a-z]+", plain(line.text))))
+        key = (int(length), unit)
+        found[key] = found.get(key, False) or either
+    return tuple((length, unit, either) for (length, unit), either in found.items())
+
+
+@lru_cache(maxsize=2048)
+def _described(about: str) -> tuple[Term, ...]:
+    """Lengths that the description of a field names: "30 days after the invoice"."""
+    found = []
+    for count, word in re.findall(r"(\d{1,3})\s+([a-z]+)", about):
+        unit = UNIT.get(word)
+        size = {"days": 1, "weeks": 7, "months": 1, "years": 12}.get(unit or "", 0)
+        if size:
+            found.append((int(count) * size, "days" if unit in ("days", "weeks") else "months", True))
+    return tuple(found)
+
+
+def _moved(base: date, length: int, unit: str) -> date | None:
+    """A day so many days or months on; the last of the month where that has no such day."""
+    try:
+        if unit == "days":
+            return base + timedelta(days=length)
+        month = base.year * 12 + base.month - 1 + length
+        year, number = divmod(month, 12)
+        return date(year, number + 1, min(base.day, calendar.monthrange(year, number + 1)[1]))
+    except (ValueError, OverflowError):
+        return None

@@ -1,0 +1,134 @@
+"""Amounts that follow from other amounts: sums, differences, products, shares, changes in per cent, counts at their prices."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from decimal import Decimal
+from itertools import combinations, permutations
+
+from metrikon.core.extraction.grounding.numbers_of import Figure, Sought, of_lists, of_record, of_row, prices_printed, shares_printed
+from metrikon.core.records.meaning import MONEY, a_share, concept_of, stems_of
+
+CENT, EXACT = Decimal("0.011"), Decimal("0.004")
+SMALL = 10  # whole numbers below it are counted or said, and hardly ever two others together
+LEAST = 100  # a whole number below it is soon a product of others by chance
+HUNDRED = Decimal(100)
+
+
+def _by_chance(value: Decimal, least: int) -> bool:
+    """Whether a number is soon come to by chance: a small whole one."""
+    return value == int(value) and abs(value) < least
+
+
+def in_row(sought: Sought) -> Iterator[str]:
+    """What two other numbers of the row come to."""
+    value = sought.number
+    if value is None or not sought.in_row:
+        return
+    for a, b in permutations(of_row(sought)[:6], 2):
+        if abs(a.value / b.value - value) <= CENT and b.value != 1:
+            yield f"{a.name} divided by {b.name}"
+        if a.name < b.name and abs(a.value * b.value - value) <= CENT and a.value != 1 and b.value != 1:
+            yield f"{a.name} times {b.name}"
+        if abs(a.value * b.value / 100 - value) <= CENT and 0 < b.value < 100:
+            yield f"{b.name} per cent of {a.name}"
+        if _differ(a, b, value):
+            yield f"{a.name} less {b.name}"
+
+
+def _differ(a: Figure, b: Figure, value: Decimal) -> bool:
+    """Whether one amount of money of a row is so much more than another; nothing where both are the same."""
+    money = {concept_of(a.field), concept_of(b.field)} <= MONEY or (a.value != int(a.value) and b.value != int(b.value))
+    return money and abs(a.value - b.value - value) <= EXACT and (value == 0 or not _by_chance(value, SMALL))
+
+
+def in_record(sought: Sought) -> Iterator[str]:
+    """What two numbers of the record come to: together, one less the other, one so many times, one in so many parts."""
+    value = sought.number
+    if value is None or sought.in_row:
+        return
+    others = of_record(sought)
+    near = _near(sought, others)
+    for a, b in combinations(near if _by_chance(value, SMALL) else others, 2) if not a_share(sought.field) else ():
+        if abs(a.value + b.value - value) <= EXACT:
+            yield f"{a.name} and {b.name} together"
+        if abs(abs(a.value - b.value) - abs(value)) <= EXACT and a.value != b.value:
+            yield f"{a.name} less {b.name}"
+    for three in combinations(near, 3):
+        if not _by_chance(value, SMALL) and abs(sum(each.value for each in three) - value) <= EXACT:
+            yield f"{', '.join(each.name for each in three)} together"
+    if _by_chance(value, LEAST):
+        return
+    for a, b in permutations(others, 2):
+        if b.counts and b.value > 1 and a.name < b.name and abs(a.value * b.value - value) <= CENT:
+            yield f"{a.name} times {b.name}"
+        if b.counts and 1 < b.value <= LEAST and abs(a.value / b.value - value) <= CENT:
+            yield f"{a.name} divided by {b.name}"
+
+
+def _near(sought: Sought, others: list[Figure]) -> list[Figure]:
+    """The numbers of the object that a value stands in; none for one that stands in the record itself."""
+    above = sought.field.shape.rsplit("/", 1)[0]
+    return [each for each in others if above and each.field.shape.rsplit("/", 1)[0] == above]
+
+
+def with_share(sought: Sought) -> Iterator[str]:
+    """A share of another number, or that number with a share added or taken off; the share is printed."""
+    value = sought.number
+    if value is None or sought.in_row or a_share(sought.field) or _by_chance(value, SMALL):
+        return
+    shares = [*(each.value for each in of_record(sought) if each.share), *shares_printed(sought.index)]
+    for each in (*of_record(sought), *of_lists(sought)):
+        for share in dict.fromkeys(shares) if not each.share else ():
+            part = each.value * share / HUNDRED
+            if abs(part - value) <= CENT:
+                yield f"{share} % of {each.name}"
+            elif abs(each.value + part - value) <= CENT:
+                yield f"{each.name} and {share} %"
+            elif abs(each.value - part - value) <= CENT:
+                yield f"{each.name} less {share} %"
+
+
+def changed_by(sought: Sought) -> Iterator[str]:
+    """So many per cent by which one number is more or less than another, or that it is of another."""
+    value = sought.number
+    if value is None or sought.in_row or not a_share(sought.field):
+        return
+    step = Decimal("0.51") if value == int(value) else Decimal("0.051") if value * 10 == int(value * 10) else Decimal("0.0051")
+    for a, b in permutations([each for each in of_record(sought) if not each.share], 2):
+        if abs(abs(a.value - b.value) / abs(b.value) * HUNDRED - abs(value)) <= step:
+            yield f"how much {a.name} differs from {b.name}, in per cent"
+        elif abs(a.value) < abs(b.value) and abs(abs(a.value / b.value) * HUNDRED - abs(value)) <= step and not _by_chance(value, SMALL):
+            yield f"{a.name} of {b.name}, in per cent"
+
+
+def paired(sought: Sought) -> Iterator[str]:
+    """Counts at the prices that bear their names, added up: adults at the price for adults and children at theirs."""
+    value = sought.number
+    if value is None or sought.in_row or _by_chance(value, SMALL):
+        return
+    others = of_record(sought)
+    pairs = [(a, b) for a, b in combinations(others, 2) if _alike(a, b)]
+    for some in (each for count in (2, 3) for each in combinations(pairs, count)):
+        if abs(sum(a.value * b.value for a, b in some) - value) <= CENT:
+            yield " and ".join(f"{a.name} times {b.name}" for a, b in some)
+
+
+def _alike(a: Figure, b: Figure) -> bool:
+    """Whether two numbers of different objects bear one name, such as "groupe adultes" and "prix adulte"."""
+    apart = a.field.shape.rsplit("/", 1)[0] != b.field.shape.rsplit("/", 1)[0]
+    return apart and bool(stems_of((a.field.worded,)) & stems_of((b.field.worded,)))
+
+
+def priced(sought: Sought) -> Iterator[str]:
+    """A count of the record at a price that only the document has; that less or more than another amount of the record."""
+    value = sought.number
+    if value is None or sought.in_row or a_share(sought.field) or _by_chance(value, LEAST):
+        return
+    counts = [each for each in of_record(sought) if each.counts and each.value > 1]
+    more = [(f"({a.name} less {b.name})", a.value - b.value) for a, b in permutations(_near(sought, counts), 2) if a.value - b.value > 1]
+    prices = [*prices_printed(sought.index), *(each.value for each in of_record(sought) if concept_of(each.field) in MONEY and not each.share)]
+    for name, count in (*((each.name, each.value) for each in counts), *more):
+        for price in dict.fromkeys(prices):
+            if price != 1 and abs(count * price - value) <= CENT:
+                yield f"{name} times {price}"
