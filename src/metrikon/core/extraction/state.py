@@ -48,6 +48,7 @@ class State:
     evidence: Mapping[str, Evidence] = field(default_factory=dict)
     replaced: frozenset[str] = frozenset()
     confirmed: frozenset[str] = frozenset()  # pointers of values that were doubted and borne out by a closed question
+    insisted: frozenset[str] = frozenset()  # pointers of values that stand nowhere and were said again: they count where they follow from others
     beside: tuple[Finding, ...] = ()  # what was found wrong of the answers before any value was looked at
     doubts: tuple[Doubt, ...] = ()  # what is put to the model as a closed question before it is put to a person
     notes: tuple[Finding, ...] = ()
@@ -66,6 +67,11 @@ class State:
     def other(self) -> Besides:
         """What an independent reading came to; nothing where it is the only one."""
         return Besides() if self.by_patterns else self.planned.besides
+
+    @property
+    def settled(self) -> frozenset[str]:
+        """Pointers of values that a closed question settled: borne out, or said again and found to follow from others."""
+        return self.confirmed | {pointer for pointer in self.insisted if (known := self.evidence.get(pointer)) is not None and known.found}
 
     @property
     def places(self) -> Mapping[str, Place]:

@@ -73,6 +73,8 @@ def meaning(field: Field) -> tuple[tuple[str, float], ...]:
         words = words_of(text)
         stood = concepts_in(text)
         until = next((at for at, word in enumerate(words) if word in _EXCEPT and _parts(stood, at)), len(words))
+        if not named and words and words[0] in _EXCEPT:
+            continue  # "without tax" says only what it is not about
         words = words[:until]  # "net amount without tax" is about the amount
         for concept, at, length in stood:
             if at + length > until:

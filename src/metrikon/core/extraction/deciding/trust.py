@@ -45,7 +45,7 @@ def _inputs(state: State, pointer: str, each: Evidence, others: Sequence[Mapping
     if pointer in state.replaced:
         return _of_another_reading(state, pointer, value, place, held, failed)
     agree, differ = _compared(pointer, value, others)
-    differ = 0 if pointer in state.confirmed else differ
+    differ = 0 if pointer in state.settled else differ
     agree = agree or _alike(pointer, state.record, state.other)
     return Inputs(place, _reading(pointer, value, each, known, state.by_patterns), held + agree, differ, failed)
 

@@ -21,7 +21,7 @@ from metrikon.core.extraction.indexing.units import lines_with, unit_of
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import DECIDED
-from metrikon.core.records.meaning import MONEY, a_share, concept_of, label_fit
+from metrikon.core.records.meaning import MONEY, a_share, concept_of, label_fit, stems_of
 from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import Field, RecordType
 
@@ -83,7 +83,16 @@ def _names_a_row(kind: RecordType, pointers: Sequence[str]) -> bool:
     fields = [kind.by_shape[shape(pointer)] for pointer in pointers]
     outside = [each for each in fields if "/*" not in each.shape]
     concepts = {concept_of(each) for each in fields}
-    return len(fields) == 2 and len(outside) == 1 and len(concepts) == 1 and concepts != {""}
+    if len(fields) == 2 and len(outside) == 1 and len(concepts) == 1 and concepts != {""}:
+        return True
+    rows = [each for each in fields if "/*/" in each.shape]
+    return len({each.shape for each in rows}) == 1 and all(_speaks_of(each, rows[0]) for each in fields if each is not rows[0])
+
+
+def _speaks_of(field: Field, of_rows: Field) -> bool:
+    """Whether a field's words name the list, or the field of its rows, whose value it repeats: "current job" of "jobs"."""
+    said = stems_of((f"{field.shape.replace('/', ' ')} {field.worded} {field.schema.get('description') or ''}",))
+    return bool(said & stems_of((of_rows.shape.replace("/", " ").replace("*", " "), of_rows.worded)))
 
 
 def _day_of_another(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
@@ -157,6 +166,11 @@ def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Map
             )
 
 
+def _counts_rows(field: Field, value: Any, record: Mapping[str, Any]) -> bool:
+    """Whether a whole number is how many rows a list of the record has."""
+    return "integer" in field.types and any(isinstance(rows, list) and len(rows) == value for rows in record.values())
+
+
 _SUMS = {"gross", "net", "balance", "paid", "line amount", ""}
 
 
@@ -166,7 +180,13 @@ def _one_number_for_two(kind: RecordType, record: Mapping[str, Any], evidence: M
     for each in kind.header:
         value = record.get(each.name) if each.shape.count("/") == 1 and each.kind == "amount" and "labels" not in each.ours else None
         stands = evidence.get(each.shape, _NOWHERE).how in ("printed", "said")
-        if isinstance(value, Decimal | int) and not isinstance(value, bool) and value not in (0, 1) and stands:
+        if (
+            isinstance(value, Decimal | int)
+            and not isinstance(value, bool)
+            and value not in (0, 1)
+            and stands
+            and not _counts_rows(each, value, record)
+        ):
             claims.setdefault(abs(Decimal(value)), []).append(each)
     for value, fields in claims.items():
         if len(fields) < 2 or all(concept_of(each) in _SUMS for each in fields):
@@ -223,7 +243,7 @@ def _taken_by_rows(
                 for place in places(field, value, index)[:MOST_PLACES]
                 if (place.page, words_box(index.pages[place.page], place.words)) not in claimed
             ]
-            if not free:
+            if not free and get(record, rows[0]) != -value:  # what is taken off in a row is told without its sign outside
                 message = f"{kind.titled(pointer)} {value!s} stands only where {kind.titled(rows[0])} stands (page {page})."
                 yield Finding("of a row", "stop", message, (pointer,))
 

@@ -22,13 +22,16 @@ CERTAIN = 0.85  # of what was read besides, from which it is held against the mo
 
 
 def read_otherwise(
-    kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], planned: Plan, replaced: frozenset[str]
+    kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], planned: Plan, settled: frozenset[str]
 ) -> list[Finding]:
-    """Values of which the reading beside the model is certain that they are others; a count of one where more is printed."""
+    """Values of which the reading beside the model is certain that they are others; a count of one where more is printed.
+
+    `settled`: pointers of values that this reading gave, or that a closed question bore out.
+    """
     found = []
     for each in planned.header:
         value, other = record.get(each.name), planned.besides.record.get(each.name)
-        if "labels" in each.ours or each.shape in replaced or value is None or other is None or planned.besides.sure.get(each.shape, 0.0) < CERTAIN:
+        if "labels" in each.ours or each.shape in settled or value is None or other is None or planned.besides.sure.get(each.shape, 0.0) < CERTAIN:
             continue
         if each.kind == "amount" and value != other:
             message = f"{each.title} was read as {value}, but {other} stands where it is called so."

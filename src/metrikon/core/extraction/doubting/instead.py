@@ -68,6 +68,7 @@ def set_beside(state: State) -> State:
         return state
     record, replaced, doubts, changes = dict(state.record), set(state.replaced), [], []
     confirmed: set[str] = set()
+    insisted: set[str] = set()
     beside = list(state.beside)
     for each in state.planned.header:
         value, instead = record.get(each.name), other.record.get(each.name)
@@ -82,8 +83,9 @@ def set_beside(state: State) -> State:
         answers = value is not None and _who_answers(each, value, instead, state.index)
         if not _weighs(each, value, instead, sure, answers, state.index):
             continue
-        if sure < CERTAIN and not _chosen(each, value, instead, state):
+        if not (sure >= CERTAIN and state.draft.doubted(each.shape, value)) and not _chosen(each, value, instead, state):
             doubt = Doubt(each.shape, value, instead, _doubt(each, value, instead, answers))
+            insisted |= {each.shape} if value is not None and state.draft.chosen(each.shape) == value else set()
             if value is not None and state.draft.doubted(each.shape, value):
                 beside.append(doubt.finding)  # it takes the place of what the model itself was unsure of, and a person looks
             else:
@@ -95,7 +97,13 @@ def set_beside(state: State) -> State:
         changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
     record = {name: record[name] for name in state.kind.schema["properties"] if name in record}
     return replace(
-        state, record=record, replaced=frozenset(replaced), beside=tuple(beside), doubts=tuple(doubts), confirmed=frozenset(confirmed)
+        state,
+        record=record,
+        replaced=frozenset(replaced),
+        beside=tuple(beside),
+        doubts=tuple(doubts),
+        confirmed=frozenset(confirmed),
+        insisted=frozenset(insisted),
     ).told(changes)
 
 

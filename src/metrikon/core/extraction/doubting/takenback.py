@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -27,11 +27,11 @@ from metrikon.core.values.numbers import parse_number
 SOON = 24  # tokens within which something is put right
 _RIGHTED = """
 no sorry wait actually rather instead correction scratch nein doch quatsch sondern lieber korrektur entschuldigung falsch vertan non pardon plutot erreur
-perdon mejor digo perdona anzi scusi scusa meglio sbagliato nee liever toch eigenlijk wacht verkeerd nao alias melhor desculpe nej undskyld hellere
+perdon mejor digo perdona anzi scusi scusa meglio sbagliato nee liever toch eigenlijk wacht verkeerd nao alias melhor desculpe nej undskyld hellre
 snarere forlat hellre fel nie przepraszam raczej
 """
 _WORDS = frozenset(_RIGHTED.split())
-_NO_SUCH = {"pt": frozenset({"no"}), "it": frozenset({"alias"})}  # words that mean something else in a language: "no prazo"
+_DENIALS = frozenset(["no", "non", "nao", "nie"])  # these deny a verb, too: they put right only where the sentence stops at them
 
 
 @dataclass(frozen=True)
@@ -55,12 +55,19 @@ def _backs(index: Index) -> Iterator[Back]:
     for one, two in pairwise([each for each in heard if each.kind in ("number", "amount")]):
         if one.run != two.run or two.first - one.last > SOON or one.written == two.written:
             continue
-        between = {plain(word) for word in said.runs[one.run][1][one.last : two.first]} - _NO_SUCH.get(index.language or "", frozenset())
-        if between & _WORDS:
+        if _put_right(said.runs[one.run][1][one.last : two.first]):
             speakers = {
                 spoken.get((place.page, place.words[0])) for each in (one, two) if (place := said.place(each.run, each.first, each.last)).words
             }
             yield Back(one, two, len(speakers) == 1)
+
+
+def _put_right(words: Sequence[str]) -> bool:
+    """Whether words between two numbers put the first right."""
+    plainly = [plain(word) for word in words]
+    return any(
+        word in _WORDS and (word not in _DENIALS or at + 1 == len(words) or not words[at + 1][:1].isalnum()) for at, word in enumerate(plainly)
+    )
 
 
 def _turns(index: Index) -> dict[tuple[int, int], int]:
@@ -133,8 +140,7 @@ def moment_put_right(value: str, index: Index, near: date | None) -> str | None:
 
 
 def _righted(one: Meeting, two: Meeting, index: Index) -> bool:
-    words = said_of(index).runs[one.run][1][one.last : two.first]
-    return one.run == two.run and bool({plain(word) for word in words} & _WORDS)
+    return one.run == two.run and _put_right(said_of(index).runs[one.run][1][one.last : two.first])
 
 
 def take_back(state: State) -> State:

@@ -12,7 +12,7 @@ from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 
-EXACT = Decimal("0.004")
+EXACT, CENT = Decimal("0.004"), Decimal("0.011")
 LEAST_NUMBERED = 3  # rows that are numbered one after the other
 
 
@@ -27,6 +27,8 @@ def counted(sought: Sought) -> Iterator[str]:
         for key, figures in _columns(rows):
             if len(figures) == len(rows) > 1 and abs(sum(figures) - value) <= EXACT:
                 yield f"the sum of {name} {key}"
+            if len(figures) == len(rows):
+                yield from _of_two_columns(name, key, figures, rows, value)
             owed = sum(1 for each in figures if each > 0)
             if owed and value == owed < len(figures):
                 yield f"the number of {name} with {key} above 0"
@@ -40,6 +42,17 @@ def extreme(sought: Sought) -> Iterator[str]:
             some = [each for each in figures if each > 0]
             if len(some) > 1 and value in (min(some), max(some)):
                 yield f"the {'least' if value == min(some) else 'greatest'} of {name} {key}"
+
+
+def _of_two_columns(name: str, key: str, figures: list[Decimal], rows: list[Any], value: Decimal) -> Iterator[str]:
+    """The sum over rows of what one column is more than another, or of both multiplied."""
+    for other, more in _columns(rows):
+        if other == key or len(more) != len(rows):
+            continue
+        if abs(sum(a - b for a, b in zip(figures, more, strict=True)) - value) <= EXACT:
+            yield f"the sum of {name} {key} less {other}"
+        if key < other and abs(sum(a * b for a, b in zip(figures, more, strict=True)) - value) <= CENT:
+            yield f"the sum of {name} {key} times {other}"
 
 
 _EXTREME = re.compile(

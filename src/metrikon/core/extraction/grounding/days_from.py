@@ -15,9 +15,10 @@ from metrikon.core.extraction.indexing.measures import lengths
 from metrikon.core.extraction.indexing.placed import said_of
 from metrikon.core.extraction.indexing.units import UNIT
 from metrikon.core.records.pointers import leaves, shape
-from metrikon.core.values.dates import iso_day
+from metrikon.core.values.dates import iso_day, parse_date
 from metrikon.core.values.number_words import plain
 
+MOST_DAYS = 12  # printed days from which a term is counted
 LONGEST_DAYS, LONGEST_MONTHS = 400, 120  # of a term in days, in months
 DAY, HOURS_OF_DAYS = 1440, 2880  # minutes; terms that are told in hours are of more than a day
 _UNTIL = re.compile(
@@ -36,13 +37,39 @@ def from_another_day(sought: Sought) -> Iterator[str]:
         return
     about = plain(f"{sought.field.worded} {sought.field.schema.get('description') or ''}")
     forward, terms = bool(_UNTIL.search(about)), terms_of(sought.index)
-    for name, base in _bases(sought):
+    for name, base in (*_bases(sought), *(_printed(sought.index) if forward else ())):
         for length, unit, either in (*terms, *_described(about)):
             for sign in (1, -1):
                 if (sign == 1 and forward) or either:
                     moved = _moved(base, sign * length, unit)
                     if moved is not None and _meets(wanted, moved, sought.field.kind, length, unit, about):
                         yield f"{length} {unit} {'after' if sign == 1 else 'before'} {name}"
+
+
+def whole_years(sought: Sought) -> Iterator[str]:
+    """How many whole years lie between two days of the record, or a day of it and one that the description names: an age on a day."""
+    value = sought.number
+    if (
+        value is None
+        or value != int(value)
+        or not 1 < value < MOST_YEARS
+        or not _AGE.search(plain(f"{sought.field.worded} {sought.field.schema.get('description') or ''}"))
+    ):
+        return
+    described = [
+        (found.isoformat(), found) for text in _DATES.findall(str(sought.field.schema.get("description") or "")) if (found := parse_date(text))
+    ]
+    bases = list(_bases(sought))
+    for name, first in bases:
+        for other, last in (*bases, *described):
+            years = last.year - first.year - ((last.month, last.day) < (first.month, first.day))
+            if years == value:
+                yield f"whole years from {name} to {other}"
+
+
+_AGE = re.compile(r"\bage|alter\b|\balder|\bage\b|edad|\beta\b|idade|leeftijd|wiek|\bvek\b|years|jahre|\bans\b|anni\b|anos\b|jaren|\bar\b|\blat\b")
+_DATES = re.compile(r"\d{1,2}[./-]\d{1,2}[./-]\d{4}|\d{4}-\d\d-\d\d|\d{1,2}\.? [^\W\d_]+ \d{4}")
+MOST_YEARS = 120
 
 
 def _meets(wanted: date, moved: date, kind: str, length: int, unit: str, about: str) -> bool:
@@ -69,6 +96,11 @@ def _bases(sought: Sought) -> Iterator[tuple[str, date]]:
     own = said_of(sought.index).own_date
     if own is not None:
         yield "the document's own day", own
+
+
+def _printed(index: Index) -> list[tuple[str, date]]:
+    """The days that are printed in the document."""
+    return [(day.isoformat(), day) for day in list(index.dates)[:MOST_DAYS]]
 
 
 Term = tuple[int, str, bool]

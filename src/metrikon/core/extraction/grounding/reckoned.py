@@ -11,7 +11,7 @@ from typing import Any
 
 from metrikon.core.extraction.grounding.between import difference_printed, span
 from metrikon.core.extraction.grounding.counted import counted, extreme, numbered
-from metrikon.core.extraction.grounding.days_from import from_another_day
+from metrikon.core.extraction.grounding.days_from import from_another_day, whole_years
 from metrikon.core.extraction.grounding.figured import changed_by, in_record, in_row, paired, priced, with_share
 from metrikon.core.extraction.grounding.numbers_of import Sought
 from metrikon.core.extraction.grounding.shifted import weekdays_near
@@ -55,6 +55,7 @@ def _difference(sought: Sought) -> Iterator[str]:
 
 WAYS: tuple[Way, ...] = (
     from_another_day,
+    whole_years,
     in_row,
     counted,
     numbered,

@@ -19,19 +19,19 @@ MOST_TOLD = 4  # figures of a description that are tried
 _FACTOR = re.compile(r"(?<![\w.,-])(\d{1,3}(?:[.,]\d{1,2})?)\s?(%)?")
 
 
-def numbers_told(field: Field) -> list[tuple[Decimal, bool]]:
+def numbers_told(field: Field, language: str | None = None) -> list[tuple[Decimal, bool]]:
     """The figures that a description names, and whether each is a share."""
     text = str(field.schema.get("description") or "")
     found = [(Decimal(match[1].replace(",", ".")), match[2] is not None) for match in _FACTOR.finditer(text)]
-    found += [(Decimal(number), False) for number in _in_words(text)]
+    found += [(Decimal(number), False) for number in _in_words(text, language)]
     return [each for each in dict.fromkeys(found) if each[0] > 1][:MOST_TOLD]
 
 
 @lru_cache(maxsize=2048)
-def _in_words(text: str) -> tuple[int, ...]:
+def _in_words(text: str, other: str | None) -> tuple[int, ...]:
     """The numbers that a description has in words, in its language: "twelve times the monthly salary"."""
     words = tokens(text)
-    language = language_of([text])
+    language = language_of([text]) or other
     return tuple(group.value for group in groups(words, language) if not words[group.first].isdigit() and group.value > 1) if language else ()
 
 
@@ -41,7 +41,7 @@ def with_told(sought: Sought) -> Iterator[str]:
     if value is None or sought.in_row or (value == int(value) and abs(value) < LEAST):
         return
     others = [(each.name, each.value) for each in of_record(sought)]
-    for figure, share in numbers_told(sought.field):
+    for figure, share in numbers_told(sought.field, sought.index.language):
         factor = 1 + figure / 100 if share else figure
         for name, one in others:
             if abs(one * factor - value) <= CENT:

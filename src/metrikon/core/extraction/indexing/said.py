@@ -299,6 +299,7 @@ _WITH_HALF = {
     **dict.fromkeys(("half", "halbe", "halben", "demi", "demie", "media", "mezza", "mezzora", "halve", "meia", "halv"), Decimal("0.5")),
 }  # fmt: skip
 _DOZEN = {"dozen", "dutzend", "douzaine", "docena", "dozzina", "dozijn", "duzia", "dusin", "dussin", "tuzina"}
+OF_TIME = frozenset(["day", "days", "tag", "tage", "tagen", "jour", "jours", "dia", "dias", "giorno", "giorni", "dag", "dagen", "dage", "dagar", "week", "weeks", "woche", "wochen", "semaine", "semaines", "semana", "semanas", "settimana", "settimane", "weken", "year", "years", "jahr", "jahre", "an", "ans", "ano", "anos", "anno", "anni", "jaar", "ar", "month", "months", "monat", "monate", "mois", "mes", "meses", "mese", "mesi", "maand", "maanden"])  # fmt: skip
 _HALVES = {"half", "halb", "halbe", "demi", "demie", "media", "medio", "mezzo", "mezza", "halve", "meia", "meio", "halv"}
 
 
@@ -310,7 +311,7 @@ def half_more(words: list[str], one: Group) -> int:
             len(after) == reach
             and after[-1] in _HALVES
             and any(word in _AND for word in after[:-1])
-            and all(word in _AND | HOURS | {"a", "une", "una"} for word in after[:-1])
+            and all(word in _AND or word in HOURS or word in OF_TIME or word in ("a", "une", "una") for word in after[:-1])
         ):
             return reach
     return 0

@@ -17,6 +17,7 @@ _WORDS = {
     "years": "year years jahr jahre jahren an ans annee annees ano anos anni anno jaar jaren ar rok lata lat",
     "hours": "hour hours stunde stunden heure heures hora horas ora ore uur uren time timer timme timmar godzina godzin hrs std h",
     "minutes": "minute minutes minuten minuut minuto minutos minuti minut minutter minuter min mins",
+    "kilowatt hours": "kwh kilowattstunden kilowattheures",
     "kilometres": "km kilometer kilometre kilometres kilometers kilometros chilometri",
     "kilograms": "kg kilo kilos kilogram kilogramm kilogrammes",
     "grams": "gram grams gramm grammes gramos grammi grama gramas gr",

@@ -12,7 +12,7 @@ from metrikon.core.records.findings import Finding
 
 def run(state: State) -> Iterable[Finding]:
     """Findings where two readings differ."""
-    return read_otherwise(state.kind, state.record, state.evidence, state.planned, state.replaced)
+    return read_otherwise(state.kind, state.record, state.evidence, state.planned, state.replaced | state.settled)
 
 
 CHECK = Check(("readings differ",), "Whether an independent reading came to the same amounts.", run, models_only=True, rank=50)
