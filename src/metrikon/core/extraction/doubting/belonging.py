@@ -86,12 +86,13 @@ def _names_a_row(kind: RecordType, pointers: Sequence[str]) -> bool:
     if len(fields) == 2 and len(outside) == 1 and len(concepts) == 1 and concepts != {""}:
         return True
     rows = [each for each in fields if "/*/" in each.shape]
-    return len({each.shape for each in rows}) == 1 and all(_speaks_of(each, rows[0]) for each in fields if each is not rows[0])
+    return len({each.shape for each in rows}) == 1 and all(_speaks_of(kind, each, rows[0]) for each in fields if each is not rows[0])
 
 
-def _speaks_of(field: Field, of_rows: Field) -> bool:
+def _speaks_of(kind: RecordType, field: Field, of_rows: Field) -> bool:
     """Whether a field's words name the list, or the field of its rows, whose value it repeats: "current job" of "jobs"."""
-    said = stems_of((f"{field.shape.replace('/', ' ')} {field.worded} {field.schema.get('description') or ''}",))
+    about = kind.part(field.shape[:-2]) if field.shape.endswith("/*") and "/*" not in field.shape[:-2] else field.schema
+    said = stems_of((f"{field.shape.replace('/', ' ')} {field.worded} {about.get('description') or ''}",))
     return bool(said & stems_of((of_rows.shape.replace("/", " ").replace("*", " "), of_rows.worded)))
 
 

@@ -100,7 +100,8 @@ def _bases(sought: Sought) -> Iterator[tuple[str, date]]:
 
 def _printed(index: Index) -> list[tuple[str, date]]:
     """The days that are printed in the document."""
-    return [(day.isoformat(), day) for day in list(index.dates)[:MOST_DAYS]]
+    months = [(text, day) for text in said_of(index).months if (day := _month(text)) is not None]
+    return [*((day.isoformat(), day) for day in list(index.dates)[:MOST_DAYS]), *months[:MOST_DAYS]]
 
 
 Term = tuple[int, str, bool]

@@ -175,14 +175,27 @@ def _times(value: str, index: Index) -> list[Place]:
 def _months(value: str, index: Index) -> list[Place]:
     if match := re.fullmatch(r"(\d{4})-(\d\d)", value):
         return index.once("said", Said).month(int(match[1]), int(match[2])) if 1 <= int(match[2]) <= 12 else []
-    found = index.find_text(value)
-    return [place for place in found if place.exact or len(squeezed(value)) > 4 or _of_a_span(value, place, index)] or found
+    found = [place for place in index.find_text(value) if place.exact or len(squeezed(value)) > 4] or index.find_text(value)
+    return [*found, *index.once("years of spans", _years_of_spans).get(value, ())]
 
 
-def _of_a_span(year: str, place: Place, index: Index) -> bool:
-    """Whether a year stands within a word as a whole, such as one end of "2010–2012"."""
-    words = index.pages[place.page].words
-    return any(re.search(rf"(?<!\d){re.escape(year)}(?!\d)", words[number].text) for number in place.words)
+def _years_of_spans(index: Index) -> dict[str, list[Place]]:
+    """The years that stand in one word with another: both ends of "2010–2012"."""
+    found: dict[str, list[Place]] = {}
+    for page in index.document.pages:
+        for number, word in enumerate(page.words):
+            for year in _ends(word.text) if len(word.text) <= LONGEST_SPAN else ():
+                found.setdefault(year, []).append(Place(page.number, (number,)))
+    return found
+
+
+def _ends(text: str) -> list[str]:
+    match = _SPAN_OF_YEARS.search(text)
+    return [match[1], match[2]] if match else []
+
+
+LONGEST_SPAN = 24  # characters of a word that holds a span of years
+_SPAN_OF_YEARS = re.compile(r"(?<!\d)((?:19|20)\d\d)[–—/-]((?:19|20)\d\d)(?!\d)")
 
 
 def _first(index: Index, forms: list[str]) -> list[Place]:

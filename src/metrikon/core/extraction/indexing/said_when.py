@@ -22,6 +22,7 @@ _WEEKDAYS = (
     "sunday sun sonntag so dimanche domingo domenica zondag sondag niedziela niedziele niedzieli nedele nedeli",
 )
 WEEKDAY = {name: number for number, names in enumerate(_WEEKDAYS) for name in names.split()}
+WEEKDAY = {**{f"{name}s": number for name, number in WEEKDAY.items() if len(name) > 4}, **WEEKDAY}  # "sábados", "Saturdays", "samstags"
 _SHORT = {"mo", "di", "mi", "do", "fr", "sa", "so", "mon", "sun", "sat", "wed", "segunda", "terca", "quarta", "quinta", "sexta"}
 _RELATIVE = {
     "today": 0, "tonight": 0, "heute": 0, "aujourd'hui": 0, "hoy": 0, "oggi": 0, "vandaag": 0, "hoje": 0, "idag": 0, "dzis": 0, "dzisiaj": 0, "dnes": 0,
