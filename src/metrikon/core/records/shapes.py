@@ -38,6 +38,7 @@ CURRENCY_WORDS = [
     "munt",
     "moeda",
     "waluta",
+    "mena",
     "valutakod",
     "valutakode",
     "money",

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable
 from functools import lru_cache
 
-LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "da", "sv", "pl")
+LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "da", "sv", "pl", "cs")
 _COMMON = {
     "en": "the of and to for with is on at from your you our this that be are have we please date number each total not before by",
     "de": "der die das und mit von zu den dem für ist im auf des ein eine nicht wir sie ich bei nach bis zum zur datum nr uhr am vom je seit",
@@ -17,6 +17,7 @@ _COMMON = {
     "pt": "o a os as de do da dos e em para com um uma por que não no na ao data iva seu são mais rua desde",
     "da": "og i at er det en et til på med for af ikke den de der dato moms antal fra som vi ved jeg har",
     "sv": "och i att är det en ett till på med för av inte den de som datum moms antal från vi vid jag har eller",
+    "cs": "a v na s se je o od za po k do nebo z že jsem jsme datum číslo prosím děkuji kč cena počet celkem dne bude jsou které který pro při podle",
     "pl": "i w na z do się nie jest o od dla za po to przy oraz data nr ilość razem zł ul wartość kwota sprzedawca",
 }
 _OF_WORD: dict[str, list[str]] = {}

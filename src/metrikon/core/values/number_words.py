@@ -1,6 +1,6 @@
 """Numbers in words, as people say them: "two ninety-eight", "tweeëntwintig vijftig", "quatre-vingt-dix-huit", "die Vierzehnte".
 
-Words and figures of a text become groups, each a number with the words it stands on. Ten languages; which one is said by the caller.
+Words and figures of a text become groups, each a number with the words it stands on. Eleven languages; which one is said by the caller.
 """
 
 from __future__ import annotations
@@ -38,6 +38,9 @@ _TABLES = {
     "pl": "zero jeden/jedna/jedno dwa/dwie trzy cztery piec szesc siedem osiem dziewiec"
     "|dziesiec jedenascie dwanascie trzynascie czternascie pietnascie szesnascie siedemnascie osiemnascie dziewietnascie"
     "|dwadziescia trzydziesci czterdziesci piecdziesiat szescdziesiat siedemdziesiat osiemdziesiat dziewiecdziesiat|sto/set|tysiac/tysiace/tysiecy",
+    "cs": "nula jeden/jedna/jedno dva/dve tri ctyri pet sest sedm osm devet"
+    "|deset jedenact dvanact trinact ctrnact patnact sestnact sedmnact osmnact devatenact"
+    "|dvacet tricet ctyricet padesat sedesat sedmdesat osmdesat devadesat|sto/sta/ste/set|tisic/tisice/tisicu",
 }  # fmt: skip
 _IRREGULAR = {
     "en": {"first": 1, "second": 2, "third": 3, "fifth": 5, "eighth": 8, "ninth": 9, "twelfth": 12, "dozen": 12},
@@ -52,6 +55,7 @@ _IRREGULAR = {
     "pt": {"primeiro": 1, "duzentos": 200, "trezentos": 300, "quinhentos": 500, "duzia": 12},
     "da": {"forste": 1, "anden": 2, "tredje": 3, "fjerde": 4, "femte": 5, "sjette": 6, "syvende": 7, "dusin": 12},
     "sv": {"forsta": 1, "andra": 2, "tredje": 3, "fjarde": 4, "femte": 5, "sjatte": 6, "sjunde": 7, "attonde": 8, "dussin": 12},
+    "cs": {"dveste": 200, "prvni": 1, "druhy": 2, "druheho": 2, "treti": 3, "tretiho": 3, "ctvrty": 4, "ctvrteho": 4, "tucet": 12},
     "pl": {"dwiescie": 200, "trzysta": 300, "czterysta": 400, "piecset": 500},
 }
 _ORDINAL = {
@@ -61,7 +65,7 @@ _ORDINAL = {
     "da": ("ende", "nde", "te", "de"),
     "sv": ("onde", "nde", "de"),
 }
-_JOINS = {"de": "und", "nl": "en", "da": "og", "it": "", "es": "y", "pt": "e", "sv": "", "fr": "et", "en": "and", "pl": ""}
+_JOINS = {"de": "und", "nl": "en", "da": "og", "it": "", "es": "y", "pt": "e", "sv": "", "fr": "et", "en": "and", "pl": "", "cs": ""}
 _WRITTEN_TOGETHER = ("de", "nl", "it", "da", "sv")
 _TOKENS = re.compile(r"[^\W_]+(?:'[^\W_]+)?|[^\s\w]")
 _FIGURES = re.compile(r"(\d+)(?:(?<!\d\d\d)(?:st|nd|rd|th|er|re|e|ste|de|º|ª))?", re.IGNORECASE)

@@ -24,6 +24,7 @@ from metrikon.core.records.manner import DECIDED
 from metrikon.core.records.meaning import MONEY, a_share, concept_of, label_fit, stems_of
 from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import Field, RecordType
+from metrikon.core.values.number_words import plain
 
 SHORTEST = 4  # letters of a text that is told from others
 MOST_PLACES = 60  # of one value that are looked at
@@ -36,7 +37,7 @@ def belonging(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str
     claimed = _claimed(evidence)
     found += _day_of_another(kind, record, evidence, index)
     found += _end_of_a_span(kind, record, evidence)
-    found += _one_place_for_two(kind, record, claimed)
+    found += _one_place_for_two(kind, record, claimed, index)
     found += _one_number_for_two(kind, record, evidence, index)
     found += _without_cents(kind, record, evidence, index)
     found += _taken_by_rows(kind, record, evidence, index, claimed)
@@ -153,12 +154,14 @@ def _claimed(evidence: Mapping[str, Evidence]) -> dict[tuple[int, Any], list[str
     return found
 
 
-def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Mapping[tuple[int, Any], list[str]]) -> Iterator[Finding]:
+def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Mapping[tuple[int, Any], list[str]], index: Index) -> Iterator[Finding]:
     """A count and an amount of money, or numbers of different units, that are given the same figure of the document."""
     for (page, _), pointers in claimed.items():
         fields = [kind.by_shape[pointer] for pointer in pointers if pointer in kind.by_shape and kind.by_shape[pointer].kind == "amount"]
         if len(fields) < 2 or record.get(fields[0].name) in (None, 0, 1):
             continue
+        if any((unit := unit_of(each)) and measured(index, unit, Decimal(get(record, each.shape))) for each in fields):
+            continue  # one is told in another unit elsewhere: "two weeks" beside "14 volunteers"
         sorts = {_sort(each) for each in fields}
         if len(sorts) > 1 and None not in sorts:
             names = " and ".join(each.title for each in fields[:3])
@@ -244,9 +247,23 @@ def _taken_by_rows(
                 for place in places(field, value, index)[:MOST_PLACES]
                 if (place.page, words_box(index.pages[place.page], place.words)) not in claimed
             ]
-            if not free and get(record, rows[0]) != -value:  # what is taken off in a row is told without its sign outside
+            if (
+                not free and get(record, rows[0]) != -value and not _opens_or_closes(field, rows, record)
+            ):  # what is taken off in a row is told without its sign outside
                 message = f"{kind.titled(pointer)} {value!s} stands only where {kind.titled(rows[0])} stands (page {page})."
                 yield Finding("of a row", "stop", message, (pointer,))
+
+
+def _opens_or_closes(field: Field, rows: Sequence[str], record: Mapping[str, Any]) -> bool:
+    """Whether a field asks for what a list begins or ends with, such as a balance, and its value stands in the first or last row."""
+    first_or_last = any(number in ("0", str(len(get(record, f"/{name}") or ()) - 1)) for at in rows for name, number in [at[1:].split("/")[:2]])
+    return first_or_last and bool(_OPENS.search(plain(f"{field.worded} {field.schema.get('description') or ''}")))
+
+
+_OPENS = re.compile(
+    r"open|clos|begin|start|initial|final|\bend|carried|anfang|schluss|beginn|ende|vortrag|ouvert|cloture|debut|\bfin|saldo|inicia|apertura|cierre|inizi|chiusura|eind"
+    r"|abertura|fecho|pocz|koniec|konc|pocat|startsald|slutsald|ingaende|utgaende"
+)
 
 
 def _other_units(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:

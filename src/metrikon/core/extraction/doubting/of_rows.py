@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
@@ -74,7 +75,7 @@ def of_rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -
                 )
             elif inside:
                 own[each.pointer] = _Seen(each.pointer, each.field, each.value, inside)
-        yield from _twice_in_a_row(kind, [own[each.pointer] for each in values if each.pointer in own])
+        yield from _twice_in_a_row(kind, [own[each.pointer] for each in values if each.pointer in own], index)
     for found in _columns(kind, list(own.values()), index):
         if not _of_one_piece(rows, found.fields[0]):
             yield found
@@ -91,12 +92,23 @@ def _side_by_side(seen: Sequence[Sequence[_Seen]], index: Index) -> bool:
     return len(stretches) > 1 and apart
 
 
-def _twice_in_a_row(kind: RecordType, values: Sequence[_Seen]) -> Iterator[Finding]:
+_ONLY_YEAR = re.compile(r"(?:19|20)\d\d")
+
+
+def _named_once(seen: _Seen, index: Index) -> bool:
+    """Whether the line of a year names no other."""
+    lines = [index.pages[place.page].lines[index.pages[place.page].line_of[place.words[0]]].text for _, place in seen.at]
+    return all(len(set(_ONLY_YEAR.findall(line))) == 1 for line in lines)
+
+
+def _twice_in_a_row(kind: RecordType, values: Sequence[_Seen], index: Index) -> Iterator[Finding]:
     """Values of one row that are the same and stand once in its lines: begin and end, a count and its amount."""
     for number, one in enumerate(values):
         for two in values[number + 1 :]:
             if one.value != two.value or one.field.kind != two.field.kind or len({place.words for _, place in (*one.at, *two.at)}) > 1:
                 continue
+            if one.field.kind == "month" and _ONLY_YEAR.fullmatch(str(one.value)) and _named_once(one, index):
+                continue  # begun and ended in the one year that is named
             concepts = {concept_of(one.field), concept_of(two.field)}
             if one.field.kind == "amount" and ("quantity" not in concepts or one.value == 1):
                 continue  # a price and its amount are the same for one piece

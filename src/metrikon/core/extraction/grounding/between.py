@@ -34,6 +34,19 @@ def span(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) 
     for (one, a), (two, b) in permutations(times, 2):
         if (b - a).total_seconds() == float(value) * size:
             return f"from {one} to {two}"
+        if unit == "days" and a.time() == b.time() and (b - a).days + 1 == value > 1:
+            return f"from {one} to {two}, both counted"
+    return None
+
+
+def months_between(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) -> str | None:
+    """The two months or days of a record between which so many months lie, the last counted or not; None where there are none."""
+    if unit_of(field) != "months":
+        return None
+    for (one, a), (two, b) in permutations(list(_times(record, pointer))[:MOST_TIMES], 2):
+        months = (b.year - a.year) * 12 + b.month - a.month
+        if months > 0 and value in (months, months + 1):
+            return f"from {one} to {two}"
     return None
 
 
@@ -61,6 +74,8 @@ def _when(text: str) -> datetime | None:
     try:
         if re.fullmatch(r"\d\d:\d\d(?::\d\d)?", text):
             return datetime(2000, 1, 1) + timedelta(hours=int(text[:2]), minutes=int(text[3:5]))
+        if re.fullmatch(r"\d{4}-\d\d", text):
+            return datetime(int(text[:4]), int(text[5:]), 1)
         return datetime.fromisoformat(text).replace(tzinfo=None) if re.match(r"\d{4}-\d\d-\d\d", text) else None
     except ValueError:
         return None

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from datetime import date, timedelta
 from functools import lru_cache
 
-from metrikon.core.extraction.grounding.numbers_of import Sought
+from metrikon.core.extraction.grounding.numbers_of import Sought, of_record
 from metrikon.core.extraction.grounding.shifted import SHIFT
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.indexing.measures import lengths
@@ -60,10 +60,10 @@ def whole_years(sought: Sought) -> Iterator[str]:
         (found.isoformat(), found) for text in _DATES.findall(str(sought.field.schema.get("description") or "")) if (found := parse_date(text))
     ]
     bases = list(_bases(sought))
-    for name, first in bases:
+    since = [(each.name, date(int(each.value), 1, 1)) for each in of_record(sought) if each.counts and 1900 <= each.value <= 2100]
+    for name, first in (*bases, *since):
         for other, last in (*bases, *described):
-            years = last.year - first.year - ((last.month, last.day) < (first.month, first.day))
-            if years == value:
+            if last.year - first.year - ((last.month, last.day) < (first.month, first.day)) == value:
                 yield f"whole years from {name} to {other}"
 
 

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
 from typing import Any
 
-from metrikon.core.extraction.grounding.between import difference_printed, span
+from metrikon.core.extraction.grounding.between import difference_printed, months_between, span
 from metrikon.core.extraction.grounding.counted import counted, extreme, numbered
 from metrikon.core.extraction.grounding.days_from import from_another_day, whole_years
 from metrikon.core.extraction.grounding.figured import changed_by, in_record, in_row, paired, priced, with_share
@@ -29,7 +29,9 @@ Way = Callable[[Sought], "Iterator[str]"]
 
 def _span(sought: Sought) -> Iterator[str]:
     value = sought.number
-    told = span(sought.field, value, sought.record, sought.pointer) if value is not None else None
+    told = None
+    if value is not None:
+        told = span(sought.field, value, sought.record, sought.pointer) or months_between(sought.field, value, sought.record, sought.pointer)
     if told is not None:
         yield told
     elif value is not None and sought.in_row:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from itertools import combinations
@@ -224,7 +225,7 @@ _OF_LANGUAGE = {"de": "EUR", "fr": "EUR", "es": "EUR", "it": "EUR", "nl": "EUR",
 
 
 _LARGE = re.compile(
-    r"(\d{1,4}(?:[.,]\d{1,3})?)\s?(?:(k|K|T€|TEUR|Tsd\.?|mil|mille|thousand|tausend|tys\.?|tis\.?|duizend|tusen|tusind)|M€|Mio\.?|million(?:s|en)?|mln|millones|millón|milioni|miljoen|miljoner|mio)(?!\w)",
+    r"(\d{1,4}(?:[.,]\d{1,3})?)\s?(?:(k|K|T€|TEUR|Tsd\.?|mil|mille|thousand|tausend|tys\.?|tis\.?|duizend|tusen|tusind)|M€|M|Mio\.?|million(?:s|en)?|mln|millones|millón|milioni|miljoen|miljoner|mio)(?!\w)",
 )
 
 
@@ -280,6 +281,57 @@ def _codes_in_words(index: Index) -> dict[str, list[Place]]:
 
 
 MOST_CODES = 6
+
+
+def of_a_range(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A number that is one end of a range whose figures stand in groups: "9500–10 500 zł"."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value != int(value) or value < 1000:
+        return None
+    found = index.once("ends of ranges", _ends_of_ranges).get(int(value))
+    return evidence_at(index, found, 0.8) if found else None
+
+
+def _ends_of_ranges(index: Index) -> dict[int, Place]:
+    found: dict[int, Place] = {}
+    for page, segment in index.figured:
+        place = Place(page.number, tuple(range(segment.first, segment.last)))
+        for match in _RANGE.finditer(segment.text):
+            for end in match.groups():
+                found.setdefault(int(re.sub(r"\D", "", end)), place)
+    return found
+
+
+_RANGE = re.compile(r"(?<![\d.,])(\d{1,3}(?:[ .\u202f\u00a0]?\d{3})+)\s?[–—-]\s?(\d{1,3}(?:[ .\u202f\u00a0]?\d{3})+)(?![\d.,]\d)")
+
+
+def in_two_units(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A measure that is printed in two units, such as pounds and ounces, feet and inches, and given in the larger."""
+    if not isinstance(value, Decimal | int) or isinstance(value, bool):
+        return None
+    for page, segment in index.figured:
+        for match in _TWO_UNITS.finditer(segment.text):
+            parts = 16 if match[2].startswith("lb") or match[2].startswith("pound") else 12
+            if abs(Decimal(match[1]) + Decimal(match[3]) / parts - value) <= Decimal("0.006"):
+                return evidence_at(index, Place(page.number, tuple(range(segment.first, segment.last))), 0.75, "derived")
+    return None
+
+
+_TWO_UNITS = re.compile(r"(\d{1,4}) ?(lbs?|pounds?|ft|feet)\.?,? (\d{1,2}) ?(?:oz|ounces?|in|inch(?:es)?)\b", re.IGNORECASE)
+
+
+def of_its_form(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A text in the form of a day, a month or a time, in a field that asks for no form: what it means is looked for."""
+    if field.kind != "text" or not isinstance(value, str) or not _DATED.fullmatch(value):
+        return None
+    if len(value) == 7:
+        places = said_of(index).month(int(value[:4]), int(value[5:]))
+        return evidence_at(index, places[0], 0.85, "mapped") if places else None
+    form = "time" if value[2] == ":" else "date" if len(value) == 10 else "date-time"
+    asked = replace(field, schema={**field.schema, "format": form})
+    return next((found for rule in (a_day, a_time, an_hour, a_day_of_a_span) if (found := rule(asked, value, index)) is not None), None)
+
+
+_DATED = re.compile(r"\d{4}-(?:0[1-9]|1[0-2])(?:-\d\d(?:T\d\d:\d\d(?::\d\d)?)?)?|\d\d:\d\d")
 
 
 def as_a_fraction(field: Field, value: Any, index: Index) -> Evidence | None:
@@ -364,5 +416,5 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 RULES: tuple[Rule, ...] = (
     a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
-    in_groups, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, labelled_lines, _once,
+    in_groups, of_a_range, in_two_units, of_its_form, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, labelled_lines, _once,
 )  # fmt: skip

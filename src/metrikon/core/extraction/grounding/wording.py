@@ -29,6 +29,9 @@ _SPELLING = {
 }  # fmt: skip
 
 
+_AS_IN = {"for", "as", "like", "wie", "comme", "come", "como", "de", "als", "van", "som", "jak", "jako", "in"}
+
+
 def spelled_out(field: Field, value: Any, index: Index) -> Evidence | None:
     """A mail address or a code that is read out: letters, figures in words, "dot" and "at"."""
     wanted = squeezed(str(value)) if isinstance(value, str) else ""
@@ -51,6 +54,15 @@ def _spelled(index: Index) -> list[tuple[int, str, list[int]]]:
         by_first = {group.first: group for group in here}
         text, source, at = "", [], 0
         while at < len(words):
+            if (
+                text
+                and at + 1 < len(words)
+                and plain(words[at]) in _AS_IN
+                and len(words[at - 1]) == 1
+                and words[at + 1][:1].lower() == words[at - 1].lower()
+            ):
+                at += 2  # "S for Sierra"
+                continue
             group = by_first.get(at)
             piece = group.figures if group else "" if plain(words[at]) in _SPELLING else squeezed(words[at])
             text += piece

@@ -20,6 +20,7 @@ from metrikon.core.extraction.indexing.said_when import BREAK, HOURS, NOON, cloc
 from metrikon.core.values.dates import MONTHS
 from metrikon.core.values.number_words import Group, groups, plain, tokens
 
+HEAD = 6  # lines at the head of a document that may say of what day it is
 NEAR_YEARS = 800  # days from the document's own within which a month named without its year lies
 MOST_TOKENS = 60_000  # of a document; what stands after is not heard
 _MONEY = {"euro", "euros", "eur", "dollar", "dollars", "pound", "pounds", "franken", "francs", "francos", "franchi", "kronor", "kroner", "zloty", "zl", "€", "$", "£"}  # fmt: skip
@@ -96,7 +97,7 @@ class Said:
         found = []
         for run, (_, words, _) in enumerate(self.runs):
             for at, word in enumerate(words):
-                value = _WITH_HALF.get(plain(word))
+                value = _WITH_HALF.get(plain(word)) or _TIMES_OVER.get(plain(word))
                 if value == Decimal("0.5") and any(plain(each) in _DOZEN for each in words[at + 1 : at + 3]):
                     value = Decimal(6)
                 if value is not None and (place := self.place(run, at, at + 1)).words:
@@ -144,7 +145,17 @@ class Said:
             found = date_in(fact.value) if fact.source in ("header", "json", "meta", "json-ld", "file") else None
             if found is not None:
                 return found
-        return min(self._before_the_talk, default=None)
+        return min(self._before_the_talk, default=None) or self._at_its_head
+
+    @property
+    def _at_its_head(self) -> date | None:
+        """The only day that the first lines of a document without data of its own name."""
+        if self.index.document.sentences or not self.index.document.pages:
+            return None
+        page = self.index.document.pages[0]
+        last = page.lines[:HEAD][-1].last if page.lines else 0
+        days = {day for day, places in self.index.dates.items() if len(places) and any(p.page == page.number and p.words[-1] < last for p in places)}
+        return days.pop() if len(days) == 1 else None
 
     @property
     def _before_the_talk(self) -> Iterator[date]:
@@ -298,6 +309,10 @@ _WITH_HALF = {
     **dict.fromkeys(("zweieinhalb", "tweeenhalf"), Decimal("2.5")),
     **dict.fromkeys(("half", "halbe", "halben", "demi", "demie", "media", "mezza", "mezzora", "halve", "meia", "halv"), Decimal("0.5")),
 }  # fmt: skip
+_TIMES_OVER = {
+    **dict.fromkeys(("twice", "zweimal", "tweemaal", "dvakrat", "dwukrotnie"), Decimal(2)),
+    **dict.fromkeys(("thrice", "dreimal", "driemaal", "trikrat", "trzykrotnie"), Decimal(3)),
+}
 _DOZEN = {"dozen", "dutzend", "douzaine", "docena", "dozzina", "dozijn", "duzia", "dusin", "dussin", "tuzina"}
 OF_TIME = frozenset(["day", "days", "tag", "tage", "tagen", "jour", "jours", "dia", "dias", "giorno", "giorni", "dag", "dagen", "dage", "dagar", "week", "weeks", "woche", "wochen", "semaine", "semaines", "semana", "semanas", "settimana", "settimane", "weken", "year", "years", "jahr", "jahre", "an", "ans", "ano", "anos", "anno", "anni", "jaar", "ar", "month", "months", "monat", "monate", "mois", "mes", "meses", "mese", "mesi", "maand", "maanden"])  # fmt: skip
 _HALVES = {"half", "halb", "halbe", "demi", "demie", "media", "medio", "mezzo", "mezza", "halve", "meia", "meio", "halv"}

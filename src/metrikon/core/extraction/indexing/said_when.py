@@ -156,7 +156,7 @@ def _span(words: list[str], at: int, own: date) -> date | None:
     return own + timedelta(days=parts[0].value * _SPANS[plain(words[at])]) if parts and parts[0].value < 60 else None
 
 
-_BEFORE_TIME = {"mellan", "mellem", "mezi", "miedzy", "entre", "och", "og", "i", "y", "e", "o", "okolo", "kolem", "about", "around", "gegen", "vers", "rond", "at", "by", "um", "om", "a", "alle", "las", "klockan", "kl", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"}  # fmt: skip
+_BEFORE_TIME = {"mellan", "mellem", "mezi", "miedzy", "entre", "och", "og", "i", "y", "e", "o", "okolo", "kolem", "about", "around", "gegen", "vers", "rond", "at", "by", "um", "om", "a", "alle", "las", "klockan", "klokken", "kl", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"}  # fmt: skip
 
 
 def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, int, float]]:

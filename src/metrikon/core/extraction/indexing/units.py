@@ -11,11 +11,11 @@ from metrikon.core.values.number_words import plain
 
 _WORDS = {
     "per cent": "% percent pct prozent pourcent pourcentage por ciento porcentaje percento percentuale procent procentage procento",
-    "days": "day days tag tage tagen jour jours dia dias giorno giorni dag dagen dage dagar dzien dni",
-    "weeks": "week weeks woche wochen semaine semaines semana semanas settimana settimane weken uge uger vecka veckor tydzien tygodni tygodnie",
-    "months": "month months monat monate monaten mois mes meses mese mesi maand maanden maned maneder manad manader miesiac miesiecy miesiace",
-    "years": "year years jahr jahre jahren an ans annee annees ano anos anni anno jaar jaren ar rok lata lat",
-    "hours": "hour hours stunde stunden heure heures hora horas ora ore uur uren time timer timme timmar godzina godzin hrs std h",
+    "days": "day days tag tage tagen jour jours dia dias giorno giorni dag dagen dage dagar dzien dni den dny dnu",
+    "weeks": "week weeks woche wochen semaine semaines semana semanas settimana settimane weken uge uger vecka veckor tydzien tygodni tygodnie tyden tydny tydnu",
+    "months": "month months monat monate monaten mois mes meses mese mesi maand maanden maned maneder manad manader miesiac miesiecy miesiace mesic mesice mesicu",
+    "years": "year years jahr jahre jahren an ans annee annees ano anos anni anno jaar jaren ar rok lata lat roky roku let",
+    "hours": "hour hours stunde stunden heure heures hora horas ora ore uur uren time timer timme timmar godzina godzin hodina hodiny hodin hrs std h",
     "minutes": "minute minutes minuten minuut minuto minutos minuti minut minutter minuter min mins",
     "kilowatt hours": "kwh kilowattstunden kilowattheures",
     "kilometres": "km kilometer kilometre kilometres kilometers kilometros chilometri",
@@ -28,7 +28,7 @@ _WORDS = {
 UNIT = {word: unit for unit, words in _WORDS.items() for word in words.split()}
 _SPLIT = re.compile(r"[^\W\d_]+|%")
 _OF_NAME = frozenset(
-    ["an", "ar", "ano", "ora", "mes", "h", "min", "std", "dag", "lat", "time", "dia", "km", "kg"]
+    ["den", "let", "an", "ar", "ano", "ora", "mes", "h", "min", "std", "dag", "lat", "time", "dia", "km", "kg"]
 )  # too short or too common to say it within a description
 
 
