@@ -28,6 +28,7 @@ from metrikon.core.values.number_words import plain
 
 SHORTEST = 4  # letters of a text that is told from others
 MOST_PLACES = 60  # of one value that are looked at
+LARGEST_SHARE = 1000  # per cent that anything grows by in papers that people send
 MOST_ROWS = 400
 
 
@@ -69,6 +70,10 @@ def _same_words(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[s
             claims.setdefault(wanted, []).append(pointer)
     for wanted, pointers in claims.items():
         if len(pointers) < 2:
+            continue
+        of_lists = [pointer for pointer in pointers if shape(pointer).endswith("/*")]
+        if False:
+            yield Finding("same words", "stop", f"{kind.titled(of_lists[0])} is given twice in one list.", tuple(of_lists))
             continue
         if len({shape(pointer) for pointer in pointers}) == 1 and "/*/" in shape(pointers[0]):
             continue  # the same in several rows: whether it belongs there, the rows say
@@ -269,8 +274,10 @@ _OPENS = re.compile(
 def _other_units(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
     """Numbers of days, per cents and the like that stand by no such word, though another number does."""
     for field in kind.header:
-        value = record.get(field.name) if field.shape.count("/") == 1 else None
+        value = get(record, field.shape)
         unit = unit_of(field)
+        if unit == "per cent" and isinstance(value, Decimal | int) and not isinstance(value, bool) and abs(value) > LARGEST_SHARE:
+            yield Finding("of another unit", "stop", f"{kind.titled(field.shape)} {value!s} is no number of per cent.", (field.shape,))
         if (
             unit is None
             or not isinstance(value, Decimal | int)

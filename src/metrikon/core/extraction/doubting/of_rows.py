@@ -11,7 +11,10 @@ from typing import Any
 
 from metrikon.core.documents.model import words_box
 from metrikon.core.extraction.grounding.ground import places
+from metrikon.core.extraction.grounding.hours import hours_at
+from metrikon.core.extraction.grounding.nothing import noughts
 from metrikon.core.extraction.indexing.index import Index, Place, squeezed
+from metrikon.core.extraction.indexing.placed import said_of
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import COPIED, DECIDED
 from metrikon.core.records.meaning import concept_of
@@ -179,9 +182,23 @@ def _seen(kind: RecordType, pointer: str, number: int, row: Any, index: Index, l
         field = kind.by_shape.get(f"{pointer}/*{shape(inner)}")
         if field is None or value is None or isinstance(value, bool) or field.manner == DECIDED:
             continue
-        at = [(lines[(place.page, index.pages[place.page].line_of[place.words[0]])], place) for place in places(field, value, index)[:MOST_PLACES]]
+        spots = [*places(field, value, index), *_in_words(field, value, index)]
+        at = [(lines[(place.page, index.pages[place.page].line_of[place.words[0]])], place) for place in spots[:MOST_PLACES]]
         found.append(_Seen(f"{pointer}/{number}{inner}", field, value, sorted(at, key=lambda each: each[0])))
     return found
+
+
+def _in_words(field: Field, value: Any, index: Index) -> list[Place]:
+    """Where a number is said in words, a nought by a word such as "free", a time as a bare hour; nothing of talks, which have no rows."""
+    if index.document.sentences:
+        return []
+    if isinstance(value, Decimal | int):
+        said = [heard.place for heard in said_of(index).numbers.get(abs(Decimal(value)), ())]
+        return [*said, *(noughts(index) if value == 0 else ())]
+    return hours_at(value, index) if field.kind == "time" and isinstance(value, str) and _CLOCK.fullmatch(value) else []
+
+
+_CLOCK = re.compile(r"\d\d:\d\d(?::\d\d)?")
 
 
 def _bands(seen: Sequence[Sequence[_Seen]]) -> list[tuple[int, int] | None]:

@@ -31,17 +31,22 @@ def an_hour(field: Field, value: Any, index: Index) -> Evidence | None:
 
 def hour_at(time: str, index: Index) -> Place | None:
     """Where a time of day (HH:MM) is printed as an hour; None where it is not."""
-    return index.once("bare hours", _hours).get(int(time[:2]) * 60 + int(time[3:5]))
+    return next(iter(hours_at(time, index)), None)
 
 
-def _hours(index: Index) -> dict[int, Place]:
-    """The first place of each time that is printed as a bare hour, by its minutes."""
-    found: dict[int, Place] = {}
+def hours_at(time: str, index: Index) -> list[Place]:
+    """Every place where a time of day (HH:MM) is printed as an hour."""
+    return index.once("bare hours", _hours).get(int(time[:2]) * 60 + int(time[3:5]), [])
+
+
+def _hours(index: Index) -> dict[int, list[Place]]:
+    """The places of each time that is printed as a bare hour, by its minutes."""
+    found: dict[int, list[Place]] = {}
     for page in index.document.pages:
         for line in page.lines:
             place = Place(page.number, tuple(range(line.first, line.last)))
             for minutes in _read(line.text):
-                found.setdefault(minutes, place)
+                found.setdefault(minutes, []).append(place)
     return found
 
 

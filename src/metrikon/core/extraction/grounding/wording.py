@@ -149,11 +149,24 @@ def _own_words(value: str, index: Index) -> Evidence | None:
     """Words of one's own: every figure and every name in them must stand in the document."""
     if len(re.findall(r"[^\W\d_]{2,}", value)) < LEAST_WORDS or "_" in value:
         return None  # a code or a name is copied, or it is nothing
+    printed = index.once("stems of words", _stems_printed)
+    if any(_mistyped(word, printed) for word in map(plain, re.findall(rf"[^\W\d_]{{{LONG},}}", value))):
+        return None
     doubtful = [word for word in re.findall(r"\d+(?::\d\d)+|[^\s,;:()\"“”]+", value) if _is_fact(word)]
     missing = [word for word in doubtful if not _stands(word.strip(".!?'’"), index)]
     if len(missing) > len(doubtful) // 4:
         return None
     return Evidence("decided", 0, None, "put in other words", 0.8 if not missing else 0.65)
+
+
+def _mistyped(word: str, printed: Mapping[str, set[str]]) -> bool:
+    """Whether a long word is one of the document's but for a letter before its ending, which may be that of another form."""
+    every = {other[:-2] for words in printed.values() for other in words if len(other) == len(word)}
+    head = word[:-2]
+    return head not in every and any(sum(a != b for a, b in zip(head, other, strict=True)) == 1 for other in every)
+
+
+LONG = 7  # letters of a word that hardly any other is like but for one
 
 
 def _is_fact(word: str) -> bool:

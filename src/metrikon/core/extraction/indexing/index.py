@@ -15,8 +15,9 @@ import msgspec
 
 from metrikon.core.documents.model import Cell, Document, Page, Segment, Table
 from metrikon.core.extraction.indexing.countries import named_country
-from metrikon.core.values.dates import date_readings, day_first
+from metrikon.core.values.dates import MONTHS, date_readings, day_first
 from metrikon.core.values.languages import language_of
+from metrikon.core.values.number_words import plain
 from metrikon.core.values.numbers import CURRENCY_CODES, currency_in, decimal_mark, parse_number
 from metrikon.core.values.text import fold
 
@@ -28,8 +29,8 @@ def has_digit(text: str) -> bool:
     return not text.isalpha() and _DIGIT(text) is not None
 
 
-# two marks between figures, or the name of a month (in small letters) and figures beside it
-_MONTH = "jan|gen|ene|feb|f[eé]v|m[aä]r|mrz|maa|apr|avr|abr|ma[iyjg]|mei|jun|jui|giu|jul|lug|aug|ao[uû]|ago|sep|set|o[ck]t|ott|nov|de[cz]|d[eé]c|dic"
+# two marks between figures, or the beginning of a month's name (in small letters, without accents) and figures beside it
+_MONTH = "|".join(sorted({name[:3] for name in MONTHS}))
 _MAY_BE_DATE = re.compile(r"\d\s?[./-]\s?\d{1,2}\s?[./-]|\d{4}\s?[./-]").search
 _MONTH_AND_FIGURE = re.compile(
     rf"(?<!\d)(?:19|20)\d\d(?!\d)|(?:{_MONTH})[^\W\d]{{0,7}}\.?[\s,-]*\d|\d[a-z]{{0,2}}\.?[\s-]*(?:de |of )?(?:{_MONTH})"
@@ -57,7 +58,7 @@ _AMERICAN = re.compile(
     re.IGNORECASE,
 ).search
 _OTHER_TAX = re.compile(r"\b(?:VAT|GST|HST|MwSt|TVA|IVA|BTW|USt)\b|[£€]").search
-_OF_LANGUAGE = {"de": "DE", "fr": "FR", "es": "ES", "it": "IT", "nl": "NL", "pt": "PT", "da": "DK", "sv": "SE", "pl": "PL", "en": "GB"}
+_OF_LANGUAGE = {"de": "DE", "fr": "FR", "es": "ES", "it": "IT", "nl": "NL", "pt": "PT", "da": "DK", "sv": "SE", "pl": "PL", "cs": "CZ", "en": "GB"}
 _HAS_MONTH = re.compile(_MONTH).search
 SHORTEST_DATE, LONGEST_DATE = 6, 5  # characters, words
 OPENING = 2  # letters by which the beginnings of segments are sorted, and fewest of a label
@@ -375,7 +376,8 @@ def _currency_named(text: str) -> str | None:
     return currency_in(text) if named else None
 
 
-def _month_and_figure(text: str) -> bool:
+def _month_and_figure(lowered: str) -> bool:
+    text = lowered if lowered.isascii() else plain(lowered)
     return _HAS_MONTH(text) is not None and _MONTH_AND_FIGURE(text) is not None
 
 

@@ -16,7 +16,7 @@ import msgspec
 
 from metrikon.core.documents.model import Page
 from metrikon.core.extraction.indexing.index import Index, Place
-from metrikon.core.extraction.indexing.said_when import BREAK, HOURS, NOON, clock_times, date_in, halves_of_day, named_day, relative_days
+from metrikon.core.extraction.indexing.said_when import BREAK, BY_NUMBER, HOURS, NOON, clock_times, date_in, halves_of_day, named_day, relative_days
 from metrikon.core.values.dates import MONTHS
 from metrikon.core.values.number_words import Group, groups, plain, tokens
 
@@ -178,11 +178,15 @@ class Said:
         for run, here in self.groups:
             words = self.runs[run][1]
             for one in here:
-                if one.value == wanted.day and len(one.figures) <= 2 and (sure := named_day(words, one, wanted)):
+                if one.value == wanted.day and len(one.figures) <= 2 and (sure := named_day(words, one, wanted)) and self._ahead(wanted, sure):
                     found.append(Heard(self.place(run, max(0, one.first - 1), min(len(words), one.last + 1)), sure))
             found += [Heard(self.place(run, at, at + 1), sure) for at, sure in relative_days(words, wanted, self.own_date)]
         found += self._in_figures(wanted)
         return [each for each in found if each.place.words]
+
+    def _ahead(self, wanted: date, sure: float) -> bool:
+        """Whether a day that is told by its number alone is the next of that number."""
+        return sure > BY_NUMBER or self.own_date is None or 0 <= (wanted - self.own_date).days <= 31
 
     def _in_figures(self, wanted: date) -> Iterator[Heard]:
         """Days as "26.10." or "16/01"."""

@@ -10,6 +10,7 @@ from metrikon.core.values.dates import MONTHS, parse_date
 from metrikon.core.values.languages import LANGUAGES
 from metrikon.core.values.number_words import Group, groups, plain
 
+BY_NUMBER = 0.65  # of a day that is told by its number alone: "the fourteenth"
 BREAK = "|"  # where another speaks, or print stands apart
 NEAR_DAY = 6  # tokens between the name of a weekday or month and the number of its day
 _WEEKDAYS = (
@@ -50,7 +51,7 @@ def named_day(words: list[str], one: Group, wanted: date) -> float:
     if days:
         return 0.85 if wanted.weekday() in days else 0.0
     ordinal = not words[one.first].isdigit() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
-    return 0.65 if ordinal else 0.0
+    return BY_NUMBER if ordinal else 0.0
 
 
 def names_month(word: str, following: str) -> bool:
