@@ -157,7 +157,7 @@ def _tried(rows: Sequence[Any], product: Product) -> tuple[int, list[int], bool]
             continue
         *factors, c = figures
         less = row.get(product.off.name) if product.off is not None else None
-        share = 1 - Decimal(less) / 100 if isinstance(less, Decimal | int) and 0 <= less < 100 else Decimal(1)
+        share = 1 - Decimal(less) / 100 if isinstance(less, Decimal | int) and 0 <= less <= 100 else Decimal(1)
         if abs(abs(prod(factors, start=share)) - abs(c)) <= max(CENT, PLENTY * abs(c)):
             holds += 1
             telling = telling or (all(abs(each) != 1 for each in factors[:2]) and c != 0)

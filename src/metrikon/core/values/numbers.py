@@ -14,10 +14,11 @@ CURRENCY_CODES = (
 
 _MONEY_WORD = "|".join([*CURRENCY_CODES, *(re.escape(sign) for sign in CURRENCY_SIGNS), "kr\\.?", "Fr\\."])
 _AROUND = re.compile(rf"^(?:{_MONEY_WORD})\s*|\s*(?:{_MONEY_WORD})$", re.IGNORECASE)
+_PER = re.compile(r"(?<=\d)/[^\W\d_]{1,8}\.?$")  # "98 000/an": what it is for
 _DIGITS = re.compile(r"\d[\d.,'’ \u00a0\u202f]*\d|\d")
 _SHAPE = re.compile(r"^\d+(?:[.,'’ ]\d+)*$")
 _VOTE = re.compile(r"(?<![\d.,])\d{1,3}(?:[.,' ’]\d{3})*([.,])(\d{2})(?![\d.,])")
-_WHOLE = re.compile(r"(\d)[.,](?:-{1,2}|[–—])(?=$|[\s€£$])")  # "12,-" says that there are no cents
+_WHOLE = re.compile(r"(\d)[.,](?:-{1,2}|[–—])(?=$|[\s€£$/])")  # "12,-" says that there are no cents
 LONGEST = 40  # characters; longer digit strings are no amounts
 
 
@@ -62,7 +63,7 @@ def _unsigned(text: str) -> tuple[str, bool]:
         if body.startswith("-") or (body.endswith("-") and body[:1].isdigit()):
             body, negative = body.strip("-"), True
         body = body.removeprefix("+").removesuffix("%").strip()
-        body = _AROUND.sub("", body).strip()
+        body = _PER.sub("", _AROUND.sub("", body)).strip()
         if body == before:
             break
     return body, negative

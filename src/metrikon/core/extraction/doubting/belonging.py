@@ -165,7 +165,7 @@ def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Map
         fields = [kind.by_shape[pointer] for pointer in pointers if pointer in kind.by_shape and kind.by_shape[pointer].kind == "amount"]
         if len(fields) < 2 or record.get(fields[0].name) in (None, 0, 1):
             continue
-        if any((unit := unit_of(each)) and measured(index, unit, Decimal(get(record, each.shape))) for each in fields):
+        if any(_told_elsewhere(each, get(record, each.shape), index) for each in fields):
             continue  # one is told in another unit elsewhere: "two weeks" beside "14 volunteers"
         sorts = {_sort(each) for each in fields}
         if len(sorts) > 1 and None not in sorts:
@@ -178,6 +178,12 @@ def _one_place_for_two(kind: RecordType, record: Mapping[str, Any], claimed: Map
 def _counts_rows(field: Field, value: Any, record: Mapping[str, Any]) -> bool:
     """Whether a whole number is how many rows a list of the record has."""
     return "integer" in field.types and any(isinstance(rows, list) and len(rows) == value for rows in record.values())
+
+
+def _told_elsewhere(field: Field, value: Any, index: Index) -> bool:
+    """Whether a number is said in words, or in another unit of its field: "two weeks" beside "14 volunteers"."""
+    unit = unit_of(field)
+    return bool(said_of(index).numbers.get(Decimal(value)) or (unit and measured(index, unit, Decimal(value))))
 
 
 _SUMS = {"gross", "net", "balance", "paid", "line amount", ""}
@@ -217,7 +223,7 @@ def _without_cents(kind: RecordType, record: Mapping[str, Any], evidence: Mappin
                 continue
             quotes = {n: found.quote for n in range(len(rows)) if (found := evidence.get(f"{pointer}/{n}/{each.name}")) and found.how == "printed"}
             bare = [n for n, quote in quotes.items() if not _CENTS.search(quote)]
-            spots = places(each, rows[bare[0]][each.name], index)[:MOST_PLACES] if len(bare) == 1 and len(quotes) > 1 else []
+            spots = places(each, rows[bare[0]][each.name], index)[:MOST_PLACES] if len(bare) == 1 and len(quotes) > 2 else []
             if spots and not any(_CENTS.search(index.quote(spot)) for spot in spots):
                 at = f"{pointer}/{bare[0]}/{each.name}"
                 message = f"{kind.titled(at)} is printed as {quotes[bare[0]]}, without cents, as it is in no other row."
@@ -286,7 +292,8 @@ def _other_units(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[
         ):
             continue
         lines = lines_with(index, unit)
-        spots = [(place.page, index.pages[place.page].line_of[place.words[0]]) for place in places(field, value, index)[:MOST_PLACES]]
+        found = [*index.numbers.get(Decimal(value), ()), *index.numbers.get(-Decimal(value), ()), *places(field, value, index)]
+        spots = [(place.page, index.pages[place.page].line_of[place.words[0]]) for place in found[:MOST_PLACES]]
         measures = measured(index, unit, Decimal(value)) or said_of(index).numbers.get(Decimal(value))
         if lines and spots and not measures and not any(spot in lines for spot in spots):
             yield Finding(

@@ -42,8 +42,8 @@ def of_rows(kind: RecordType, pointer: str, rows: Sequence[Any], index: Index) -
     """Values that stand outside the lines of their row, and figures that stand in another column than those of the other rows."""
     lines = index.once("line numbers", _line_numbers)
     seen = [_seen(kind, pointer, number, row, index, lines) for number, row in enumerate(rows)]
-    if _side_by_side(seen, index):
-        return
+    if index.document.sentences or _side_by_side(seen, index):
+        return  # what is said has no rows: a name is said once, and what belongs to it is said all over
     apart = _numbering(seen) | columns_of_rows(seen, index)
     bands = _bands(seen)
     if sum(band is not None for band in bands) < 2:
@@ -182,18 +182,19 @@ def _seen(kind: RecordType, pointer: str, number: int, row: Any, index: Index, l
         field = kind.by_shape.get(f"{pointer}/*{shape(inner)}")
         if field is None or value is None or isinstance(value, bool) or field.manner == DECIDED:
             continue
-        spots = [*places(field, value, index), *_in_words(field, value, index)]
+        spots = places(field, value, index)
+        spots = [*spots, *_in_words(field, value, index, bool(spots))]
         at = [(lines[(place.page, index.pages[place.page].line_of[place.words[0]])], place) for place in spots[:MOST_PLACES]]
         found.append(_Seen(f"{pointer}/{number}{inner}", field, value, sorted(at, key=lambda each: each[0])))
     return found
 
 
-def _in_words(field: Field, value: Any, index: Index) -> list[Place]:
+def _in_words(field: Field, value: Any, index: Index, printed: bool) -> list[Place]:
     """Where a number is said in words, a nought by a word such as "free", a time as a bare hour; nothing of talks, which have no rows."""
     if index.document.sentences:
         return []
     if isinstance(value, Decimal | int):
-        said = [heard.place for heard in said_of(index).numbers.get(abs(Decimal(value)), ())]
+        said = [heard.place for heard in said_of(index).numbers.get(abs(Decimal(value)), ())] if printed else []
         return [*said, *(noughts(index) if value == 0 else ())]
     return hours_at(value, index) if field.kind == "time" and isinstance(value, str) and _CLOCK.fullmatch(value) else []
 

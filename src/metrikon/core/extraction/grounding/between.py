@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from datetime import datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from itertools import permutations
 from typing import Any
@@ -21,6 +21,7 @@ _NIGHTS = re.compile(r"night|nacht|nuit|noche|nott|noite|natt|nocleg|noc")
 _AGE = re.compile(
     r"experience|erfahrung|practice|age$|alter$|years? (?:of|in)|esperienza|experiencia|ervaring|erfaring|erfarenhet|doswiadcz|praxe|seniority|anciennet"
 )
+TIME_ONLY = date(2000, 1, 1)  # stands for the day of a time of day
 MOST_TIMES, MOST_NUMBERS = 12, 4  # times of a record, numbers of a line that are set against each other
 
 
@@ -32,6 +33,8 @@ def span(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) 
         return None
     times = list(_times(record, pointer))[:MOST_TIMES]
     for (one, a), (two, b) in permutations(times, 2):
+        if TIME_ONLY in (a.date(), b.date()):
+            a, b = datetime.combine(TIME_ONLY, a.time()), datetime.combine(TIME_ONLY, b.time())  # of one only the time of day is told
         if (b - a).total_seconds() == float(value) * size:
             return f"from {one} to {two}"
         if unit == "days" and a.time() == b.time() and (b - a).days + 1 == value > 1:
@@ -73,7 +76,7 @@ def _of(part: Any, pointer: str) -> Iterator[tuple[str, datetime]]:
 def _when(text: str) -> datetime | None:
     try:
         if re.fullmatch(r"\d\d:\d\d(?::\d\d)?", text):
-            return datetime(2000, 1, 1) + timedelta(hours=int(text[:2]), minutes=int(text[3:5]))
+            return datetime.combine(TIME_ONLY, time()) + timedelta(hours=int(text[:2]), minutes=int(text[3:5]))
         if re.fullmatch(r"\d{4}-\d\d", text):
             return datetime(int(text[:4]), int(text[5:]), 1)
         return datetime.fromisoformat(text).replace(tzinfo=None) if re.match(r"\d{4}-\d\d-\d\d", text) else None

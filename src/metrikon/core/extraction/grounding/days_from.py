@@ -119,8 +119,8 @@ def _terms(index: Index) -> tuple[Term, ...]:
         if length != int(length) or not 0 < length <= (LONGEST_DAYS if unit == "days" else LONGEST_MONTHS):
             continue
         page = index.pages[heard.place.page]
-        line = page.lines[page.line_of[heard.place.words[0]]]
-        either = bool(SHIFT & set(re.findall(r"[a-z]+", plain(line.text))))
+        at = page.line_of[heard.place.words[0]]
+        either = bool(SHIFT & set(re.findall(r"[a-z]+", plain(" ".join(line.text for line in page.lines[at : at + 2])))))
         key = (int(length), unit)
         found[key] = found.get(key, False) or either
     return tuple((length, unit, either) for (length, unit), either in found.items())

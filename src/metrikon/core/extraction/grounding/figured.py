@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from decimal import Decimal
 from itertools import combinations, permutations
 
-from metrikon.core.extraction.grounding.numbers_of import Figure, Sought, of_lists, of_record, of_row, prices_printed, shares_printed
+from metrikon.core.extraction.grounding.numbers_of import Figure, Sought, figures_of_rows, of_lists, of_record, of_row, prices_printed, shares_printed
 from metrikon.core.records.meaning import MONEY, a_share, concept_of, stems_of
 
 CENT, EXACT = Decimal("0.011"), Decimal("0.004")
@@ -70,6 +70,22 @@ def _near(sought: Sought, others: list[Figure]) -> list[Figure]:
     """The numbers of the object that a value stands in; none for one that stands in the record itself."""
     above = sought.field.shape.rsplit("/", 1)[0]
     return [each for each in others if above and each.field.shape.rsplit("/", 1)[0] == above]
+
+
+def of_a_row(sought: Sought) -> Iterator[str]:
+    """What two numbers of one row of a short list come to: the price of a night from the amount for two."""
+    value = sought.number
+    if value is None or sought.in_row or _by_chance(value, SMALL):
+        return
+    rows: dict[str, list[Figure]] = {}
+    for pointer, figure in figures_of_rows(sought):
+        rows.setdefault(pointer.rsplit("/", 1)[0], []).append(figure)
+    for some in rows.values():
+        for a, b in permutations(some, 2):
+            if b.counts and b.value > 1 and abs(a.value / b.value - value) <= CENT:
+                yield f"{a.name} divided by {b.name}"
+            if b.counts and b.value > 1 and a.name < b.name and abs(a.value * b.value - value) <= CENT:
+                yield f"{a.name} times {b.name}"
 
 
 def with_share(sought: Sought) -> Iterator[str]:

@@ -15,6 +15,7 @@ from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import Field, RecordType
 
 MOST = 16  # numbers of a record that are tried with each other
+MOST_OF_ROWS = 24  # numbers of the rows of short lists
 MOST_PRINTED = 40  # amounts, and shares, of a document that are tried with those of a record
 
 
@@ -78,12 +79,17 @@ def of_row(sought: Sought) -> list[Figure]:
 
 def of_lists(sought: Sought) -> list[Figure]:
     """The numbers of rows of short lists, such as a price list."""
+    return [figure for _, figure in figures_of_rows(sought)]
+
+
+def figures_of_rows(sought: Sought) -> list[tuple[str, Figure]]:
+    """The same with their pointers."""
     found = []
     for pointer, value in leaves(sought.record):
         field, known, amount = sought.kind.by_shape.get(shape(pointer)), sought.evidence.get(pointer), number(value)
         if field is not None and "/*/" in field.shape and known is not None and known.found and amount:
-            found.append(Figure(pointer[1:].replace("/", " "), amount, field))
-    return found if len(found) <= MOST else []
+            found.append((pointer, Figure(pointer[1:].replace("/", " "), amount, field)))
+    return found if len(found) <= MOST_OF_ROWS else []
 
 
 def _found(sought: Sought, part: Any, above: str) -> Iterator[Figure]:

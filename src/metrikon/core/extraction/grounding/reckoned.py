@@ -12,7 +12,7 @@ from typing import Any
 from metrikon.core.extraction.grounding.between import difference_printed, months_between, span
 from metrikon.core.extraction.grounding.counted import counted, extreme, numbered
 from metrikon.core.extraction.grounding.days_from import from_another_day, whole_years
-from metrikon.core.extraction.grounding.figured import changed_by, in_record, in_row, paired, priced, with_share
+from metrikon.core.extraction.grounding.figured import changed_by, in_record, in_row, of_a_row, paired, priced, with_share
 from metrikon.core.extraction.grounding.numbers_of import Sought
 from metrikon.core.extraction.grounding.shifted import weekdays_near
 from metrikon.core.extraction.grounding.told import with_told
@@ -70,6 +70,7 @@ WAYS: tuple[Way, ...] = (
     changed_by,
     paired,
     priced,
+    of_a_row,
 )
 
 

@@ -16,7 +16,7 @@ from metrikon.core.extraction.indexing.said_when import WEEKDAY
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.records.types import Field, RecordType
-from metrikon.core.values.dates import iso_day
+from metrikon.core.values.dates import MONTHS, iso_day
 from metrikon.core.values.number_words import plain
 
 SURE = 0.7
@@ -26,7 +26,8 @@ LONGEST = 12 * 60  # minutes by which one time may come before another
 LEAST_NAME = 5  # letters of a weekday that may begin a longer word, such as "Freitagmittag"
 _SHIFTS = (
     "before earlier prior ahead after later vor vorher nach spater avant plus tot apres tard antes despues mas temprano prima dopo anticipo voor eerder na later "
-    "antes depois mais cedo for efter tidligere senere fore tidigare senare przed wczesniej po pozniej pred drive pozdeji"
+    "antes depois mais cedo for efter tidligere senere fore tidigare senare przed wczesniej po pozniej pred drive pozdeji "
+    "lasts lasting takes duration dauer dauert dure duree dura durata duracion duracao duurt duur varighed varer varar trwa trwaja trva doba"
 )
 SHIFT = frozenset(_SHIFTS.split())
 
@@ -130,3 +131,31 @@ def a_weekday_to_come(field: Field, value: Any, index: Index) -> Evidence | None
     day = iso_day(value) if field.kind == "date" else None
     place = days_of_weekdays(index, day) if day is not None else None
     return evidence_at(index, place, SURE, "derived") if place else None
+
+
+def an_ordinal_weekday(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A day that is told as the so-manieth weekday of a month: "the second Thursday of January"; for a moment its time stands anywhere."""
+    day = iso_day(value) if field.kind in ("date", "moment") else None
+    if day is None:
+        return None
+    place = index.once("ordinal weekdays", _ordinal_weekdays).get((day.month, day.weekday(), (day.day - 1) // 7 + 1))
+    if place is None or (field.kind == "moment" and not _stands(int(value[11:13]) * 60 + int(value[14:16]), index)):
+        return None
+    return evidence_at(index, place, SURE, "derived")
+
+
+def _ordinal_weekdays(index: Index) -> dict[tuple[int, int, int], Place]:
+    """(month, weekday, which of the month) of each that is said, and where."""
+    found: dict[tuple[int, int, int], Place] = {}
+    said = said_of(index)
+    for run, here in said.groups:
+        words = said.runs[run][1]
+        for one in here:
+            after = [plain(word) for word in words[one.last : one.last + 4]]
+            if not 1 <= one.value <= 5 or not after or after[0] not in WEEKDAY:
+                continue
+            month = next((MONTHS[word] for word in after[1:] if word in MONTHS and len(word) > 2), None)
+            place = said.place(run, one.first, one.last + 4)
+            if month and place.words:
+                found.setdefault((month, WEEKDAY[after[0]], one.value), place)
+    return found

@@ -17,7 +17,7 @@ from typing import Any
 from metrikon.core.extraction.grounding.hours import an_hour
 from metrikon.core.extraction.grounding.misprint import disguised, without_accents
 from metrikon.core.extraction.grounding.nothing import for_nothing
-from metrikon.core.extraction.grounding.shifted import a_shifted_time, a_weekday_to_come
+from metrikon.core.extraction.grounding.shifted import a_shifted_time, a_weekday_to_come, an_ordinal_weekday
 from metrikon.core.extraction.grounding.spans import a_day_of_a_span, an_end_of_a_month
 from metrikon.core.extraction.grounding.wording import decided, in_other_words, misread, put_together, spelled_out
 from metrikon.core.extraction.grounding.worldly import a_month, by_its_name
@@ -283,6 +283,13 @@ def _codes_in_words(index: Index) -> dict[str, list[Place]]:
 MOST_CODES = 6
 
 
+def figures_in_words(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A short number that is wanted as text and said in a word: number eight of a street."""
+    if field.kind != "text" or not isinstance(value, str) or not re.fullmatch(r"\d{1,3}", value):
+        return None
+    return best_heard(index, said_of(index).numbers.get(Decimal(value), []))
+
+
 def of_a_range(field: Field, value: Any, index: Index) -> Evidence | None:
     """A number that is one end of a range whose figures stand in groups: "9500–10 500 zł"."""
     if not isinstance(value, Decimal | int) or isinstance(value, bool) or value != int(value) or value < 1000:
@@ -425,5 +432,5 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 RULES: tuple[Rule, ...] = (
     a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
-    in_groups, of_a_range, in_two_units, of_its_form, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, labelled_lines, _once,
+    in_groups, of_a_range, in_two_units, of_its_form, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, an_ordinal_weekday, figures_in_words, labelled_lines, _once,
 )  # fmt: skip

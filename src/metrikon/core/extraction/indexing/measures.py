@@ -112,7 +112,7 @@ def _parts(words: list[str], here: list[Group]) -> Iterator[Measure]:
 _AND_MORE = {"and", "und", "et", "y", "e", "en", "og", "och", "i"}
 _HALVES = {"half", "halbe", "halben", "halbes", "demi", "demie", "media", "medio", "mezza", "mezzo", "halve", "meia", "halv", "pol"}
 _PART = {**dict.fromkeys(_HALVES, Fraction(1, 2)), **dict.fromkeys(QUARTER, Fraction(1, 4))}
-_AND_A_HALF = {"anderthalb", "eineinhalb", "einundhalb", "anderhalf", "anderhalve", "halvanden", "poltora"}
+_AND_A_HALF = {"anderthalb", "eineinhalb", "einundhalb", "anderhalf", "anderhalve", "halvanden", "poltora", "poltorej", "poldruhe"}
 
 
 def _unit(word: str) -> str | None:

@@ -309,7 +309,7 @@ def _run(page: Page, index: Index) -> tuple[list[str], list[int]]:
 
 
 _WITH_HALF = {
-    **dict.fromkeys(("anderthalb", "eineinhalb", "einundhalb", "anderhalf", "anderhalve", "halvanden", "poltora"), Decimal("1.5")),
+    **dict.fromkeys(("anderthalb", "eineinhalb", "einundhalb", "anderhalf", "anderhalve", "halvanden", "poltora", "poltorej", "poldruhe"), Decimal("1.5")),
     **dict.fromkeys(("zweieinhalb", "tweeenhalf"), Decimal("2.5")),
     **dict.fromkeys(("half", "halbe", "halben", "demi", "demie", "media", "mezza", "mezzora", "halve", "meia", "halv"), Decimal("0.5")),
 }  # fmt: skip

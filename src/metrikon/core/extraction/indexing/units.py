@@ -10,13 +10,13 @@ from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 
 _WORDS = {
-    "per cent": "% percent pct prozent pourcent pourcentage por ciento porcentaje percento percentuale procent procentage procento",
+    "per cent": "% percent pct prozent pourcent pourcentage ciento porcentaje percento percentuale procent procentage procento",
     "days": "day days tag tage tagen jour jours dia dias giorno giorni dag dagen dage dagar dzien dni den dny dnu",
     "weeks": "week weeks woche wochen semaine semaines semana semanas settimana settimane weken uge uger vecka veckor tydzien tygodni tygodnie tyden tydny tydnu",
     "months": "month months monat monate monaten mois mes meses mese mesi maand maanden maned maneder manad manader miesiac miesiecy miesiace mesic mesice mesicu",
     "years": "year years jahr jahre jahren an ans annee annees ano anos anni anno jaar jaren ar rok lata lat roky roku let",
-    "hours": "hour hours stunde stunden heure heures hora horas ora ore uur uren time timer timme timmar godzina godzin hodina hodiny hodin hrs std h",
-    "minutes": "minute minutes minuten minuut minuto minutos minuti minut minutter minuter min mins",
+    "hours": "hour hours stunde stunden heure heures hora horas ora ore uur uren time timer timme timmar godzina godzin hodina hodiny hodin godziny godzine hrs std h",
+    "minutes": "minute minutes minuten minuut minuto minutos minuti minut minutter minuter minuty min mins",
     "kilowatt hours": "kwh kilowattstunden kilowattheures",
     "kilometres": "km kilometer kilometre kilometres kilometers kilometros chilometri",
     "kilograms": "kg kilo kilos kilogram kilogramm kilogrammes",
@@ -47,6 +47,9 @@ def unit_of(field: Field) -> str | None:
     return None
 
 
+LONG = 5  # letters of a word for a unit that may end a longer one, such as "Betriebsstunden"
+
+
 def lines_with(index: Index, unit: str) -> set[tuple[int, int]]:
     """(page, line) of the lines that hold a word for a unit, and a number."""
     return index.once(f"lines with {unit}", lambda each: _lines(each, unit))
@@ -54,9 +57,10 @@ def lines_with(index: Index, unit: str) -> set[tuple[int, int]]:
 
 def _lines(index: Index, unit: str) -> set[tuple[int, int]]:
     words = set(_WORDS[unit].split())
+    long = tuple(word for word in words if len(word) >= LONG)
     return {
         (page.number, number)
         for page in index.document.pages
         for number, line in enumerate(page.lines)
-        if words & set(map(plain, _SPLIT.findall(line.text)))
+        if any(said in words or said.endswith(long) for said in map(plain, _SPLIT.findall(line.text)))
     }
