@@ -102,9 +102,15 @@ def _parts(stood: Sequence[tuple[str, int, int]], at: int) -> bool:
     return any(first + count <= at for _, first, count in stood) and not any(first <= at < first + count for _, first, count in stood)
 
 
+_ONLY_A_KIND = frozenset(
+    "amount value betrag wert montant valeur importe valor importo valore bedrag waarde quantia kwota wartosc belopp belob varde castka hodnota in eur euro euros of the de".split()
+)  # words of a description that tell a sum of money, and not which
+
+
 def _said(field: Field) -> list[tuple[str, float]]:
     about = re.split(r"[;:(\[]|\. ", str(field.schema.get("description") or ""))[0]
-    said = [(field.worded, 0.8), (about, 1.0)]
+    only_kind = set(words_of(about)) <= _ONLY_A_KIND
+    said = [(field.worded, 0.8), (about, 0.5 if only_kind else 1.0)]
     if (within := field.within) is not None:
         said.append((f"{within} {field.worded}", 0.9))
     if field.schema.get("title"):

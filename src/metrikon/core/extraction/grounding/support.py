@@ -328,7 +328,7 @@ _TWO_UNITS = re.compile(r"(\d{1,4}) ?(lbs?|pounds?|ft|feet)\.?,? (\d{1,2}) ?(?:o
 
 def of_its_form(field: Field, value: Any, index: Index) -> Evidence | None:
     """A text in the form of a day, a month or a time, in a field that asks for no form: what it means is looked for."""
-    if field.kind != "text" or not isinstance(value, str) or not _DATED.fullmatch(value) or not _ASKS_WHEN.search(_asked(field)):
+    if field.kind != "text" or not isinstance(value, str) or not _DATED.fullmatch(value) or not _asks_when(field):
         return None
     if len(value) == 7:
         places = said_of(index).month(int(value[:4]), int(value[5:]))
@@ -338,15 +338,18 @@ def of_its_form(field: Field, value: Any, index: Index) -> Evidence | None:
     return next((found for rule in (a_day, a_time, an_hour, a_day_of_a_span) if (found := rule(asked, value, index)) is not None), None)
 
 
-def _asked(field: Field) -> str:
-    return plain(f"{field.worded} {field.title} {field.schema.get('description') or ''}")
+def _asks_when(field: Field) -> bool:
+    """Whether the name of a field, or a form in its description, asks for a time."""
+    said, about = plain(f"{field.worded} {field.title}"), plain(str(field.schema.get("description") or ""))
+    return bool(_WHEN.search(said) or _FORM.search(about))
 
 
-_ASKS_WHEN = re.compile(
-    r"dat[aeo]|\b(?:day|tag|jour|dia|giorno|dag|dzien|den|when|wann|quand|cuando|quando|wanneer|kiedy|kdy|time|zeit|heure|hora|ora|tid|tijd|czas|cas)\b|fecha|datum"
-    r"|yyyy|aaaa|jjjj|rrrr|\bat\b|begin|start|\bfrom\b|since|until|\btill\b|\bto\b|\bend|finish|\bvon\b|\bseit\b|\bbis\b|\bab\b|anfang|ende|debut|\bfin\b|depuis|jusqu"
-    r"|desde|hasta|inicio|\bdal\b|\bda\b|\bal\b|fine|inizi|\bvan\b|vanaf|sinds|\btot\b|eind|\bate\b|\bfra\b|\btil\b|slut|\bod\b|\bdo\b|konec|koniec|valid|due|expir|open|clos"
+_WHEN = re.compile(
+    r"\b(?:dat[aeo]|datum|fecha|day|tag|jour|dia|giorno|dag|dzien|den|when|wann|quand|cuando|quando|wanneer|kiedy|kdy|time|zeit|heure|hora|ora|tid|tijd|czas|cas"
+    r"|month|monat|mois|mes|mese|maand|at|begin\w*|start\w*|from|since|until|till|to|end\w*|finish\w*|von|seit|bis|ab|anfang|ende|debut|fin|depuis|jusqu\w*"
+    r"|desde|hasta|inicio|dal|da|al|fine|inizi\w*|van|vanaf|sinds|tot|eind\w*|ate|fra|til|slut|od|do|konec|koniec|valid\w*|due|expir\w*)\b"
 )
+_FORM = re.compile(r"yyyy|aaaa|jjjj|rrrr|\b(?:date|datum|fecha|data|dato)\b")
 _DATED = re.compile(r"\d{4}-(?:0[1-9]|1[0-2])(?:-\d\d(?:T\d\d:\d\d(?::\d\d)?)?)?|\d\d:\d\d")
 
 

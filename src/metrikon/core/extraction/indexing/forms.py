@@ -151,16 +151,36 @@ def written(kind: str, value: str, index: Index) -> list[Place]:
     if kind == "time":
         return _times(value, index)
     if kind == "moment":
-        try:
-            return index.dates.get(date.fromisoformat(value[:10]), []) or index.find_text(value)
-        except ValueError:
-            return index.find_text(value)
+        return _moments(value, index)
     if kind == "month":
         return _months(value, index)
     if kind == "unit":
         words = ((page.number, n, word.text) for page in index.document.pages for n, word in enumerate(page.words))
         return [Place(page, (n,)) for page, n, text in words if unit_code(text) == value]
     return index.find_text(value)
+
+
+def _moments(value: str, index: Index) -> list[Place]:
+    """Where the day of a moment stands with its time on the same line; where none has it, where the whole is written as it is."""
+    try:
+        days = index.dates.get(date.fromisoformat(value[:10]), [])
+    except ValueError:
+        days = []
+    beside = [place for place in days if _has_time(value[11:19], place, index)]
+    return beside or index.find_text(value) or ([] if value[11:16] not in ("", "00:00") else days)
+
+
+def _has_time(time: str, place: Place, index: Index) -> bool:
+    page = index.pages[place.page]
+    at = page.line_of[place.words[-1]]
+    near = " ".join(line.text for line in page.lines[at : at + 2])
+    hour, minutes = time[:2], time[3:5]
+    if time[6:8].isdigit() and time[6:8] != "00" and re.search(r"\d:\d\d:\d\d", near):
+        return time in near  # it is told to the second
+    if not hour.isdigit() or not minutes.isdigit():
+        return False
+    half = int(hour) % 12 or 12
+    return re.search(rf"(?<!\d)(?:0?{int(hour)}[:.,h]{minutes}|0?{half}[:.]{minutes} ?[ap]\.?m)", near, re.IGNORECASE) is not None
 
 
 def _times(value: str, index: Index) -> list[Place]:

@@ -80,7 +80,7 @@ class Said:
         for run, here in self.groups:
             words = self.runs[run][1]
             for at, one in enumerate(here):
-                spelled = not words[one.first].isdigit()
+                spelled = not words[one.first].isdigit() and not _of_a_name(words, one)
                 half = half_more(words, one)
                 if half:
                     self._hear(found, one.value + Decimal("0.5"), run, one.first, one.last + half, 0.85)
@@ -320,6 +320,13 @@ _TIMES_OVER = {
 _DOZEN = {"dozen", "dutzend", "douzaine", "docena", "dozzina", "dozijn", "duzia", "dusin", "dussin", "tuzina"}
 OF_TIME = frozenset(["day", "days", "tag", "tage", "tagen", "jour", "jours", "dia", "dias", "giorno", "giorni", "dag", "dagen", "dage", "dagar", "week", "weeks", "woche", "wochen", "semaine", "semaines", "semana", "semanas", "settimana", "settimane", "weken", "year", "years", "jahr", "jahre", "an", "ans", "ano", "anos", "anno", "anni", "jaar", "ar", "month", "months", "monat", "monate", "mois", "mes", "meses", "mese", "mesi", "maand", "maanden"])  # fmt: skip
 _HALVES = {"half", "halb", "halbe", "demi", "demie", "media", "medio", "mezzo", "mezza", "halve", "meia", "meio", "halv"}
+
+
+def _of_a_name(words: list[str], one: Group) -> bool:
+    """Whether a number in words is a part of a name: it and what follows have capitals within a sentence, as in "Centre des Trois Vallons"."""
+    before = words[one.first - 1] if one.first else BREAK
+    after = words[one.last] if one.last < len(words) else ""
+    return before[:1].isalpha() and words[one.first][:1].isupper() and after[:1].isupper()
 
 
 def half_more(words: list[str], one: Group) -> int:
