@@ -103,7 +103,35 @@ def _parts(stood: Sequence[tuple[str, int, int]], at: int) -> bool:
 
 
 _ONLY_A_KIND = frozenset(
-    "amount value betrag wert montant valeur importe valor importo valore bedrag waarde quantia kwota wartosc belopp belob varde castka hodnota in eur euro euros of the de".split()
+    [
+        "amount",
+        "value",
+        "betrag",
+        "wert",
+        "montant",
+        "valeur",
+        "importe",
+        "valor",
+        "importo",
+        "valore",
+        "bedrag",
+        "waarde",
+        "quantia",
+        "kwota",
+        "wartosc",
+        "belopp",
+        "belob",
+        "varde",
+        "castka",
+        "hodnota",
+        "in",
+        "eur",
+        "euro",
+        "euros",
+        "of",
+        "the",
+        "de",
+    ]
 )  # words of a description that tell a sum of money, and not which
 
 

@@ -21,6 +21,7 @@ _NIGHTS = re.compile(r"night|nacht|nuit|noche|nott|noite|natt|nocleg|noc")
 _AGE = re.compile(
     r"experience|erfahrung|practice|age$|alter$|years? (?:of|in)|esperienza|experiencia|ervaring|erfaring|erfarenhet|doswiadcz|praxe|seniority|anciennet"
 )
+DAY = 86_400  # seconds
 TIME_ONLY = date(2000, 1, 1)  # stands for the day of a time of day
 MOST_TIMES, MOST_NUMBERS = 12, 4  # times of a record, numbers of a line that are set against each other
 
@@ -28,7 +29,7 @@ MOST_TIMES, MOST_NUMBERS = 12, 4  # times of a record, numbers of a line that ar
 def span(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) -> str | None:
     """The two times of a record between which so many units lie, told; None where there are none."""
     unit = unit_of(field)
-    size = _UNITS.get(unit or "") or (86_400 if _NIGHTS.search(plain(field.worded)) else 0)
+    size = _UNITS.get(unit or "") or (DAY if _NIGHTS.search(plain(field.worded)) else 0)
     if not size:
         return None
     times = list(_times(record, pointer))[:MOST_TIMES]
@@ -36,6 +37,8 @@ def span(field: Field, value: Decimal, record: Mapping[str, Any], pointer: str) 
         if TIME_ONLY in (a.date(), b.date()):
             a, b = datetime.combine(TIME_ONLY, a.time()), datetime.combine(TIME_ONLY, b.time())  # of one only the time of day is told
         if (b - a).total_seconds() == float(value) * size:
+            return f"from {one} to {two}"
+        if size == DAY and 0 < (b.date() - a.date()).days == value:
             return f"from {one} to {two}"
         if unit == "days" and a.time() == b.time() and (b - a).days + 1 == value > 1:
             return f"from {one} to {two}, both counted"

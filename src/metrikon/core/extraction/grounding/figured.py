@@ -6,10 +6,22 @@ from collections.abc import Iterator
 from decimal import Decimal
 from itertools import combinations, permutations
 
-from metrikon.core.extraction.grounding.numbers_of import Figure, Sought, figures_of_rows, of_lists, of_record, of_row, prices_printed, shares_printed
-from metrikon.core.records.meaning import MONEY, a_share, concept_of, stems_of
+from metrikon.core.extraction.grounding.numbers_of import (
+    Figure,
+    Sought,
+    figures_of_rows,
+    of_lists,
+    of_record,
+    of_row,
+    on_lines_of,
+    prices_printed,
+    shares_printed,
+)
+from metrikon.core.records.meaning import MONEY, a_share, concept_of, stems_of, words_of
+from metrikon.core.records.types import Field
 
 CENT, EXACT = Decimal("0.011"), Decimal("0.004")
+SHORTEST = 4  # letters of a word that two names have in common
 SMALL = 10  # whole numbers below it are counted or said, and hardly ever two others together
 LEAST = 100  # a whole number below it is soon a product of others by chance
 HUNDRED = Decimal(100)
@@ -60,7 +72,7 @@ def in_record(sought: Sought) -> Iterator[str]:
     if _by_chance(value, LEAST):
         return
     for a, b in permutations(others, 2):
-        if b.counts and b.value > 1 and a.name < b.name and abs(a.value * b.value - value) <= CENT:
+        if a.name < b.name and (a.counts or b.counts) and 1 not in (a.value, b.value) and abs(a.value * b.value - value) <= CENT:
             yield f"{a.name} times {b.name}"
         if b.counts and 1 < b.value <= LEAST and abs(a.value / b.value - value) <= CENT:
             yield f"{a.name} divided by {b.name}"
@@ -70,6 +82,36 @@ def _near(sought: Sought, others: list[Figure]) -> list[Figure]:
     """The numbers of the object that a value stands in; none for one that stands in the record itself."""
     above = sought.field.shape.rsplit("/", 1)[0]
     return [each for each in others if above and each.field.shape.rsplit("/", 1)[0] == above]
+
+
+def less_on_its_line(sought: Sought) -> Iterator[str]:
+    """A count less another number of its line, for a field that bears its name: "3 adults (1 of them free)"."""
+    value = sought.number
+    if value is None or sought.in_row or value != int(value):
+        return
+    for each in of_record(sought):
+        if each.counts and each.value > value and _akin(each.field, sought.field):
+            for number in on_lines_of(each.value, sought.index):
+                if each.value - number == value:
+                    yield f"{each.name} less {number}"
+
+
+def each_of(sought: Sought) -> Iterator[str]:
+    """An amount of a row for each of a count that the field names: the price of the bus for each child."""
+    value = sought.number
+    if value is None or sought.in_row:
+        return
+    counts = [each for each in of_record(sought) if each.counts and each.value > 1 and _akin(each.field, sought.field)]
+    for count in counts:
+        for each in of_lists(sought):
+            if abs(each.value / count.value - value) <= CENT:
+                yield f"{each.name} divided by {count.name}"
+
+
+def _akin(one: Field, two: Field) -> bool:
+    """Whether two fields have a word in common, whole or as the beginning of the other's."""
+    ones, twos = ([word for word in words_of(each.worded) if len(word) >= SHORTEST] for each in (one, two))
+    return any(a.startswith(b) or b.startswith(a) for a in ones for b in twos)
 
 
 def of_a_row(sought: Sought) -> Iterator[str]:

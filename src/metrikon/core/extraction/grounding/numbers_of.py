@@ -102,6 +102,16 @@ def _found(sought: Sought, part: Any, above: str) -> Iterator[Figure]:
             yield Figure(pointer.removeprefix(above)[1:].replace("/", " "), amount, field)
 
 
+def on_lines_of(value: Decimal, index: Index) -> list[Decimal]:
+    """The other numbers that stand on the lines of a number."""
+    lines = {(place.page, index.pages[place.page].line_of[place.words[0]]) for place in index.numbers.get(value, ())}
+    return [
+        other
+        for other, places in index.numbers.items()
+        if other != value and any((place.page, index.pages[place.page].line_of[place.words[0]]) in lines for place in places)
+    ][:MOST]
+
+
 def shares_printed(index: Index) -> list[Decimal]:
     """The numbers of a document that are so many per cent."""
     return index.once("shares printed", _shares)

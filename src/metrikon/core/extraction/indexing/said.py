@@ -270,7 +270,7 @@ class Said:
                 for minutes, last, sure in clock_times(words, here, at):
                     hear(minutes, run, one.first, last, sure, halves_of_day(words, last, minutes))
             for at, word in enumerate(words):
-                if plain(word) in NOON:
+                if plain(word) in NOON or (plain(word) == "meio" and words[at + 1 : at + 2] == ["dia"]):
                     hear(720, run, at, at + 1, 0.7, (0,))
                 elif (match := re.fullmatch(r"(\d{1,2})(am|pm|h|u)(\d\d)?", word.lower())) and int(match[1]) < 25:
                     hour = int(match[1]) % 12 + 12 * (match[2] == "pm") if match[2] in ("am", "pm") else int(match[1])

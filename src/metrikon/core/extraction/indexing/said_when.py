@@ -78,12 +78,23 @@ def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[
             yield at, 0.8
         elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
             yield at, 0.75
-        elif (wanted - own).days <= 21 and said in WEEKDAY and said not in _SHORT and WEEKDAY[said] == wanted.weekday() and (wanted - own).days >= 0:
+        elif (
+            (wanted - own).days <= 21
+            and said in WEEKDAY
+            and (said not in _SHORT or _on_the_fair(words, at))
+            and WEEKDAY[said] == wanted.weekday()
+            and (wanted - own).days >= 0
+        ):
             follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
             if not follows.isdigit():
                 yield at, 0.65
         elif said in _END and wanted in _ends(words[at + 1 : at + 5], own):
             yield at, 0.7
+
+
+def _on_the_fair(words: list[str], at: int) -> bool:
+    """Whether a Portuguese number is a weekday: "segunda-feira"."""
+    return at + 1 < len(words) and plain(words[at + 1]) == "feira"
 
 
 _PASSED = {
@@ -157,7 +168,7 @@ def _span(words: list[str], at: int, own: date) -> date | None:
     return own + timedelta(days=parts[0].value * _SPANS[plain(words[at])]) if parts and parts[0].value < 60 else None
 
 
-_BEFORE_TIME = {"mellan", "mellem", "mezi", "miedzy", "entre", "och", "og", "i", "y", "e", "o", "okolo", "kolem", "about", "around", "gegen", "vers", "rond", "at", "by", "um", "om", "a", "alle", "las", "klockan", "klokken", "kl", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"}  # fmt: skip
+_BEFORE_TIME = {"till", "til", "do", "hasta", "ate", "jusqu'a", "fino", "mellan", "mellem", "mezi", "miedzy", "entre", "och", "og", "i", "y", "e", "o", "okolo", "kolem", "about", "around", "gegen", "vers", "rond", "at", "by", "um", "om", "a", "alle", "las", "klockan", "klokken", "kl", "until", "bis", "to", "from", "von", "van", "de", "tussen", "between", "en", "and", "vor", "voor"}  # fmt: skip
 
 
 def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[int, int, float]]:
@@ -176,6 +187,8 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
     ):
         yield one.value * 60 + following.value, following.last, 0.9
     after = plain(words[one.last]) if one.last < len(words) else ""
+    if after in _AND_HALF and one.last + 1 < len(words) and plain(words[one.last + 1]) in _A_HALF:
+        yield one.value * 60 + 30, one.last + 2, 0.92  # "às oito e meia"
     if after in HOURS or after in ("am", "pm", "a", "p"):
         yield one.value * 60, one.last + 1, 0.85
     if before and before[-1] in HALF:
@@ -190,6 +203,7 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
         yield one.value * 60, one.last, 0.66
 
 
+_AND_HALF, _A_HALF = {"e", "y", "et", "i"}, {"meia", "media", "mezza", "mezzo", "demie", "demi", "pol"}
 _OF_DAY = {"abend", "nachmittag", "vormittag", "morgen", "mittag"}  # "um sieben am Abend"
 
 
