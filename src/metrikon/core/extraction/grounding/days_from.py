@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from datetime import date, timedelta
 from functools import lru_cache
+from itertools import islice
 
 from metrikon.core.extraction.grounding.numbers_of import Sought, of_record
 from metrikon.core.extraction.grounding.shifted import SHIFT
@@ -18,7 +19,7 @@ from metrikon.core.records.pointers import leaves, shape
 from metrikon.core.values.dates import iso_day, parse_date
 from metrikon.core.values.number_words import plain
 
-MOST_DAYS = 12  # printed days from which a term is counted
+MOST_DAYS, MOST_TERMS = 24, 24  # days from which terms are counted, and terms
 LONGEST_DAYS, LONGEST_MONTHS = 400, 120  # of a term in days, in months
 DAY, HOURS_OF_DAYS = 1440, 2880  # minutes; terms that are told in hours are of more than a day
 _UNTIL = re.compile(
@@ -37,7 +38,7 @@ def from_another_day(sought: Sought) -> Iterator[str]:
         return
     about = plain(f"{sought.field.worded} {sought.field.schema.get('description') or ''}")
     forward, terms = bool(_UNTIL.search(about)), terms_of(sought.index)
-    for name, base in (*_bases(sought), *(_printed(sought.index) if forward else ())):
+    for name, base in [*islice(_bases(sought), MOST_DAYS), *(_printed(sought.index) if forward else ())]:
         for length, unit, either in (*terms, *_described(about)):
             for sign in (1, -1):
                 if (sign == 1 and forward) or either:
@@ -59,7 +60,7 @@ def whole_years(sought: Sought) -> Iterator[str]:
     described = [
         (found.isoformat(), found) for text in _DATES.findall(str(sought.field.schema.get("description") or "")) if (found := parse_date(text))
     ]
-    bases = list(_bases(sought))
+    bases = list(islice(_bases(sought), MOST_DAYS))
     since = [(each.name, date(int(each.value), 1, 1)) for each in of_record(sought) if each.counts and 1900 <= each.value <= 2100]
     for name, first in (*bases, *since):
         for other, last in (*bases, *described):
@@ -123,7 +124,7 @@ def _terms(index: Index) -> tuple[Term, ...]:
         either = bool(SHIFT & set(re.findall(r"[a-z]+", plain(" ".join(line.text for line in page.lines[at : at + 2])))))
         key = (int(length), unit)
         found[key] = found.get(key, False) or either
-    return tuple((length, unit, either) for (length, unit), either in found.items())
+    return tuple((length, unit, either) for (length, unit), either in found.items())[:MOST_TERMS]
 
 
 @lru_cache(maxsize=2048)

@@ -21,6 +21,7 @@ from metrikon.core.records.meaning import MONEY, a_share, concept_of, stems_of, 
 from metrikon.core.records.types import Field
 
 CENT, EXACT = Decimal("0.011"), Decimal("0.004")
+MOST_PAIRS, MOST_DIFFERENCES = 12, 40  # of numbers that are tried with each other, and with prices
 SHORTEST = 4  # letters of a word that two names have in common
 SMALL = 10  # whole numbers below it are counted or said, and hardly ever two others together
 LEAST = 100  # a whole number below it is soon a product of others by chance
@@ -166,7 +167,7 @@ def paired(sought: Sought) -> Iterator[str]:
     if value is None or sought.in_row or _by_chance(value, SMALL):
         return
     others = of_record(sought)
-    pairs = [(a, b) for a, b in combinations(others, 2) if _alike(a, b)]
+    pairs = [(a, b) for a, b in combinations(others, 2) if _alike(a, b)][:MOST_PAIRS]
     for some in (each for count in (2, 3) for each in combinations(pairs, count)):
         if abs(sum(a.value * b.value for a, b in some) - value) <= CENT:
             yield " and ".join(f"{a.name} times {b.name}" for a, b in some)
@@ -186,7 +187,7 @@ def priced(sought: Sought) -> Iterator[str]:
     counts = [each for each in of_record(sought) if each.counts and each.value > 1]
     more = [(f"({a.name} less {b.name})", a.value - b.value) for a, b in permutations(_near(sought, counts), 2) if a.value - b.value > 1]
     prices = [*prices_printed(sought.index), *(each.value for each in of_record(sought) if concept_of(each.field) in MONEY and not each.share)]
-    for name, count in (*((each.name, each.value) for each in counts), *more):
+    for name, count in (*((each.name, each.value) for each in counts), *more[:MOST_DIFFERENCES]):
         for price in dict.fromkeys(prices):
             if price != 1 and abs(count * price - value) <= CENT:
                 yield f"{name} times {price}"

@@ -104,12 +104,17 @@ def _found(sought: Sought, part: Any, above: str) -> Iterator[Figure]:
 
 def on_lines_of(value: Decimal, index: Index) -> list[Decimal]:
     """The other numbers that stand on the lines of a number."""
-    lines = {(place.page, index.pages[place.page].line_of[place.words[0]]) for place in index.numbers.get(value, ())}
-    return [
-        other
-        for other, places in index.numbers.items()
-        if other != value and any((place.page, index.pages[place.page].line_of[place.words[0]]) in lines for place in places)
-    ][:MOST]
+    by_line = index.once("numbers by line", _by_line)
+    lines = dict.fromkeys((place.page, index.pages[place.page].line_of[place.words[0]]) for place in index.numbers.get(value, ()))
+    return [other for line in lines for other in by_line[line] if other != value][:MOST]
+
+
+def _by_line(index: Index) -> dict[tuple[int, int], list[Decimal]]:
+    found: dict[tuple[int, int], list[Decimal]] = {}
+    for value, places in index.numbers.items():
+        for place in places:
+            found.setdefault((place.page, index.pages[place.page].line_of[place.words[0]]), []).append(value)
+    return found
 
 
 def shares_printed(index: Index) -> list[Decimal]:

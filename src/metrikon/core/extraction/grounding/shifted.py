@@ -46,9 +46,16 @@ def a_shifted_time(field: Field, value: Any, index: Index) -> Evidence | None:
 
 def _stands(minutes: int, index: Index) -> bool:
     text = f"{minutes // 60:02}:{minutes % 60:02}"
-    forms = (text, text.replace(":", "."), text.replace(":", ","), text.replace(":", "h"))
-    printed = any(form in line.text for page in index.document.pages for line in page.lines for form in forms)
-    return printed or minutes in said_of(index).times or hour_at(text, index) is not None
+    return minutes in index.once("times printed", _printed) or minutes in said_of(index).times or hour_at(text, index) is not None
+
+
+def _printed(index: Index) -> frozenset[int]:
+    """The times of day that are printed with their minutes, counted from midnight."""
+    found = (match for page in index.document.pages for line in page.lines for match in _TIME.finditer(line.text))
+    return frozenset(int(match[1]) * 60 + int(match[2]) for match in found if int(match[1]) < 24 and int(match[2]) < 60)
+
+
+_TIME = re.compile(r"(?<![\d.,:])(\d{1,2})[:.,h](\d{2})(?!\d)")
 
 
 def _lengths(index: Index) -> dict[int, Place]:
@@ -90,17 +97,28 @@ def _days(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Ev
 
 def _named_alone(day: date, time: str, index: Index) -> Iterator[Place]:
     """Words that name the weekday of a day without a number, with a time on their line or the next where one is given."""
+    for place, numbered in index.once("weekdays named", _weekdays).get(day.weekday(), ()):
+        page = index.pages[place.page]
+        at = page.line_of[place.words[0]]
+        near = " ".join(each.text for each in page.lines[at : at + AFTER_DAY]) if time else ""
+        if (time and _time_within(time, near)) or (not time and not numbered):
+            yield place
+
+
+def _weekdays(index: Index) -> dict[int, list[tuple[Place, bool]]]:
+    """Where each weekday is named, and whether the number of a day follows."""
+    found: dict[int, list[tuple[Place, bool]]] = {}
     for page in index.document.pages:
-        for at, line in enumerate(page.lines):
+        for line in page.lines:
             for number in range(line.first, line.last):
-                if weekday_of(page.words[number].text) != day.weekday():
-                    continue
-                follows = page.words[number + 1].text if number + 1 < line.last else ""
-                if follows[:1].isdigit() and re.match(r"\d{1,2}\.?(?![\d:.,h])", follows) and not time:
-                    continue
-                near = " ".join(each.text for each in page.lines[at : at + AFTER_DAY])
-                if not time or _time_within(time, near):
-                    yield Place(page.number, (number,))
+                weekday = weekday_of(page.words[number].text)
+                if weekday is not None:
+                    follows = page.words[number + 1].text if number + 1 < line.last else ""
+                    found.setdefault(weekday, []).append((Place(page.number, (number,)), _DAY.match(follows) is not None))
+    return found
+
+
+_DAY = re.compile(r"\d{1,2}\.?(?![\d:.,h])")
 
 
 def _time_within(time: str, text: str) -> bool:

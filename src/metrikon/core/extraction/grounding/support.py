@@ -14,6 +14,7 @@ from decimal import Decimal
 from itertools import combinations
 from typing import Any
 
+from metrikon.core.extraction.grounding.downwards import down_a_column
 from metrikon.core.extraction.grounding.hours import an_hour
 from metrikon.core.extraction.grounding.misprint import disguised, without_accents
 from metrikon.core.extraction.grounding.nothing import for_nothing
@@ -315,14 +316,22 @@ def in_two_units(field: Field, value: Any, index: Index) -> Evidence | None:
     """A measure that is printed in two units, such as pounds and ounces, feet and inches, and given in the larger."""
     if not isinstance(value, Decimal | int) or isinstance(value, bool):
         return None
+    measures = index.once("measures in two units", _in_two_units)
+    place = next((place for measure, place in measures if abs(measure - value) <= Decimal("0.006")), None)
+    return evidence_at(index, place, 0.75, "derived") if place is not None else None
+
+
+def _in_two_units(index: Index) -> list[tuple[Decimal, Place]]:
+    found = []
     for page, segment in index.figured:
         for match in _TWO_UNITS.finditer(segment.text):
-            parts = 16 if match[2].startswith("lb") or match[2].startswith("pound") else 12
-            if abs(Decimal(match[1]) + Decimal(match[3]) / parts - value) <= Decimal("0.006"):
-                return evidence_at(index, Place(page.number, tuple(range(segment.first, segment.last))), 0.75, "derived")
-    return None
+            parts = 16 if match[2].lower().startswith(("lb", "pound")) else 12
+            place = Place(page.number, tuple(range(segment.first, segment.last)))
+            found.append((Decimal(match[1]) + Decimal(match[3]) / parts, place))
+    return found[:MOST_MEASURES]
 
 
+MOST_MEASURES = 400
 _TWO_UNITS = re.compile(r"(\d{1,4}) ?(lbs?|pounds?|ft|feet)\.?,? (\d{1,2}) ?(?:oz|ounces?|in|inch(?:es)?)\b", re.IGNORECASE)
 
 
@@ -434,6 +443,6 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 
 RULES: tuple[Rule, ...] = (
-    a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
+    a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, down_a_column, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
     in_groups, of_a_range, in_two_units, of_its_form, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, an_ordinal_weekday, figures_in_words, labelled_lines, _once,
 )  # fmt: skip
