@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from metrikon.core.extraction.grounding.between import after_so_many_days, difference_printed, span, years_since
+from metrikon.core.extraction.grounding.between import difference_printed, span, years_since
 from metrikon.core.extraction.grounding.hours import an_hour
 from metrikon.core.extraction.grounding.misprint import disguised, without_accents
 from metrikon.core.extraction.grounding.nothing import for_nothing
@@ -143,14 +143,6 @@ def test_a_period_of_a_month_begins_and_ends_with_it(value: str, stands: bool) -
     assert (supported(field("period", **DAY), value, index("Care of the beds in May 2026")) is not None) == stands
 
 
-def test_a_term_in_days_is_counted_from_another_day_of_the_record() -> None:
-    text = index("Invoice 41 of 3 March 2026. Payable within 14 days.")
-    record = {"invoiced": "2026-03-03", "due": "2026-03-17"}
-    assert after_so_many_days(field("due", **DAY), "2026-03-17", record, "/due", text) == "14 days after invoiced"
-    assert after_so_many_days(field("due", **DAY), "2026-03-18", record, "/due", text) is None
-    assert after_so_many_days(field("delivered", **DAY), "2026-03-17", record, "/delivered", text) is None
-
-
 @pytest.mark.parametrize(
     ("text", "value", "stands"),
     [("Tax 19 %", "0.19", True), ("Tax 19 EUR", "0.19", False), ("Budget 1.2 Mio", "1200000", True), ("Budget 45 T€", "45000", True)],
@@ -164,7 +156,3 @@ def test_rules_cost_no_more_for_long_values_and_many_rows() -> None:
     printed = read("\n".join(f"Bed {n} within 14 days" for n in range(40)).encode())
     pictured = Index(msgspec.structs.replace(printed, pages=tuple(msgspec.structs.replace(page, source="ocr") for page in printed.pages)))
     assert without_accents(field("plant"), "ø" * 100_000, pictured) is None
-    record = {"due": "2026-01-15", "rows": [{"due": "2026-02-15", "sown": "2026-02-01"}, {"due": "2026-02-15"}]}
-    due = Field("/rows/*/due", "due", DAY, False)
-    assert after_so_many_days(due, "2026-02-15", record, "/rows/0/due", pictured) == "14 days after rows/0/sown"
-    assert after_so_many_days(due, "2026-01-29", record, "/rows/1/due", pictured) is None  # another's times are not its own

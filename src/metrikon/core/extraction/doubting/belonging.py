@@ -282,7 +282,7 @@ def _other_units(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[
     for field in kind.header:
         value = get(record, field.shape)
         unit = unit_of(field)
-        if unit == "per cent" and isinstance(value, Decimal | int) and not isinstance(value, bool) and abs(value) > LARGEST_SHARE:
+        if unit == "per cent" and isinstance(value, Decimal | int) and not isinstance(value, bool) and abs(Decimal(value)) > LARGEST_SHARE:
             yield Finding("of another unit", "stop", f"{kind.titled(field.shape)} {value!s} is no number of per cent.", (field.shape,))
         if (
             unit is None

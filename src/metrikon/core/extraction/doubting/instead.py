@@ -1,7 +1,8 @@
 """Values of a model that stand nowhere, or are left out, set against what an independent reading found.
 
-What that reading is certain of takes the place of what stands nowhere. What it only thinks likely is a doubt beside the model's value
-and a candidate for it, no more: a count, a difference, a day reckoned from another stand nowhere and are right all the same.
+What that reading is certain of, by labels that a builder gave or where the model itself was unsure, takes the place of what stands nowhere.
+What it only thinks likely is a doubt beside the model's value and a candidate for it, no more: a count, a difference, a day reckoned from
+another stand nowhere and are right all the same.
 """
 
 from __future__ import annotations
@@ -83,7 +84,8 @@ def set_beside(state: State) -> State:
         answers = value is not None and _who_answers(each, value, instead, state.index)
         if not _weighs(each, value, instead, sure, answers, state.index):
             continue
-        if not (sure >= CERTAIN and state.draft.doubted(each.shape, value)) and not _chosen(each, value, instead, state):
+        taken = sure >= CERTAIN and ("labels" in each.ours or state.draft.doubted(each.shape, value))
+        if not taken and not _chosen(each, value, instead, state):
             doubt = Doubt(each.shape, value, instead, _doubt(each, value, instead, answers))
             insisted |= {each.shape} if value is not None and state.draft.chosen(each.shape) == value else set()
             if value is not None and state.draft.doubted(each.shape, value):

@@ -12,7 +12,7 @@ from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 
-EXACT, CENT = Decimal("0.004"), Decimal("0.011")
+EXACT, CENT = Decimal("0.004"), Decimal("0.0051")
 LEAST_NUMBERED = 3  # rows that are numbered one after the other
 
 

@@ -38,7 +38,7 @@ def from_another_day(sought: Sought) -> Iterator[str]:
         return
     about = plain(f"{sought.field.worded} {sought.field.schema.get('description') or ''}")
     forward, terms = bool(_UNTIL.search(about)), terms_of(sought.index)
-    for name, base in [*islice(_bases(sought), MOST_DAYS), *(_printed(sought.index) if forward else ())]:
+    for name, base in [*islice(_bases(sought), MOST_DAYS), *(_printed(sought.index) if forward and not sought.in_row else ())]:
         for length, unit, either in (*terms, *_described(about)):
             for sign in (1, -1):
                 if (sign == 1 and forward) or either:
@@ -87,8 +87,11 @@ def _month(text: str) -> date | None:
 
 
 def _bases(sought: Sought) -> Iterator[tuple[str, date]]:
-    """The days of the record that stand in the document, and the document's own."""
+    """The days of the record that stand in the document, of rows only those of the value's own, and the document's own."""
+    row = sought.pointer.rsplit("/", 1)[0] if sought.in_row else None
     for pointer, value in leaves(sought.record):
+        if "/*/" in shape(pointer) and pointer.rsplit("/", 1)[0] != row:
+            continue
         known, field = sought.evidence.get(pointer), sought.kind.by_shape.get(shape(pointer))
         if pointer != sought.pointer and known is not None and known.found and field is not None and isinstance(value, str):
             day = _month(value) if field.kind == "month" else iso_day(value) if field.kind in ("date", "moment") else None

@@ -20,7 +20,7 @@ from metrikon.core.extraction.grounding.numbers_of import (
 from metrikon.core.records.meaning import MONEY, a_share, concept_of, stems_of, words_of
 from metrikon.core.records.types import Field
 
-CENT, EXACT = Decimal("0.011"), Decimal("0.004")
+CENT, EXACT = Decimal("0.0051"), Decimal("0.004")  # what is multiplied is rounded to a cent, what is added up is not
 MOST_PAIRS, MOST_DIFFERENCES = 12, 40  # of numbers that are tried with each other, and with prices
 SHORTEST = 4  # letters of a word that two names have in common
 SMALL = 10  # whole numbers below it are counted or said, and hardly ever two others together

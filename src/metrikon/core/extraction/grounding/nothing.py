@@ -25,13 +25,14 @@ _ASKS = re.compile(r"(?<!\d)0(?![\d.,])|zero|nought|null wenn|free|gratis|gratui
 
 
 def for_nothing(field: Field, value: Any, index: Index) -> Evidence | None:
-    """A nought of which the document has a word; outside of rows on a line that speaks of the field, or where the field says what 0 means."""
+    """A nought of which the document has a word; outside of rows the only one, one by a line that speaks of the field, or any where the field says what 0 means."""
     if field.kind != "amount" or not isinstance(value, Decimal | int) or isinstance(value, bool) or value != 0:
         return None
     about = f"{field.shape.replace('/', ' ')} {field.worded} {field.schema.get('description') or ''}"
     in_row, told = "/*/" in field.shape, bool(_ASKS.search(plain(str(field.schema.get("description") or ""))))
-    for place in noughts(index):
-        if in_row or told or stems(about) & stems(_around(place, index)):
+    places = noughts(index)
+    for place in places:
+        if in_row or told or len(places) == 1 or stems(about) & stems(_around(place, index)):
             return evidence_at(index, place, SURE, "mapped")
     return None
 

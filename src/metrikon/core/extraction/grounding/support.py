@@ -244,7 +244,7 @@ def a_thousand(field: Field, value: Any, index: Index) -> Evidence | None:
 
 def in_groups(field: Field, value: Any, index: Index) -> Evidence | None:
     """A whole number that is printed in groups of three, where one group alone might be taken for decimals: "1.184"."""
-    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value != int(value) or abs(value) < 1000:
+    if not isinstance(value, Decimal | int) or isinstance(value, bool) or value != int(value) or abs(Decimal(value)) < 1000:
         return None
     found = index.once("numbers in groups", _in_groups).get(abs(int(value)))
     return evidence_at(index, found, 0.8) if found else None

@@ -13,7 +13,7 @@ from metrikon.core.records.types import Field
 from metrikon.core.values.languages import language_of
 from metrikon.core.values.number_words import groups, tokens
 
-CENT = Decimal("0.011")
+CENT = Decimal("0.0051")  # what is multiplied is rounded to a cent
 LEAST = 100  # a whole number below it is soon come to by chance
 MOST_TOLD = 4  # figures of a description that are tried
 _FACTOR = re.compile(r"(?<![\w.,-])(\d{1,3}(?:[.,]\d{1,2})?)\s?(%)?")

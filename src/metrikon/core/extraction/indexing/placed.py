@@ -21,7 +21,7 @@ def is_share(place: Place, index: Index) -> bool:
     """Whether a number is so many per cent, which is no sum of money."""
     words = index.pages[place.page].words
     last = place.words[-1]
-    return words[last].text.endswith("%") or (last + 1 < len(words) and words[last + 1].text == "%")
+    return words[last].text.rstrip(".,;:)").endswith("%") or (last + 1 < len(words) and words[last + 1].text.startswith("%"))
 
 
 def best_heard(index: Index, heard: Sequence[Heard], how: str = "said") -> Evidence | None:
