@@ -148,13 +148,14 @@ def test_head_and_foot_of_a_page_say_who_is_behind_it_and_links_tell_their_addre
         "<body><header><a href='/'>Ellerby Garden</a><nav><a href='/a'>Plants</a></nav></header><main><h1>Team</h1><p>"
         + "Ferns need shade. " * 20
         + "</p><p><a href='mailto:ada@ellerby.example?subject=Hi'>Write to Ada</a> or <a href='tel:+441632960412'>call</a>.</p></main>"
-        "<footer>Mill Lane 4 · <a href='/i'>Imprint</a> · Last change: 2 March 2026</footer></body>"
+        "<footer><p>The garden is run by Ellerby Growers Ltd, a registered society.</p>Mill Lane 4 · <a href='/i'>Imprint</a> · Last change: 2 March 2026</footer></body>"
     )
     text = document_text(read(f"<!doctype html><html>{page}</html>".encode()))
     assert "Ellerby Garden" in text
     assert "Write to Ada <ada@ellerby.example>" in " ".join(text.split())
     assert "<+441632960412>" in text
     assert "Last change: 2 March 2026" in text
+    assert "run by Ellerby Growers Ltd" in " ".join(text.split())
     assert "Plants" not in text
 
 

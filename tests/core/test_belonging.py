@@ -158,3 +158,83 @@ def test_a_price_without_cents_among_prices_with_them_is_another_number_of_its_r
     said = {"seats": [{"who": "Adult", "count": 2, "one": 21.4}, {"who": "Child", "count": 1, "one": price}]}
     found = settled(kind, Index(typed_document(TICKET)), [Given("ask", json.dumps(said), "m")], Asking("2026-11-26"))
     assert ("of another column" in {each.check for each in found.findings if each.level == "stop"}) == stopped
+
+
+def rows_of(text: str, fields: dict[str, Any], rows: list[dict[str, Any]], more: dict[str, Any] | None = None) -> list[str]:
+    """The checks that stop a list of rows, with fields of the record beside it."""
+    properties = {
+        "plans": {"type": "array", "items": {"type": "object", "properties": fields}},
+        **{name: schema for name, (schema, _) in (more or {}).items()},
+    }
+    record = {"plans": rows, **{name: value for name, (_, value) in (more or {}).items()}}
+    found = settled(
+        record_type({"type": "object", "properties": properties}),
+        Index(typed_document(text)),
+        [Given("ask", json.dumps(record), "m")],
+        Asking("2026-05-01"),
+    )
+    return [each.check for each in found.findings if each.level == "stop"]
+
+
+PLANS = """Fernhill Home
+Fernhill Harbour
+Fernhill Research
+
+Feature         Home        Harbour     Research
+Beds            1           12          unlimited
+History         30 days     2 years     10 years
+"""
+PLAN = {"name": {"type": "string"}, "history": {"type": "string"}}
+
+
+def test_rows_may_be_the_columns_of_a_table() -> None:
+    rows = [
+        {"name": f"Fernhill {name}", "history": history} for name, history in (("Home", "30 days"), ("Harbour", "2 years"), ("Research", "10 years"))
+    ]
+    assert not rows_of(PLANS, PLAN, rows)
+
+
+def test_rows_that_are_numbered_need_no_figure_of_their_own() -> None:
+    text = "5 letters\nAda writes of ferns\nBen writes of moss\nCleo writes of oaks"
+    fields = {"number": {"type": "integer"}, "who": {"type": "string"}, "of": {"type": "string"}}
+    rows = [{"number": n, "who": who, "of": of} for n, (who, of) in enumerate((("Ada", "ferns"), ("Ben", "moss"), ("Cleo", "oaks")), 1)]
+    assert not rows_of(text, fields, rows)
+    assert rows_of(text, fields, [*rows[:2], {**rows[2], "number": 7}])
+
+
+COURSES = "Pruning    10-15    850 kr    fully booked\nPotting    18-20    1200 kr   4 left\nBats       21-22    300 kr    7 left"
+COURSE = {"title": {"type": "string"}, "starts": {"type": "string", "pattern": "^[0-9]{2}:[0-9]{2}$"}, "price": NUMBER, "left": {"type": "integer"}}
+TOLD = [
+    {"title": "Pruning", "starts": "10:00", "price": 850, "left": 0},
+    {"title": "Potting", "starts": "18:00", "price": 1200, "left": 4},
+    {"title": "Bats", "starts": "21:00", "price": 300, "left": 7},
+]
+
+
+@pytest.mark.parametrize(("changes", "stopped"), [({}, False), ({"left": 0}, True), ({"starts": "18:00"}, True)])
+def test_hours_and_words_for_nought_belong_to_their_rows(changes: dict[str, Any], stopped: bool) -> None:
+    assert bool(rows_of(COURSES, COURSE, [*TOLD[:2], {**TOLD[2], **changes}])) == stopped
+
+
+@pytest.mark.parametrize(
+    ("name", "value", "stopped"),
+    [
+        ("number_of_plans", 3, False),
+        ("number_of_plans", 6, True),
+        ("number_of_plans", 2350, False),
+        ("number_of_new_plans", 2, False),
+        ("pages", 9, True),
+    ],
+)
+def test_a_count_agrees_with_its_list(name: str, value: int, stopped: bool) -> None:
+    """Pieces may be counted in place of rows, and some rows only; a number that counts nothing must stand in the document."""
+    kept = rows_of(COURSES, COURSE, TOLD, {name: ({"type": "integer"}, value)})
+    assert ("count" in kept or "unsupported" in kept) == stopped
+
+
+def test_a_field_may_say_which_row_is_meant() -> None:
+    more = {"present_plan": ({"type": "string"}, "Potting course"), "cheapest_price": (NUMBER, 300)}
+    text = COURSES.replace("Potting    ", "Potting course    ")
+    rows = [TOLD[0], {**TOLD[1], "title": "Potting course"}, TOLD[2]]
+    assert not rows_of(text, COURSE, rows, more)
+    assert "same words" in rows_of(text, COURSE, rows, {"seller": ({"type": "string"}, "Potting course")})

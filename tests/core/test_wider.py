@@ -156,3 +156,66 @@ def test_rules_cost_no_more_for_long_values_and_many_rows() -> None:
     printed = read("\n".join(f"Bed {n} within 14 days" for n in range(40)).encode())
     pictured = Index(msgspec.structs.replace(printed, pages=tuple(msgspec.structs.replace(page, source="ocr") for page in printed.pages)))
     assert without_accents(field("plant"), "ø" * 100_000, pictured) is None
+
+
+@pytest.mark.parametrize(
+    ("schema", "text", "value", "other"),
+    [
+        ({"type": "number"}, "Water meter 1.184 m3", Decimal(1184), Decimal(1185)),
+        ({"type": "number"}, "Salary 9500–10 500 gross", Decimal(10500), Decimal(10600)),
+        ({"type": "number"}, "Weight 11 lb 4 oz", Decimal("11.25"), Decimal("11.5")),
+        ({"type": "number"}, "Monthly €29/mo", Decimal(29), Decimal(28)),
+        ({"type": "number"}, "Led projects up to $2.4M", Decimal(2_400_000), Decimal(2_500_000)),
+        ({"type": "string"}, "Licences B/BE", "BE", "CE"),
+        ({"type": "string"}, "Calle Almendro ocho, bajo, el huerto de la calle", "8", "9"),
+    ],
+)
+def test_figures_and_codes_are_found_as_people_print_them(schema: dict[str, Any], text: str, value: Any, other: Any) -> None:
+    price = field("monthly_price", **schema)
+    assert supported(price, value, index(text)) is not None
+    assert supported(price, other, index(text)) is None
+
+
+@pytest.mark.parametrize(("text", "numbers"), [("6×7.00", [6, 7]), ("2x", [2]), ("x 40.00", [40]), ("@18.50", [Decimal("18.5")])])
+def test_figures_beside_a_times_sign_are_figures_of_their_own(text: str, numbers: list[Any]) -> None:
+    found = index(f"Fern {text}").numbers
+    assert all(any(place.exact for place in found[Decimal(number)]) for number in numbers)
+
+
+def test_a_form_in_a_text_means_a_day_only_where_a_day_is_asked_for() -> None:
+    text = index("Gardener since 04/2015 at Fernhill")
+    assert supported(field("begin"), "2015-04", text) is not None
+    assert supported(field("begin"), "2015-05", text) is None
+    assert supported(field("employer"), "2015-04", text) is None
+
+
+@pytest.mark.parametrize(
+    ("text", "value", "stands"),
+    [
+        ("The committee meets on the second Thursday of January at 20.00", "2027-01-14T20:00", True),
+        ("The committee meets on the second Thursday of January at 20.00", "2027-01-21T20:00", False),
+    ],
+)
+def test_a_weekday_of_a_month_is_a_day(text: str, value: str, stands: bool) -> None:
+    assert (supported(field("next", type="string", format="date-time"), value, index(text)) is not None) == stands
+
+
+def test_a_word_parted_within_a_cell_is_found_downwards() -> None:
+    text = index("Greenhouse ventila-     Irrigation\ntion control            computer\n")
+    assert supported(field("article"), "Greenhouse ventilation control", text) is not None
+    assert supported(field("article"), "Greenhouse ventilation computer", text) is None
+
+
+@pytest.mark.parametrize(
+    ("description", "kind"),
+    [
+        ("Return, YYYY-MM-DDTHH:MM", "moment"),
+        ("Tag, JJJJ-MM-TT", "date"),
+        ("AAAA-MM", "month"),
+        ("HH:MM, 24 h", "time"),
+        ("YYYY-MM or YYYY-MM-DD", "text"),
+        ("Name", "text"),
+    ],
+)
+def test_a_form_that_a_description_spells_out_tells_the_kind(description: str, kind: str) -> None:
+    assert field("value", type="string", description=description).kind == kind

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 from metrikon.core.records.lexicon import concepts_in, words_of
-from metrikon.core.records.types import Field
+from metrikon.core.records.types import Field, worded
 
 AMOUNTS = frozenset([
     "net", "tax", "tax rate", "gross", "paid", "balance", "discount", "shipping", "tip", "change", "withholding", "rounding", "exchange rate",
@@ -159,6 +159,15 @@ def words_of_its_own(field: Field) -> frozenset[str]:
     text = field.worded
     taken = {at for _, first, count in concepts_in(text) for at in range(first, first + count)}
     return frozenset(_stems(" ".join(word for at, word in enumerate(words_of(text)) if at not in taken)))
+
+
+SHORTEST_AKIN = 4  # letters of a word that two names have in common
+
+
+def akin(one: str, two: str) -> bool:
+    """Whether two names have a word in common, whole or as the beginning of the other's: "job" and "jobs", "Kind" and "Kinder"."""
+    ones, twos = ([word for word in words_of(worded(text)) if len(word) >= SHORTEST_AKIN] for text in (one, two))
+    return any(a.startswith(b) or b.startswith(a) for a in ones for b in twos)
 
 
 def stems_of(texts: Iterable[str]) -> frozenset[str]:

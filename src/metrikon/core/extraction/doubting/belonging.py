@@ -21,7 +21,7 @@ from metrikon.core.extraction.indexing.units import lines_with, unit_of
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding
 from metrikon.core.records.manner import DECIDED
-from metrikon.core.records.meaning import MONEY, a_share, concept_of, label_fit, stems_of
+from metrikon.core.records.meaning import MONEY, a_share, akin, concept_of, label_fit
 from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.number_words import plain
@@ -98,8 +98,8 @@ def _names_a_row(kind: RecordType, pointers: Sequence[str]) -> bool:
 def _speaks_of(kind: RecordType, field: Field, of_rows: Field) -> bool:
     """Whether a field's words name the list, or the field of its rows, whose value it repeats: "current job" of "jobs"."""
     about = kind.part(field.shape[:-2]) if field.shape.endswith("/*") and "/*" not in field.shape[:-2] else field.schema
-    said = stems_of((f"{field.shape.replace('/', ' ')} {field.worded} {about.get('description') or ''}",))
-    return bool(said & stems_of((of_rows.shape.replace("/", " ").replace("*", " "), of_rows.worded)))
+    said = f"{field.shape.replace('/', ' ')} {field.worded} {about.get('description') or ''}"
+    return akin(said, f"{of_rows.shape.replace('/', ' ').replace('*', ' ')} {of_rows.worded}")
 
 
 def _day_of_another(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
@@ -223,13 +223,18 @@ def _without_cents(kind: RecordType, record: Mapping[str, Any], evidence: Mappin
                 continue
             quotes = {n: found.quote for n in range(len(rows)) if (found := evidence.get(f"{pointer}/{n}/{each.name}")) and found.how == "printed"}
             bare = [n for n, quote in quotes.items() if not _CENTS.search(quote)]
-            spots = places(each, rows[bare[0]][each.name], index)[:MOST_PLACES] if len(bare) == 1 and len(quotes) > 2 else []
+            spots = (
+                places(each, rows[bare[0]][each.name], index)[:MOST_PLACES]
+                if len(bare) == 1 and len(quotes) > 1 and not _SIGN.search(quotes[bare[0]])
+                else []
+            )
             if spots and not any(_CENTS.search(index.quote(spot)) for spot in spots):
                 at = f"{pointer}/{bare[0]}/{each.name}"
                 message = f"{kind.titled(at)} is printed as {quotes[bare[0]]}, without cents, as it is in no other row."
                 yield Finding("of another column", "stop", message, (at,))
 
 
+_SIGN = re.compile(r"[€$£]")  # what has it is a price
 _CENTS = re.compile(r"[.,]\d{2,4}(?!\d)")
 
 

@@ -17,12 +17,10 @@ from metrikon.core.extraction.grounding.numbers_of import (
     prices_printed,
     shares_printed,
 )
-from metrikon.core.records.meaning import MONEY, a_share, concept_of, stems_of, words_of
-from metrikon.core.records.types import Field
+from metrikon.core.records.meaning import MONEY, a_share, akin, concept_of, stems_of
 
 CENT, EXACT = Decimal("0.0051"), Decimal("0.004")  # what is multiplied is rounded to a cent, what is added up is not
 MOST_PAIRS, MOST_DIFFERENCES = 12, 40  # of numbers that are tried with each other, and with prices
-SHORTEST = 4  # letters of a word that two names have in common
 SMALL = 10  # whole numbers below it are counted or said, and hardly ever two others together
 LEAST = 100  # a whole number below it is soon a product of others by chance
 HUNDRED = Decimal(100)
@@ -91,7 +89,7 @@ def less_on_its_line(sought: Sought) -> Iterator[str]:
     if value is None or sought.in_row or value != int(value):
         return
     for each in of_record(sought):
-        if each.counts and each.value > value and _akin(each.field, sought.field):
+        if each.counts and each.value > value and akin(each.field.worded, sought.field.worded):
             for number in on_lines_of(each.value, sought.index):
                 if each.value - number == value:
                     yield f"{each.name} less {number}"
@@ -102,17 +100,11 @@ def each_of(sought: Sought) -> Iterator[str]:
     value = sought.number
     if value is None or sought.in_row:
         return
-    counts = [each for each in of_record(sought) if each.counts and each.value > 1 and _akin(each.field, sought.field)]
+    counts = [each for each in of_record(sought) if each.counts and each.value > 1 and akin(each.field.worded, sought.field.worded)]
     for count in counts:
         for each in of_lists(sought):
             if abs(each.value / count.value - value) <= CENT:
                 yield f"{each.name} divided by {count.name}"
-
-
-def _akin(one: Field, two: Field) -> bool:
-    """Whether two fields have a word in common, whole or as the beginning of the other's."""
-    ones, twos = ([word for word in words_of(each.worded) if len(word) >= SHORTEST] for each in (one, two))
-    return any(a.startswith(b) or b.startswith(a) for a in ones for b in twos)
 
 
 def of_a_row(sought: Sought) -> Iterator[str]:

@@ -10,7 +10,7 @@ from typing import Any
 from metrikon.core.records.check import Check
 from metrikon.core.records.checked import Checked
 from metrikon.core.records.findings import Finding
-from metrikon.core.records.meaning import stems_of
+from metrikon.core.records.meaning import akin
 from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
@@ -52,7 +52,7 @@ def _counted(field: Field, lists: Mapping[str, list[Any]]) -> str | None:
     said = plain(f"{field.worded} {field.schema.get('description') or ''}")
     if not _COUNTS.search(said) or _SOME.search(said):
         return None
-    named = [name for name in lists if stems_of((name.replace("_", " "),)) & stems_of((field.worded,))]
+    named = [name for name in lists if akin(name, field.worded)]
     return named[0] if len(named) == 1 else None
 
 
