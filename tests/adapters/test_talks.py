@@ -99,3 +99,19 @@ def test_a_talk_knows_its_own_date(name: str, about: str, given: str, stopped: b
     said = ("Moss Lane Garden, this is Edda.", "Can I come on the twelfth of March?", "On Thursday the twelfth of March, yes.")
     found = through({name: {**TEXT, "format": "date", "description": about}}, call(*said), {name: given}).reading
     assert any(each.check == "own date" and each.level == "stop" for each in found.findings) is stopped
+
+
+@pytest.mark.parametrize(
+    ("said", "language"),
+    [
+        (("Viveiro da Ribeira, boa tarde.", "Então são noventa euros no prazo de cinco dias, com a fatura.", "Obrigada, não se preocupe."), "pt"),
+        (
+            ("Orto botanico, buongiorno.", "Ho prenotato per due, ma mio marito non viene, e sono centoventi euro.", "Va bene, il corso è alle tre."),
+            "it",
+        ),
+    ],
+)
+def test_a_word_that_denies_in_a_language_puts_nothing_right_within_a_sentence(said: tuple[str, ...], language: str) -> None:
+    given = 90 if language == "pt" else 2
+    found = through({"figure": NUMBER}, call(*said), {"figure": given}).reading
+    assert not [each for each in found.findings if each.check == "taken back"]

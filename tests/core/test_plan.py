@@ -16,6 +16,7 @@ from metrikon.core.extraction.planning import columns
 from metrikon.core.extraction.planning.asking import Asking, Given
 from metrikon.core.extraction.planning.plan import plan
 from metrikon.core.extraction.settle import settled
+from metrikon.core.records.findings import stops
 from metrikon.core.records.types import RecordType, record_type
 from metrikon.drivers.extract import extract
 from metrikon.drivers.paper import LocalPaper
@@ -294,3 +295,20 @@ def test_a_table_that_only_lays_text_out_is_no_list_of_rows(heads: tuple[str, ..
     assert ("/jobs" in made.tables) is asked_by_column
     shown = made.asks[0].messages[1]["content"]
     assert asked_by_column or all(cell.split("\n")[0] in shown for row in rows for cell in row)
+
+
+def test_a_list_within_an_object_is_asked_for_with_it() -> None:
+    tours = {
+        "type": "object",
+        "properties": {"day": {"type": "string"}, "hours": {"type": "array", "items": {"type": "string"}, "description": "When they begin"}},
+    }
+    kind = record_type({"type": "object", "properties": {"garden": {"type": "string"}, "tours": tours}})
+    index = Index(typed_document("Fernhill Garden\nTours on Saturday at 11 and at 16\n"))
+    asked = plan(kind, index, "2026-05-01").asks
+    assert len(asked) == 1
+    assert "tours.hours" in asked[0].messages[-1]["content"]
+    assert set(asked[0].schema["properties"]["tours"]["properties"]) == {"day", "hours"}
+    answer = {"garden": "Fernhill Garden", "tours": {"day": "Saturday", "hours": ["11", "16"]}}
+    reading = settled(kind, index, [Given("ask", json.dumps(answer), "m")], Asking("2026-05-01"))
+    assert reading.record == answer
+    assert not stops(reading.findings)
