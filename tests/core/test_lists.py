@@ -6,6 +6,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -17,6 +18,7 @@ from metrikon.core.extraction.settle import looked_up, settled
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.lists import KnownList, filled, known_values
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
+from metrikon.core.values.sounding import sound
 from metrikon.store.lists import BadList, FolderOfLists
 from tests.helpers import typed_document
 
@@ -176,3 +178,42 @@ def test_what_cannot_be_a_list_is_refused_and_the_one_before_stays(tmp_path: Pat
     assert before is not None
     assert before.holds("first")
     assert kept.get("../a") is None
+
+
+FIRMS = KnownList("firms", [["Fernhill Nurseries"], ["Quillfeather Ferns"], ["Harrowdene School"], ["Gärtnerei Moosbach"], ["Frau Silbernagel"]])
+
+
+@pytest.mark.parametrize(
+    ("said", "meant"),
+    [
+        ("Furnhill Nurseries", "Fernhill Nurseries"),
+        ("Quill Fever Furns", "Quillfeather Ferns"),
+        ("Frau Silberagel", "Frau Silbernagel"),
+        ("Gertnerei Moosbach", "Gärtnerei Moosbach"),
+        ("Oakwood Tools", None),
+        ("Fern", None),
+    ],
+)
+def test_a_name_that_was_heard_is_the_one_known_name_that_sounds_like_it(said: str, meant: str | None) -> None:
+    assert FIRMS.sounds_like(said) == meant
+
+
+def test_two_names_that_sound_alike_mend_nothing() -> None:
+    assert KnownList("firms", [["Meier Ferns"], ["Mayer Ferns"]]).sounds_like("Maier Ferns") is None
+
+
+@given(st.text(max_size=40), st.text(max_size=40))
+def test_any_text_has_a_sound_that_does_not_depend_on_case_or_marks(one: str, two: str) -> None:
+    assert sound(one) == sound(one.swapcase().swapcase())
+    assert sound("fern " + "hill") == sound("FERN-HILL")
+    KnownList("any", [[one or "x"]]).sounds_like(two)
+
+
+@pytest.mark.parametrize("format", ["wav", "txt"])
+def test_names_are_mended_by_sound_where_they_were_heard(format: str) -> None:
+    kind = record_type({"type": "object", "properties": {"caller": {"type": "string", "x-metrikon": {"list": "firms"}}}})
+    document = msgspec.structs.replace(typed_document("This is Furnhill Nurseries"), format=format)
+    reading = settled(kind, Index(document), [Given("ask", '{"caller": "Furnhill Nurseries"}', "m")], Asking())
+    mended = looked_up(kind, reading, lambda name: FIRMS)
+    assert mended.record["caller"] == ("Fernhill Nurseries" if format == "wav" else "Furnhill Nurseries")
+    assert any("sounds like" in each for each in mended.changes) == (format == "wav")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
@@ -86,7 +87,7 @@ def read_file(path: Path, settings: Settings, pool: ReaderPool | None = None, pa
     try:
         return readers.read(path, passwords=passwords)
     except Refused as error:
-        transcriber = transcriber_of(settings)
+        transcriber = transcriber_of(settings, _how_far)
         if error.code != WANTED or transcriber is None:
             raise
         return _heard(path, transcriber, readers)
@@ -101,6 +102,12 @@ def read_together(paths: Sequence[Path], settings: Settings, passwords: Sequence
     """The documents in some files as one, each page under the name of its file; of one file its document. Raises as `read_file`."""
     found = [(path.name, read_file(path, settings, passwords=passwords)) for path in paths]
     return found[0][1] if len(found) == 1 else joined(Document("", "together", ()), found, limits_of(settings).max_pages)
+
+
+def _how_far(seconds: float, heard: int, pieces: int) -> None:
+    """How much of a long recording was heard, on standard error."""
+    if pieces > 1:
+        print(f"metrikon: heard {int(seconds) // 60}:{int(seconds) % 60:02} (piece {heard} of {pieces})", file=sys.stderr, flush=True)
 
 
 def _heard(path: Path, transcriber: Transcriber, readers: ReaderPool) -> Document:

@@ -1,4 +1,10 @@
-"""The process that hears one recording: its bytes on standard input, JSON with segments on standard output."""
+"""The process that hears one recording: its bytes on standard input, a line of JSON for each piece on standard output.
+
+    python -m metrikon.transcription.hearing FOLDER FIRST LANGUAGE
+
+FOLDER holds the model. Pieces before FIRST are left out: they were heard before. LANGUAGE (ISO 639-1) is that of the pieces before, or
+empty: then the first piece tells it.
+"""
 
 from __future__ import annotations
 
@@ -6,34 +12,63 @@ import io
 import json
 import os
 import sys
+from collections.abc import Iterator
 from typing import Any
 
-from metrikon.transcription.local import BROKEN, NO_ENGINE
+from metrikon.transcription.local import BROKEN, NO_ENGINE, NO_MODEL
+from metrikon.transcription.pieces import RATE, cuts
 
 
-def hear(folder: str, recording: bytes) -> dict[str, Any]:
-    """Text and segments of a recording, times in seconds. Raises ImportError without the engine, ValueError when it cannot be played."""
+class NoModel(Exception):
+    """The folder holds no model that can be used."""
+
+
+def hear(folder: str, recording: bytes, first: int = 0, language: str = "") -> Iterator[dict[str, Any]]:
+    """Text and segments of each piece, times in seconds, each word with how surely it was heard.
+
+    Raises ImportError without the engine, `NoModel`, and ValueError when the recording cannot be played.
+    """
     os.environ["HF_HUB_OFFLINE"] = "1"  # models come from the folder, never from elsewhere
     from faster_whisper import WhisperModel
+    from faster_whisper.audio import decode_audio
 
-    model = WhisperModel(folder, device="cpu", compute_type="int8", local_files_only=True)
     try:
-        found, about = model.transcribe(io.BytesIO(recording), vad_filter=False)
-        segments = [{"start": round(each.start, 2), "end": round(each.end, 2), "text": each.text.strip()} for each in found]
+        samples = decode_audio(io.BytesIO(recording), sampling_rate=RATE)
     except (RuntimeError, OSError, ValueError, IndexError) as error:
         raise ValueError(str(error)) from error
-    return {"text": " ".join(each["text"] for each in segments), "language": about.language, "segments": segments}
+    spans = cuts(samples)
+    try:
+        model = WhisperModel(folder, device="cpu", compute_type="int8", local_files_only=True)
+    except (RuntimeError, OSError, ValueError) as error:
+        raise NoModel(str(error)) from error
+    for number, (begin, end) in enumerate(spans):
+        if number < first:
+            continue
+        found, about = model.transcribe(
+            samples[begin:end], language=language or None, word_timestamps=True, vad_filter=False, condition_on_previous_text=False
+        )
+        segments = [_segment(each, begin / RATE) for each in found]
+        language = language or about.language
+        yield {"piece": number, "of": len(spans), "until": round(end / RATE, 2), "language": language, "segments": segments}
+
+
+def _segment(heard: Any, after: float) -> dict[str, Any]:
+    words = [{"word": each.word.strip(), "probability": round(float(each.probability), 3)} for each in heard.words or ()]
+    return {"start": round(after + heard.start, 2), "end": round(after + heard.end, 2), "text": heard.text.strip(), "words": words}
 
 
 def main() -> int:
     """Hear what stands on the standard input."""
     try:
-        answer = hear(sys.argv[1], sys.stdin.buffer.read())
+        for piece in hear(sys.argv[1], sys.stdin.buffer.read(), int(sys.argv[2]), sys.argv[3]):
+            sys.stdout.write(f"{json.dumps(piece)}\n")
+            sys.stdout.flush()
     except ImportError:
         return NO_ENGINE
+    except NoModel:
+        return NO_MODEL
     except ValueError:
         return BROKEN
-    sys.stdout.write(json.dumps(answer))
     return 0
 
 

@@ -1,45 +1,119 @@
 """Transcription here: a speech engine in a process of its own, with a model folder that its user brings.
 
-Needs the extra `speech` (faster-whisper) and a folder with a model in the form of CTranslate2. The
-process gets the recording on its standard input and has no other; it can be killed without the
-service noticing more than a failed step.
+Needs the extra `speech` (faster-whisper) and a folder with a model in the form of CTranslate2. The process gets the recording on its
+standard input and has no other; it can be killed without the service noticing more than a failed step. A long recording is heard in
+pieces, each kept when it was heard: whoever asks again goes on after the last of them.
 """
 
 from __future__ import annotations
 
+import contextlib
+import hashlib
+import json
 import subprocess
 import sys
+import tempfile
+import threading
+from collections.abc import Callable
 from pathlib import Path
+from typing import IO, Any
 
 from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
+from metrikon.transcription.pieces import Heard, together
 
-NO_ENGINE, BROKEN = 3, 4  # exit codes of the process
+NO_ENGINE, BROKEN, NO_MODEL = 3, 4, 5  # exit codes of the process
+Progress = Callable[[float, int, int], None]  # seconds heard, pieces heard, pieces in all
+
+
+def nobody(seconds: float, heard: int, pieces: int) -> None:
+    """Nobody is told."""
 
 
 class LocalTranscriber:
-    """Hears recordings on this machine."""
+    """Hears recordings on this machine. `seconds`: longest for one piece. `kept`: folder in which pieces wait for the next ones."""
 
-    def __init__(self, folder: Path, seconds: float = 600.0) -> None:
+    command = (sys.executable, "-m", "metrikon.transcription.hearing")
+
+    def __init__(self, folder: Path, seconds: float = 600.0, kept: Path | None = None, told: Progress = nobody) -> None:
         self.folder = folder
         self.name = folder.name or "speech model"
         self._seconds = seconds
+        self._kept = kept
+        self._told = told
 
     def transcribe(self, data: bytes, format: str) -> bytes:
         """What was said as JSON. Raises `TranscriptionDown` and `TranscriptionRefused`."""
         if not (self.folder / "model.bin").is_file():
             raise TranscriptionRefused(f"There is no speech model in {self.folder} (setting transcription_folder): model.bin is missing.")
-        command = [sys.executable, "-m", "metrikon.transcription.hearing", str(self.folder)]
+        with contextlib.ExitStack() as stack:
+            kept = self._kept or Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="metrikon-heard-")))
+            heard = Heard(kept / hashlib.sha256(data + str(self.folder.resolve()).encode()).hexdigest())
+            if not heard.complete:
+                self._hear(data, heard)
+            answer = together(heard.pieces)
+            heard.done()
+            return answer
+
+    def _hear(self, data: bytes, heard: Heard) -> None:
+        """The pieces that are missing, each kept as it comes."""
+        command = [*self.command, str(self.folder), str(len(heard.pieces)), heard.language]
+        process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        late = threading.Event()
         try:
-            done = subprocess.run(command, input=data, capture_output=True, timeout=self._seconds)
-        except subprocess.TimeoutExpired as error:
-            raise TranscriptionRefused(f"The recording was not transcribed within {self._seconds:g} seconds.") from error
-        if done.returncode == NO_ENGINE:
+            assert process.stdin
+            assert process.stdout
+            threading.Thread(target=_fed, args=(process.stdin, data), daemon=True).start()
+            while line := self._line(process, late):
+                heard.keep(json.loads(line))
+                self._told(float(heard.pieces[-1]["until"]), len(heard.pieces), int(heard.pieces[-1]["of"]))
+            code = process.wait(self._seconds)
+        finally:
+            process.kill()
+            process.wait()
+            if process.stdout:
+                process.stdout.close()
+        self._ended(code, late.is_set(), heard)
+
+    def _line(self, process: subprocess.Popen[bytes], late: threading.Event) -> bytes:
+        """The next piece; nothing at the end, or when its time was over."""
+
+        def over() -> None:
+            late.set()
+            process.kill()
+
+        watch = threading.Timer(self._seconds, over)
+        watch.daemon = True
+        watch.start()
+        try:
+            assert process.stdout
+            line = process.stdout.readline()
+            return line if line.endswith(b"\n") else b""
+        finally:
+            watch.cancel()
+
+    def _ended(self, code: int, late: bool, heard: Heard) -> None:
+        """Why a process ended before all was heard."""
+        if late:
+            raise TranscriptionRefused(f"A piece of the recording was not transcribed within {self._seconds:g} seconds.")
+        if code == NO_ENGINE:
             raise TranscriptionRefused("The speech engine is not installed: pip install 'metrikon[speech]'.")
-        if done.returncode == BROKEN:
+        if code == NO_MODEL:
+            raise TranscriptionRefused(
+                f"The speech model in {self.folder} (setting transcription_folder) cannot be used: it is broken or of another form."
+            )
+        if code == BROKEN:
             raise TranscriptionRefused("The recording cannot be played: it is broken or cut off.")
-        if done.returncode != 0:
-            raise TranscriptionDown(f"The process that hears recordings ended with {done.returncode}.")
-        return done.stdout
+        if code != 0 or not heard.complete:
+            so_far = f" {len(heard.pieces)} pieces were heard and are kept: try again to go on." if heard.pieces and self._kept else ""
+            raise TranscriptionDown(f"The process that hears recordings ended with {code}.{so_far}")
 
     def close(self) -> None:
         """Nothing is held."""
+
+
+def _fed(stream: IO[Any], data: bytes) -> None:
+    """The recording goes in; a process that ended takes no more of it."""
+    with contextlib.suppress(BrokenPipeError, OSError):
+        stream.write(data)
+    with contextlib.suppress(BrokenPipeError, OSError):
+        stream.close()

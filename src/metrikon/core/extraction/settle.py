@@ -21,8 +21,8 @@ from metrikon.core.records.checks import MAKER as CHECKED
 from metrikon.core.records.checks import check_record
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.findings import Finding, stops
-from metrikon.core.records.lists import Lists, filled
-from metrikon.core.records.pointers import get
+from metrikon.core.records.lists import Lists, by_sound, filled
+from metrikon.core.records.pointers import get, with_values
 from metrikon.core.records.types import RecordType
 
 
@@ -40,6 +40,7 @@ class Reading:
     notes: list[Finding] = field(default_factory=list)
     stages: tuple[Stage, ...] = ()
     next: tuple[Request, ...] = ()
+    heard: bool = False  # whether the document is a recording
 
 
 def settle(kind: RecordType, answer: str, index: Index, given: Mapping[str, Place] | None = None, sure: Mapping[str, float] | None = None) -> Reading:
@@ -62,7 +63,16 @@ def settled(
     open_doubts = [each.finding for each in state.doubts if each.finding.level == "stop" and not _borne_out(state, each.pointer)]
     findings = [*state.findings, *made_by(MAKER, [*open_doubts, *state.beside])]
     told = stages(state, findings)
-    return Reading(dict(state.record), dict(state.evidence), findings, (*state.changes, *state.mended), list(state.notes), told, state.next)
+    return Reading(
+        dict(state.record),
+        dict(state.evidence),
+        findings,
+        (*state.changes, *state.mended),
+        list(state.notes),
+        told,
+        state.next,
+        index.document.format in RECORDED,
+    )
 
 
 def _borne_out(state: State, pointer: str) -> bool:
@@ -92,6 +102,7 @@ def checked_again(
 
 def looked_up(kind: RecordType, reading: Reading, lists: Lists) -> Reading:
     """The reading with what lists say of its fields; the checks are made again where they say something."""
+    reading = _by_sound(kind, reading, lists) if reading.heard else reading
     record, known = filled(kind, reading.record, lists)
     if record == reading.record:
         return reading
@@ -99,5 +110,16 @@ def looked_up(kind: RecordType, reading: Reading, lists: Lists) -> Reading:
     kept = [each for each in reading.findings if each.maker != CHECKED]
     return replace(reading, record=record, evidence=evidence, findings=[*kept, *check_record(kind, record, evidence)])
 
+
+def _by_sound(kind: RecordType, reading: Reading, lists: Lists) -> Reading:
+    """Names that were heard and written down by their sound, as the lists of known ones have them."""
+    record, told = reading.record, []
+    for pointer, meant in by_sound(kind, reading.record, lists):
+        told.append(f"{pointer}: {get(record, pointer)!r} sounds like {meant!r} on its list, which was taken.")
+        record = with_values(record, {pointer: meant})
+    return replace(reading, record=dict(record), changes=(*reading.changes, *told)) if told else reading
+
+
+RECORDED = ("wav", "mp3", "ogg", "flac", "m4a")  # formats of recordings
 
 __all__ = ["Reading", "checked_again", "looked_up", "settle", "settled", "stops"]

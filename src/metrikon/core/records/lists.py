@@ -18,10 +18,12 @@ from metrikon.core.records.findings import Finding
 from metrikon.core.records.pointers import get, leaves, shape
 from metrikon.core.records.types import Field, RecordType
 from metrikon.core.values.numbers import parse_number
+from metrikon.core.values.sounding import sound
 from metrikon.core.values.text import fold
 
 LIKE = 0.72  # of 1: from here on a known value is named as what may be meant
 COMPARED = 40  # known values that share most with a value and are compared with it
+SHORTEST_SOUND, APART = 4, 0.25  # sounds of a name that is told by them, and share of them that may be others
 PIECE = 3  # letters by which they are found
 
 
@@ -54,6 +56,20 @@ class KnownList:
         near = difflib.get_close_matches(form, [known for known, _ in shared.most_common(COMPARED)], 1, LIKE)
         return self.rows[self._by_form[near[0]]][0] if near else None
 
+    def sounds_like(self, value: Any) -> str | None:
+        """The one known value that sounds like one that was heard; None where none does, or several do."""
+        key = sound(str(value))
+        if len(key) < SHORTEST_SOUND:
+            return None
+        near = sorted(((_apart(key, other), form) for other, form in self._by_sound), key=lambda each: each[0])[:2]
+        if not near or near[0][0] > APART * len(key) or (len(near) > 1 and near[1][0] <= near[0][0]):
+            return None
+        return self.rows[self._by_form[near[0][1]]][0]
+
+    @cached_property
+    def _by_sound(self) -> list[tuple[str, str]]:
+        return [(sound(form), form) for form in self._by_form]
+
     @cached_property
     def _by_piece(self) -> dict[str, list[str]]:
         found: dict[str, list[str]] = {}
@@ -68,6 +84,19 @@ class KnownList:
         number = self._by_form.get(_form(value))
         row = self.rows[number] if number is not None else ()
         return row[at] or None if at is not None and at < len(row) else None
+
+
+def _apart(one: str, two: str) -> int:
+    """How many sounds must be put in, left out or changed to make one of the other (Levenshtein's distance)."""
+    if abs(len(one) - len(two)) > APART * len(one):
+        return len(one)
+    before = list(range(len(two) + 1))
+    for row, a in enumerate(one, 1):
+        now = [row]
+        for column, b in enumerate(two, 1):
+            now.append(min(before[column] + 1, now[-1] + 1, before[column - 1] + (a != b)))
+        before = now
+    return before[-1]
 
 
 Lists = Callable[[str], KnownList | None]
@@ -150,6 +179,15 @@ def filled(
         elif before and pointer in before and before[pointer].how == "list":
             home.pop(field.name, None)
     return {name: record[name] for name in kind.schema["properties"] if name in record}, evidence
+
+
+def by_sound(kind: RecordType, record: Mapping[str, Any], lists: Lists) -> Iterator[tuple[str, str]]:
+    """Values of a record that was heard which are on no list of known ones and sound like one of them: where they stand, and the known value."""
+    for pointer, value in leaves(dict(record)):
+        field = kind.by_shape.get(shape(pointer))
+        known = lists(str(field.ours["list"])) if field is not None and "list" in field.ours and isinstance(value, str) else None
+        if known is not None and not known.holds(value) and (meant := known.sounds_like(value)) is not None:
+            yield pointer, meant
 
 
 def _looked_up(kind: RecordType, record: Mapping[str, Any]) -> Iterator[tuple[Field, str]]:
