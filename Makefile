@@ -1,5 +1,6 @@
 # make demo   set everything up and start the demo
 # make test   set everything up and run all tests, browser tests included
+# make speech add the engine that hears recordings on this machine; its model is a folder that you bring
 SHELL := /bin/bash
 VENV := .venv
 BIN := $(VENV)/bin
@@ -13,7 +14,7 @@ ifneq ($(NODE_FIRST),)
 export NODE_OPTIONS := --use-system-ca  # trust what the machine trusts
 endif
 
-.PHONY: setup demo demo-documents demo-layouts test bench prove lint console docs clean
+.PHONY: setup demo demo-documents demo-layouts test bench prove lint console docs speech clean
 
 setup: .stamps/python .stamps/console
 
@@ -90,6 +91,10 @@ prove: setup
 docs: .stamps/python
 	$(BIN)/python -m metrikon.service.describe docs/openapi.json
 	$(BIN)/python -m metrikon.cli.reference docs
+
+speech: setup
+	@$(BIN)/python -m pip install -q --disable-pip-version-check -e '.[speech]'
+	@echo "Recordings are heard here once METRIKON_TRANSCRIPTION_FOLDER names the folder of a model (CTranslate2)."
 
 console: .stamps/console
 

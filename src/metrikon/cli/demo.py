@@ -196,6 +196,7 @@ def _greet(app: App, server: Server, password: str, form: str, services: str, ou
     print(f"Password  {password}", file=out)
     print(f"A form    {server.url}{form}", file=out)
     print(f"Services  {services} (stand-ins: contacts and tasks, a chat, an old accounting program)", file=out)
+    print(f"Speech    {_ears(app)}", file=out)
     print(f"Rows go to {app.home / 'ledger.xlsx'} and the table invoice_lines in {app.home / 'ledger.db'}.", file=out)
     print(
         f"Values are read by {app.default_model}{' (at a made-up price)' if app.default_model == NAME else ''}. More files: put them into {app.home / 'invoices'}. Ctrl-C stops.",
@@ -204,6 +205,14 @@ def _greet(app: App, server: Server, password: str, form: str, services: str, ou
     )
     threading.Thread(target=_drop_again, args=(app,), daemon=True).start()
     threading.Thread(target=_progress, args=(app, out), daemon=True).start()
+
+
+def _ears(app: App) -> str:
+    """What hears the recordings of the demo."""
+    folder = app.settings.transcription_folder
+    if folder:
+        return f"recordings are heard here, by the model in {folder}"
+    return "a stand-in gives the words of the demo's recordings; for a model of your own: make speech, and METRIKON_TRANSCRIPTION_FOLDER"
 
 
 def _progress(app: App, out: TextIO) -> None:

@@ -96,7 +96,7 @@ class LocalTranscriber:
         if late:
             raise TranscriptionRefused(f"A piece of the recording was not transcribed within {self._seconds:g} seconds.")
         if code == NO_ENGINE:
-            raise TranscriptionRefused("The speech engine is not installed: pip install 'metrikon[speech]'.")
+            raise TranscriptionRefused("The speech engine is not installed: make speech, or pip install 'metrikon[speech]'.")
         if code == NO_MODEL:
             raise TranscriptionRefused(
                 f"The speech model in {self.folder} (setting transcription_folder) cannot be used: it is broken or of another form."
