@@ -89,10 +89,18 @@ def _names_a_row(kind: RecordType, pointers: Sequence[str]) -> bool:
     fields = [kind.by_shape[shape(pointer)] for pointer in pointers]
     outside = [each for each in fields if "/*" not in each.shape]
     concepts = {concept_of(each) for each in fields}
-    if len(fields) == 2 and len(outside) == 1 and len(concepts) == 1 and concepts != {""}:
+    if len(fields) == 2 and len(outside) == 1 and (len(concepts) == 1 or concepts <= _HOUSES) and concepts != {""}:
+        return True
+    if len(outside) == 1 and all("/*" in each.shape for each in fields if each is not outside[0]) and _CHOSEN.search(plain(outside[0].worded)):
         return True
     rows = [each for each in fields if "/*/" in each.shape]
     return len({each.shape for each in rows}) == 1 and all(_speaks_of(kind, each, rows[0]) for each in fields if each is not rows[0])
+
+
+_HOUSES = frozenset(["sender", "employer", "school"])
+_CHOSEN = re.compile(
+    r"cho(?:ice|sen|ix|isi)|select|pick|favou?rite|gewahlt|auswahl|wahl|retenu|elegid|eleccion|scelt|gekozen|keuze|escolh|valgt|vald|wybran|wybor|vybran|current|actual|aktuell|present"
+)
 
 
 def _speaks_of(kind: RecordType, field: Field, of_rows: Field) -> bool:

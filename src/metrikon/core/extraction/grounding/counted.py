@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.grounding.numbers_of import Sought, number
+from metrikon.core.records.meaning import akin
 from metrikon.core.records.pointers import get
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
@@ -25,7 +26,8 @@ def counted(sought: Sought) -> Iterator[str]:
         if rows and value == len(rows):
             yield f"the number of {name}"
         for key, figures in _columns(rows):
-            if len(figures) == len(rows) > 1 and abs(sum(figures) - value) <= EXACT:
+            whole = len(figures) == len(rows) or akin(key, sought.field.worded)  # of a column with gaps only where it bears the field's name
+            if len(figures) > 1 and whole and abs(sum(figures) - value) <= EXACT:
                 yield f"the sum of {name} {key}"
             if len(figures) == len(rows):
                 yield from _of_two_columns(name, key, figures, rows, value)

@@ -24,7 +24,7 @@ LONGEST_DAYS, LONGEST_MONTHS = 400, 120  # of a term in days, in months
 DAY, HOURS_OF_DAYS = 1440, 2880  # minutes; terms that are told in hours are of more than a day
 _UNTIL = re.compile(
     r"due|until|till|expir|pay by|deadline|end|fallig|zahlbar|bis|ablauf|gultig|echeance|jusqu|limite|valab|valid|venc|hasta|plazo|scad|entro|verval|geldig|tot|betaal"
-    r"|ate|forfald|frist|forfall|termin|splatn|wazn|caduc|renew|renouv|erneuer|vernieuw"
+    r"|ate|forfald|frist|forfall|termin|splatn|wazn|caduc|uiterlijk|spatest|latest|before|avant|antes|prima|przed|limit|letzt|senast|senest|najpoz|nejpoz|renew|renouv|erneuer|vernieuw"
 )
 
 

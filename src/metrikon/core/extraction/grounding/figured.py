@@ -9,6 +9,7 @@ from itertools import combinations, permutations
 from metrikon.core.extraction.grounding.numbers_of import (
     Figure,
     Sought,
+    counts_by_line,
     figures_of_rows,
     of_lists,
     of_record,
@@ -93,6 +94,28 @@ def less_on_its_line(sought: Sought) -> Iterator[str]:
             for number in on_lines_of(each.value, sought.index):
                 if each.value - number == value:
                     yield f"{each.name} less {number}"
+
+
+def on_one_line(sought: Sought) -> Iterator[str]:
+    """Two or three counts of one line together, where the line has a word of the field: "peppers (10 packets) and beans (6)"."""
+    value = sought.number
+    if value is None or sought.in_row or value != int(value) or "integer" not in sought.field.types:
+        return
+    for text, numbers in counts_by_line(sought.index):
+        for some in (each for count in (2, 3) for each in combinations(numbers, count)):
+            if sum(some) == value and akin(text, sought.field.worded):
+                yield f"{' and '.join(map(str, some))} together"
+
+
+def of_one_name(sought: Sought) -> Iterator[str]:
+    """A count less another, where all three bear one name in different objects: packets ordered, sent and missing."""
+    value = sought.number
+    if value is None or sought.in_row or value != int(value):
+        return
+    named = [each for each in of_record(sought) if each.counts and each.field.name == sought.field.name]
+    for a, b in permutations(named, 2):
+        if a.value - b.value == value:
+            yield f"{a.name} less {b.name}"
 
 
 def each_of(sought: Sought) -> Iterator[str]:

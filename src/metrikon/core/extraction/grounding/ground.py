@@ -20,7 +20,7 @@ from typing import Any
 from metrikon.core.documents.model import Table, Word, words_box
 from metrikon.core.extraction.grounding.reckoned import reckon_missing
 from metrikon.core.extraction.grounding.support import supported
-from metrikon.core.extraction.indexing.forms import FORMS, written
+from metrikon.core.extraction.indexing.forms import FORMS, written, year_places
 from metrikon.core.extraction.indexing.index import Index, Outside, Place, RowIndex, has_digit, squeezed
 from metrikon.core.extraction.indexing.placed import is_share
 from metrikon.core.records.evidence import MISSING, Evidence
@@ -73,6 +73,7 @@ def places(field: Field, value: Any, index: Index, outside: Outside | None = Non
             if outside
             else (index.numbers.get(number) or index.numbers.get(-number, []))
         )
+        found = [*found, *year_places(str(number), index)] if 1900 <= number < 2100 else found
         return [place for place in found if not is_share(place, index)] if found and a_sum(field) else found
     if field.kind in ("choice", "title", "currency"):
         return [place for word in _signs(field, str(value)) for place in _sign_places(word, index)]

@@ -109,6 +109,25 @@ def on_lines_of(value: Decimal, index: Index) -> list[Decimal]:
     return [other for line in lines for other in by_line[line] if other != value][:MOST]
 
 
+def counts_by_line(index: Index) -> list[tuple[str, list[Decimal]]]:
+    """The text of each line and the next, where both together hold a few whole numbers, and these."""
+    return index.once("counts by line", _counts_by_line)
+
+
+def _counts_by_line(index: Index) -> list[tuple[str, list[Decimal]]]:
+    found = []
+    by_line = index.once("numbers by line", _by_line)
+    for page, line in by_line:
+        here = dict.fromkeys([*by_line[(page, line)], *by_line.get((page, line + 1), ())])
+        counts = [each for each in here if each == int(each) and 0 < each < LARGEST_COUNT]
+        if 2 <= len(counts) <= MOST_COUNTS:
+            found.append((" ".join(each.text for each in index.pages[page].lines[line : line + 2]), counts))
+    return found[:MOST_LINES]
+
+
+MOST_COUNTS, LARGEST_COUNT, MOST_LINES = 4, 1000, 400  # of one line, as counts of things are, lines
+
+
 def _by_line(index: Index) -> dict[tuple[int, int], list[Decimal]]:
     found: dict[tuple[int, int], list[Decimal]] = {}
     for value, places in index.numbers.items():

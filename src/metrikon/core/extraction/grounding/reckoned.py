@@ -12,7 +12,19 @@ from typing import Any
 from metrikon.core.extraction.grounding.between import difference_printed, months_between, span
 from metrikon.core.extraction.grounding.counted import counted, extreme, numbered
 from metrikon.core.extraction.grounding.days_from import from_another_day, whole_years
-from metrikon.core.extraction.grounding.figured import changed_by, each_of, in_record, in_row, less_on_its_line, of_a_row, paired, priced, with_share
+from metrikon.core.extraction.grounding.figured import (
+    changed_by,
+    each_of,
+    in_record,
+    in_row,
+    less_on_its_line,
+    of_a_row,
+    of_one_name,
+    on_one_line,
+    paired,
+    priced,
+    with_share,
+)
 from metrikon.core.extraction.grounding.numbers_of import Sought
 from metrikon.core.extraction.grounding.shifted import weekdays_near
 from metrikon.core.extraction.grounding.told import with_told
@@ -73,6 +85,8 @@ WAYS: tuple[Way, ...] = (
     of_a_row,
     each_of,
     less_on_its_line,
+    on_one_line,
+    of_one_name,
 )
 
 

@@ -26,13 +26,13 @@ from metrikon.core.extraction.indexing.index import Index, Place, squeezed
 from metrikon.core.extraction.indexing.measures import measured
 from metrikon.core.extraction.indexing.placed import best_heard, evidence_at, is_share, said_of
 from metrikon.core.extraction.indexing.said import Heard
-from metrikon.core.extraction.indexing.said_when import date_in
+from metrikon.core.extraction.indexing.said_when import WEEKDAY, date_in
 from metrikon.core.extraction.indexing.units import unit_of
 from metrikon.core.extraction.indexing.words import rests_on, stems
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.meaning import a_sum
 from metrikon.core.records.types import Field
-from metrikon.core.values.dates import iso_day
+from metrikon.core.values.dates import MONTHS, iso_day
 from metrikon.core.values.number_words import plain
 from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.phones import written_forms
@@ -234,12 +234,23 @@ def a_thousand(field: Field, value: Any, index: Index) -> Evidence | None:
     """A number in thousands or millions: "42k", "45 T€", "1.2 Mio"."""
     if not isinstance(value, Decimal | int) or isinstance(value, bool) or value < 1000:
         return None
+    found = index.once("large numbers", _large).get(Decimal(value))
+    return evidence_at(index, found, 0.8, "mapped") if found else None
+
+
+def _large(index: Index) -> dict[Decimal, Place]:
+    found: dict[Decimal, Place] = {}
     for page in index.document.pages:
         for line in page.lines:
+            place = Place(page.number, tuple(range(line.first, line.last)))
             for match in _LARGE.finditer(line.text):
-                if Decimal(match[1].replace(",", ".")) * (1000 if match[2] else 1_000_000) == value:
-                    return evidence_at(index, Place(page.number, tuple(range(line.first, line.last))), 0.8, "mapped")
-    return None
+                found.setdefault(Decimal(match[1].replace(",", ".")) * (1000 if match[2] else 1_000_000), place)
+            for match in _LARGE_SUM.finditer(line.text):
+                found.setdefault(Decimal(match[1].replace(",", ".")) * (1_000_000_000 if match[2] == "bn" else 1_000_000), place)
+    return found
+
+
+_LARGE_SUM = re.compile(r"[€$£] ?(\d{1,4}(?:[.,]\d{1,3})?) ?(m|mn|bn)\b")  # a small m is a million after the sign of a currency alone
 
 
 def in_groups(field: Field, value: Any, index: Index) -> Evidence | None:
@@ -289,6 +300,20 @@ def figures_in_words(field: Field, value: Any, index: Index) -> Evidence | None:
     if field.kind != "text" or not isinstance(value, str) or not re.fullmatch(r"\d{1,3}", value):
         return None
     return best_heard(index, said_of(index).numbers.get(Decimal(value), []))
+
+
+def in_another_form(field: Field, value: Any, index: Index) -> Evidence | None:
+    """A weekday or a month that is wanted as text, in the form in which it stands alone: "sobota" where "každou sobotu" is printed."""
+    word = plain(value).strip(".") if isinstance(value, str) and field.kind == "text" else ""
+    number, names = (WEEKDAY[word], WEEKDAY) if word in WEEKDAY and len(word) > 3 else (MONTHS.get(word, 0), MONTHS) if len(word) > 3 else (0, {})
+    if word not in names:
+        return None
+    for page in index.document.pages:
+        for at, printed in enumerate(page.words):
+            said = plain(printed.text).strip(".,;:()")
+            if len(said) > 3 and names.get(said) == number:
+                return evidence_at(index, Place(page.number, (at,)), 0.8, "mapped")
+    return None
 
 
 def of_a_range(field: Field, value: Any, index: Index) -> Evidence | None:
@@ -444,5 +469,5 @@ def _once(field: Field, value: Any, index: Index) -> Evidence | None:
 
 RULES: tuple[Rule, ...] = (
     a_number_in_words, a_day, a_time, an_hour, a_day_of_a_span, an_end_of_a_month, a_telephone, a_sign, spelled_out, down_a_column, put_together, in_its_data, in_numbers_of_its_data, by_its_name, a_month, decided,
-    in_groups, of_a_range, in_two_units, of_its_form, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, an_ordinal_weekday, figures_in_words, labelled_lines, _once,
+    in_groups, of_a_range, in_two_units, of_its_form, one_of_several_codes, amounts_together, a_thousand, for_nothing, as_a_fraction, within_print, misread, disguised, without_accents, in_other_words, a_shifted_time, a_weekday_to_come, an_ordinal_weekday, figures_in_words, in_another_form, labelled_lines, _once,
 )  # fmt: skip

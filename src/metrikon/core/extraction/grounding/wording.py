@@ -15,6 +15,7 @@ from metrikon.core.records.manner import DECIDED
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
 
+NEAR_NAME = 80  # words between a street and the number of a house that belongs to it, in a talk
 WINDOW = 3  # times as many words as a value has, within which all of them must stand
 MOST_PIECES = 12
 LEAST_WORDS = 3  # of a text in words of one's own
@@ -81,7 +82,16 @@ def put_together(field: Field, value: Any, index: Index) -> Evidence | None:
         if 1 < len(pieces) <= MOST_PIECES and (places := _all_found(pieces, index)):
             return evidence_at(index, places, 0.85)
     words = [word for word in value.split() if squeezed(word)]
-    return _within_window(words, index) if len(words) > 1 else None
+    return (_within_window(words, index) or _with_a_number_said(words, index)) if len(words) > 1 else None
+
+
+def _with_a_number_said(words: Sequence[str], index: Index) -> Evidence | None:
+    """A text that ends with a number which is said in words elsewhere in the talk: the number of a house after its street."""
+    *names, last = words
+    heard = said_of(index).numbers.get(Decimal(last), []) if last.isdigit() and len(last) <= 4 else []
+    places = index.find_text(" ".join(names)) if heard else []
+    near = [each for each in heard for place in places if each.place.page == place.page and abs(each.place.words[0] - place.words[0]) <= NEAR_NAME]
+    return evidence_at(index, near[0].place, 0.7, "said") if near else None
 
 
 def _all_found(pieces: Sequence[str], index: Index) -> Place | None:

@@ -196,7 +196,12 @@ def _months(value: str, index: Index) -> list[Place]:
     if match := re.fullmatch(r"(\d{4})-(\d\d)", value):
         return index.once("said", Said).month(int(match[1]), int(match[2])) if 1 <= int(match[2]) <= 12 else []
     found = [place for place in index.find_text(value) if place.exact or len(squeezed(value)) > 4] or index.find_text(value)
-    return [*found, *index.once("years of spans", _years_of_spans).get(value, ())]
+    return [*found, *year_places(value, index)]
+
+
+def year_places(year: str, index: Index) -> list[Place]:
+    """Where a year stands in one word with another."""
+    return index.once("years of spans", _years_of_spans).get(year, [])
 
 
 def _years_of_spans(index: Index) -> dict[str, list[Place]]:
@@ -211,11 +216,13 @@ def _years_of_spans(index: Index) -> dict[str, list[Place]]:
 
 def _ends(text: str) -> list[str]:
     match = _SPAN_OF_YEARS.search(text)
-    return [match[1], match[2]] if match else []
+    if match is None:
+        return []
+    return [match[1], match[2] if len(match[2]) == 4 else f"{match[1][:2]}{match[2]}"]
 
 
 LONGEST_SPAN = 24  # characters of a word that holds a span of years
-_SPAN_OF_YEARS = re.compile(r"(?<!\d)((?:19|20)\d\d)[–—/-]((?:19|20)\d\d)(?!\d)")
+_SPAN_OF_YEARS = re.compile(r"(?<!\d)((?:19|20)\d\d)[–—/-]((?:19|20)\d\d|\d\d)(?![\d–—/-])")
 
 
 def _first(index: Index, forms: list[str]) -> list[Place]:
