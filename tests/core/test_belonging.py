@@ -238,3 +238,15 @@ def test_a_field_may_say_which_row_is_meant() -> None:
     rows = [TOLD[0], {**TOLD[1], "title": "Potting course"}, TOLD[2]]
     assert not rows_of(text, COURSE, rows, more)
     assert "same words" in rows_of(text, COURSE, rows, {"seller": ({"type": "string"}, "Potting course")})
+
+
+@pytest.mark.parametrize(("value", "stopped"), [("Pruning and potting", True), ("PRUNE", False), ("A 4 left", False)])
+def test_a_number_that_is_words_stops_the_record(value: str, stopped: bool) -> None:
+    kept = rows_of(COURSES + "\nPruning and potting, PRUNE, A 4 left", COURSE, TOLD, {"order_number": ({"type": "string"}, value)})
+    assert ("no figure" in kept) == stopped
+
+
+@pytest.mark.parametrize(("months", "stopped"), [(16, False), (2015, True)])
+def test_a_year_is_no_number_of_months(months: int, stopped: bool) -> None:
+    kept = rows_of("Founded 2015\nTrial period 16 months\n" + COURSES, COURSE, TOLD, {"trial_months": ({"type": "integer"}, months)})
+    assert ("of another unit" in kept) == stopped

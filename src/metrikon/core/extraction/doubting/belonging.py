@@ -284,6 +284,7 @@ def _opens_or_closes(field: Field, rows: Sequence[str], record: Mapping[str, Any
     return first_or_last and bool(_OPENS.search(plain(f"{field.worded} {field.schema.get('description') or ''}")))
 
 
+_LENGTHS = frozenset(["days", "weeks", "months", "hours", "minutes"])
 _OPENS = re.compile(
     r"open|clos|begin|start|initial|final|\bend|carried|anfang|schluss|beginn|ende|vortrag|ouvert|cloture|debut|\bfin|saldo|inicia|apertura|cierre|inizi|chiusura|eind"
     r"|abertura|fecho|pocz|koniec|konc|pocat|startsald|slutsald|ingaende|utgaende"
@@ -291,7 +292,14 @@ _OPENS = re.compile(
 
 
 def _other_units(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index) -> Iterator[Finding]:
-    """Numbers of days, per cents and the like that stand by no such word, though another number does."""
+    """Numbers of days, per cents and the like that stand by no such word, though another number does; years that were given for a length."""
+    for pointer, given in leaves(record):
+        counted = kind.by_shape.get(shape(pointer))
+        unit = unit_of(counted) if counted is not None and counted.kind == "amount" else None
+        if unit in _LENGTHS and isinstance(given, Decimal | int) and not isinstance(given, bool) and 1900 <= Decimal(given) < 2100:
+            lines = {(spot.page, index.pages[spot.page].line_of[spot.words[0]]) for spot in index.numbers.get(Decimal(given), ())}
+            if lines and not lines & lines_with(index, str(unit)):
+                yield Finding("of another unit", "stop", f"{kind.titled(pointer)} {given!s} is a year, and no number of {unit}.", (pointer,))
     for field in kind.header:
         value = get(record, field.shape)
         unit = unit_of(field)

@@ -47,6 +47,8 @@ def an_end_of_a_month(field: Field, value: Any, index: Index) -> Evidence | None
         return None
     if day.day != 1 and (day + timedelta(days=1)).day != 1:
         return None
+    if any((each.year, each.month) == (day.year, day.month) for each in index.dates):
+        return None  # a day of it is named: it is no period
     places = said_of(index).months.get(value[:7])
     return evidence_at(index, places[0], OF_A_MONTH, "mapped") if places else None
 

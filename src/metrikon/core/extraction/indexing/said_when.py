@@ -51,7 +51,12 @@ def named_day(words: list[str], one: Group, wanted: date) -> float:
     if days:
         return 0.85 if wanted.weekday() in days else 0.0
     ordinal = not words[one.first].isdigit() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
-    return BY_NUMBER if ordinal else 0.0
+    follows = words[one.last] if one.last < len(words) else ""
+    by_article = bool(before) and plain(before[-1]) in _OF_DAYS and not follows[:1].isalnum()  # "avant le trente."
+    return BY_NUMBER if ordinal or by_article else 0.0
+
+
+_OF_DAYS = {"le", "el", "il", "dia", "giorno"}
 
 
 def names_month(word: str, following: str) -> bool:
