@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from decimal import Decimal
+from itertools import permutations
 from typing import Any
 
 from metrikon.core.extraction.grounding.numbers_of import Sought, number
@@ -17,44 +18,42 @@ EXACT, CENT = Decimal("0.004"), Decimal("0.0051")
 LEAST_NUMBERED = 3  # rows that are numbered one after the other
 
 
-def counted(sought: Sought) -> Iterator[str]:
+def counted(sought: Sought, value: Decimal) -> Iterator[str]:
     """A count of rows, also of those alone that cost something, or a sum over them."""
-    value = sought.number
-    if value is None or sought.in_row:
-        return
     for name, rows in _lists(sought.record, ""):
         if rows and value == len(rows):
             yield f"the number of {name}"
         for key, figures in _columns(rows):
-            whole = len(figures) == len(rows) or akin(key, sought.field.worded)  # of a column with gaps only where it bears the field's name
-            if len(figures) > 1 and whole and abs(sum(figures) - value) <= EXACT:
-                yield f"the sum of {name} {key}"
-            if len(figures) == len(rows):
-                yield from _of_two_columns(name, key, figures, rows, value)
-            owed = sum(1 for each in figures if each > 0)
-            if owed and value == owed < len(figures):
-                yield f"the number of {name} with {key} above 0"
+            yield from _of_a_column(f"{name} {key}", figures, len(figures) == len(rows) or akin(key, sought.field.worded), value)
 
 
-def extreme(sought: Sought) -> Iterator[str]:
-    """The least or greatest of the numbers of rows, nought left out."""
-    value = sought.number
-    for name, rows in _lists(sought.record, "") if value is not None and not sought.in_row and asks_extreme(sought.field) else ():
+def _of_a_column(name: str, figures: list[Decimal], whole: bool, value: Decimal) -> Iterator[str]:
+    """The sum of a column, where it is whole or bears the field's name; how many of its figures are above nought."""
+    if len(figures) > 1 and whole and abs(sum(figures) - value) <= EXACT:
+        yield f"the sum of {name}"
+    owed = sum(1 for each in figures if each > 0)
+    if owed and value == owed < len(figures):
+        yield f"the number of {name} above 0"
+
+
+def of_two_columns(sought: Sought, value: Decimal) -> Iterator[str]:
+    """The sum over rows of what one column is more than another, or of both multiplied."""
+    for name, rows in _lists(sought.record, ""):
+        columns = [(key, figures) for key, figures in _columns(rows) if len(figures) == len(rows)]
+        for (key, ones), (other, twos) in permutations(columns, 2):
+            if abs(sum(a - b for a, b in zip(ones, twos, strict=True)) - value) <= EXACT:
+                yield f"the sum of {name} {key} less {other}"
+            if key < other and abs(sum(a * b for a, b in zip(ones, twos, strict=True)) - value) <= CENT:
+                yield f"the sum of {name} {key} times {other}"
+
+
+def extreme(sought: Sought, value: Decimal) -> Iterator[str]:
+    """The least or greatest of the numbers of rows, nought left out, where the field asks for one."""
+    for name, rows in _lists(sought.record, "") if asks_extreme(sought.field) else ():
         for key, figures in _columns(rows):
             some = [each for each in figures if each > 0]
             if len(some) > 1 and value in (min(some), max(some)):
                 yield f"the {'least' if value == min(some) else 'greatest'} of {name} {key}"
-
-
-def _of_two_columns(name: str, key: str, figures: list[Decimal], rows: list[Any], value: Decimal) -> Iterator[str]:
-    """The sum over rows of what one column is more than another, or of both multiplied."""
-    for other, more in _columns(rows):
-        if other == key or len(more) != len(rows):
-            continue
-        if abs(sum(a - b for a, b in zip(figures, more, strict=True)) - value) <= EXACT:
-            yield f"the sum of {name} {key} less {other}"
-        if key < other and abs(sum(a * b for a, b in zip(figures, more, strict=True)) - value) <= CENT:
-            yield f"the sum of {name} {key} times {other}"
 
 
 _EXTREME = re.compile(
@@ -68,12 +67,12 @@ def asks_extreme(field: Field) -> bool:
     return bool(_EXTREME.search(plain(f"{field.worded} {field.schema.get('description') or ''}")))
 
 
-def numbered(sought: Sought) -> Iterator[str]:
+def numbered(sought: Sought, value: Decimal) -> Iterator[str]:
     """The number of a row, as it is in every row of the list."""
     head, _, inner = sought.pointer.rpartition("/")
     above, _, at = head.rpartition("/")
     rows = get(sought.record, above) if at.isdigit() else None
-    if not isinstance(rows, list) or len(rows) < LEAST_NUMBERED or sought.value != int(at) + 1:
+    if not isinstance(rows, list) or len(rows) < LEAST_NUMBERED or value != int(at) + 1:
         return
     if all(isinstance(row, Mapping) and row.get(inner) == place + 1 for place, row in enumerate(rows)):
         yield "the number of its row"

@@ -6,8 +6,9 @@ import calendar
 import re
 from collections.abc import Iterator
 from datetime import date, timedelta
+from decimal import Decimal
 from functools import lru_cache
-from itertools import islice
+from itertools import islice, product
 
 from metrikon.core.extraction.grounding.numbers_of import Sought, of_record
 from metrikon.core.extraction.grounding.shifted import SHIFT
@@ -30,42 +31,46 @@ _UNTIL = re.compile(
 
 def from_another_day(sought: Sought) -> Iterator[str]:
     """A day or month that a printed or described length parts from another day of the record, or from the document's own."""
-    if sought.field.kind not in ("date", "moment", "month") or not isinstance(sought.value, str):
-        return
-    value = sought.value
-    wanted = _month(value) if sought.field.kind == "month" else iso_day(value)
+    wanted = _wanted(sought)
     if wanted is None:
         return
     about = plain(f"{sought.field.worded} {sought.field.schema.get('description') or ''}")
-    forward, terms = bool(_UNTIL.search(about)), terms_of(sought.index)
-    for name, base in [*islice(_bases(sought), MOST_DAYS), *(_printed(sought.index) if forward and not sought.in_row else ())]:
-        for length, unit, either in (*terms, *_described(about)):
-            for sign in (1, -1):
-                if (sign == 1 and forward) or either:
-                    moved = _moved(base, sign * length, unit)
-                    if moved is not None and _meets(wanted, moved, sought.field.kind, length, unit, about):
-                        yield f"{length} {unit} {'after' if sign == 1 else 'before'} {name}"
+    forward = bool(_UNTIL.search(about))
+    bases = [*islice(_bases(sought), MOST_DAYS), *(_printed(sought.index) if forward and not sought.in_row else ())]
+    for name, base in bases:
+        for length, unit, sign in _steps(sought.index, about, forward):
+            moved = _moved(base, sign * length, unit)
+            if moved is not None and _meets(wanted, moved, sought.field.kind, about):
+                yield f"{length} {unit} {'after' if sign == 1 else 'before'} {name}"
 
 
-def whole_years(sought: Sought) -> Iterator[str]:
+def _wanted(sought: Sought) -> date | None:
+    """The day that is sought, or the first of the month; None for other values."""
+    if sought.field.kind == "month" and isinstance(sought.value, str):
+        return _month(sought.value)
+    return iso_day(sought.value) if sought.field.kind in ("date", "moment") else None
+
+
+def _steps(index: Index, about: str, forward: bool) -> Iterator[tuple[int, str, int]]:
+    """The terms of a document and of a description, each ahead for what ends, both ways where words beside it say before or after."""
+    for length, unit, either in (*terms_of(index), *_described(about)):
+        if forward or either:
+            yield length, unit, 1
+        if either:
+            yield length, unit, -1
+
+
+def whole_years(sought: Sought, value: Decimal) -> Iterator[str]:
     """How many whole years lie between two days of the record, or a day of it and one that the description names: an age on a day."""
-    value = sought.number
-    if (
-        value is None
-        or value != int(value)
-        or not 1 < value < MOST_YEARS
-        or not _AGE.search(plain(f"{sought.field.worded} {sought.field.schema.get('description') or ''}"))
-    ):
+    about = str(sought.field.schema.get("description") or "")
+    if value != int(value) or not 1 < value < MOST_YEARS or not _AGE.search(plain(f"{sought.field.worded} {about}")):
         return
-    described = [
-        (found.isoformat(), found) for text in _DATES.findall(str(sought.field.schema.get("description") or "")) if (found := parse_date(text))
-    ]
     bases = list(islice(_bases(sought), MOST_DAYS))
+    described = [(found.isoformat(), found) for text in _DATES.findall(about) if (found := parse_date(text))]
     since = [(each.name, date(int(each.value), 1, 1)) for each in of_record(sought) if each.counts and 1900 <= each.value <= 2100]
-    for name, first in (*bases, *since):
-        for other, last in (*bases, *described):
-            if last.year - first.year - ((last.month, last.day) < (first.month, first.day)) == value:
-                yield f"whole years from {name} to {other}"
+    for (name, first), (other, last) in product((*bases, *since), (*bases, *described)):
+        if last.year - first.year - ((last.month, last.day) < (first.month, first.day)) == value:
+            yield f"whole years from {name} to {other}"
 
 
 _AGE = re.compile(r"\bage|alter\b|\balder|\bage\b|edad|\beta\b|idade|leeftijd|wiek|\bvek\b|years|jahre|\bans\b|anni\b|anos\b|jaren|\bar\b|\blat\b")
@@ -73,7 +78,7 @@ _DATES = re.compile(r"\d{1,2}[./-]\d{1,2}[./-]\d{4}|\d{4}-\d\d-\d\d|\d{1,2}\.? [
 MOST_YEARS = 120
 
 
-def _meets(wanted: date, moved: date, kind: str, length: int, unit: str, about: str) -> bool:
+def _meets(wanted: date, moved: date, kind: str, about: str) -> bool:
     if kind == "month":
         return (wanted.year, wanted.month) == (moved.year, moved.month)
     last = moved.replace(day=calendar.monthrange(moved.year, moved.month)[1])
@@ -90,16 +95,23 @@ def _bases(sought: Sought) -> Iterator[tuple[str, date]]:
     """The days of the record that stand in the document, of rows only those of the value's own, and the document's own."""
     row = sought.pointer.rsplit("/", 1)[0] if sought.in_row else None
     for pointer, value in leaves(sought.record):
-        if "/*/" in shape(pointer) and pointer.rsplit("/", 1)[0] != row:
-            continue
-        known, field = sought.evidence.get(pointer), sought.kind.by_shape.get(shape(pointer))
-        if pointer != sought.pointer and known is not None and known.found and field is not None and isinstance(value, str):
-            day = _month(value) if field.kind == "month" else iso_day(value) if field.kind in ("date", "moment") else None
+        if pointer != sought.pointer and ("/*/" not in shape(pointer) or pointer.rsplit("/", 1)[0] == row):
+            day = _day_at(sought, pointer, value)
             if day is not None:
                 yield pointer[1:].replace("/", " "), day
     own = said_of(sought.index).own_date
     if own is not None:
         yield "the document's own day", own
+
+
+def _day_at(sought: Sought, pointer: str, value: object) -> date | None:
+    """The day or month at a pointer, where it stands in the document."""
+    known, field = sought.evidence.get(pointer), sought.kind.by_shape.get(shape(pointer))
+    if known is None or not known.found or field is None or not isinstance(value, str):
+        return None
+    if field.kind == "month":
+        return _month(value)
+    return iso_day(value) if field.kind in ("date", "moment") else None
 
 
 def _printed(index: Index) -> list[tuple[str, date]]:

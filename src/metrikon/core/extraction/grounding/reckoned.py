@@ -10,24 +10,26 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.extraction.grounding.between import difference_printed, months_between, span
-from metrikon.core.extraction.grounding.counted import counted, extreme, numbered
+from metrikon.core.extraction.grounding.counted import counted, extreme, numbered, of_two_columns
 from metrikon.core.extraction.grounding.days_from import from_another_day, whole_years
 from metrikon.core.extraction.grounding.figured import (
     changed_by,
     each_of,
-    in_record,
     in_row,
     less_on_its_line,
+    multiplied,
     of_a_row,
     of_one_name,
     on_one_line,
     paired,
     priced,
+    three_together,
+    together,
     with_share,
 )
 from metrikon.core.extraction.grounding.numbers_of import Sought
 from metrikon.core.extraction.grounding.shifted import weekdays_near
-from metrikon.core.extraction.grounding.told import with_told
+from metrikon.core.extraction.grounding.told import with_told, with_two_told
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.pointers import get, leaves, shape
@@ -36,18 +38,15 @@ from metrikon.core.records.types import RecordType
 SURE = 0.7
 ROUNDS = 3  # what follows from what follows, as often
 
-Way = Callable[[Sought], "Iterator[str]"]
+OfAny = Callable[[Sought], "Iterator[str]"]
+OfNumbers = Callable[[Sought, Decimal], "Iterator[str]"]
 
 
-def _span(sought: Sought) -> Iterator[str]:
-    value = sought.number
-    told = None
-    if value is not None:
-        told = span(sought.field, value, sought.record, sought.pointer) or months_between(sought.field, value, sought.record, sought.pointer)
+def _span(sought: Sought, value: Decimal) -> Iterator[str]:
+    """What lies between two times of the record or row."""
+    told = span(sought.field, value, sought.record, sought.pointer) or months_between(sought.field, value, sought.record, sought.pointer)
     if told is not None:
         yield told
-    elif value is not None and sought.in_row:
-        yield from _spans_of_each(sought, value)
 
 
 def _spans_of_each(sought: Sought, value: Decimal) -> Iterator[str]:
@@ -60,22 +59,25 @@ def _spans_of_each(sought: Sought, value: Decimal) -> Iterator[str]:
                 yield f"{told}, for each of {len(part)} {name}"
 
 
-def _difference(sought: Sought) -> Iterator[str]:
-    value = sought.number
-    told = difference_printed(sought.field, value, sought.index) if value is not None else None
+def _difference(sought: Sought, value: Decimal) -> Iterator[str]:
+    """How much more one printed number is than another, where that is asked for."""
+    told = difference_printed(sought.field, value, sought.index)
     if told is not None:
         yield told
 
 
-WAYS: tuple[Way, ...] = (
-    from_another_day,
+OF_DAYS: tuple[OfAny, ...] = (from_another_day,)
+OF_ROWS: tuple[OfNumbers, ...] = (whole_years, in_row, numbered, _span, _spans_of_each, _difference)
+OF_RECORD: tuple[OfNumbers, ...] = (
     whole_years,
-    in_row,
     counted,
-    numbered,
+    of_two_columns,
     extreme,
-    in_record,
+    together,
+    three_together,
+    multiplied,
     with_told,
+    with_two_told,
     _span,
     _difference,
     with_share,
@@ -88,6 +90,15 @@ WAYS: tuple[Way, ...] = (
     on_one_line,
     of_one_name,
 )
+
+
+def ways(sought: Sought) -> Iterator[str]:
+    """Every way in which a value follows, told; the first is the likeliest."""
+    value = sought.number
+    if value is None:
+        yield from (told for way in OF_DAYS for told in way(sought))
+    else:
+        yield from (told for way in (OF_ROWS if sought.in_row else OF_RECORD) for told in way(sought, value))
 
 
 def reckon_missing(kind: RecordType, record: Mapping[str, Any], evidence: dict[str, Evidence], index: Index) -> None:
@@ -106,6 +117,6 @@ def _followed(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str
         if field is None or known is None or known.found or value is None:
             continue
         sought = Sought(kind, record, evidence, index, pointer, field, get(record, pointer))
-        how = next((told for way in WAYS for told in way(sought)), None)
+        how = next(ways(sought), None)
         if how is not None:
             yield pointer, Evidence("derived", quote=how, sure=SURE)

@@ -35,19 +35,23 @@ def _in_words(text: str, other: str | None) -> tuple[int, ...]:
     return tuple(group.value for group in groups(words, language) if not words[group.first].isdigit() and group.value > 1) if language else ()
 
 
-def with_told(sought: Sought) -> Iterator[str]:
+def with_told(sought: Sought, value: Decimal) -> Iterator[str]:
     """What the record's own numbers come to with a figure of the description, told; nothing for fields that name none."""
-    value = sought.number
-    if value is None or sought.in_row or (value == int(value) and abs(value) < LEAST):
+    if value == int(value) and abs(value) < LEAST:
         return
-    others = [(each.name, each.value) for each in of_record(sought)]
     for figure, share in numbers_told(sought.field, sought.index.language):
         factor = 1 + figure / 100 if share else figure
-        for name, one in others:
-            if abs(one * factor - value) <= CENT:
-                yield f"{name} and {figure} %" if share else f"{name} times {figure}"
-            elif abs(one / factor - value) <= CENT:
-                yield f"{name} less {figure} %" if share else f"{name} divided by {figure}"
-        for (one_name, one), (two_name, two) in combinations(others, 2):
-            if not share and abs(one * two * factor - value) <= CENT:
-                yield f"{one_name} times {two_name} times {figure}"
+        for each in of_record(sought):
+            if abs(each.value * factor - value) <= CENT:
+                yield f"{each.name} and {figure} %" if share else f"{each.name} times {figure}"
+            elif abs(each.value / factor - value) <= CENT:
+                yield f"{each.name} less {figure} %" if share else f"{each.name} divided by {figure}"
+
+
+def with_two_told(sought: Sought, value: Decimal) -> Iterator[str]:
+    """Two numbers of the record times a figure of the description: an hourly wage times the hours, for so many weeks."""
+    figures = [figure for figure, share in numbers_told(sought.field, sought.index.language) if not share and (value != int(value) or value >= LEAST)]
+    for figure in figures:
+        for one, two in combinations(of_record(sought), 2):
+            if abs(one.value * two.value * figure - value) <= CENT:
+                yield f"{one.name} times {two.name} times {figure}"
