@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from metrikon.core.extraction.indexing.index import Index, squeezed
@@ -28,26 +28,32 @@ def read_otherwise(
 
     `settled`: pointers of values that this reading gave, or that a closed question bore out.
     """
-    found = []
+    return [*_amounts_otherwise(record, planned, settled), *_ones_otherwise(kind, record, evidence, planned)]
+
+
+def _amounts_otherwise(record: Mapping[str, Any], planned: Plan, settled: frozenset[str]) -> Iterator[Finding]:
+    """Amounts of which the reading beside the model is certain that they are others."""
     for each in planned.header:
         value, other = record.get(each.name), planned.besides.record.get(each.name)
-        if "labels" in each.ours or each.shape in settled or value is None or other is None or planned.besides.sure.get(each.shape, 0.0) < CERTAIN:
-            continue
-        if each.kind == "amount" and value != other:
+        certain = planned.besides.sure.get(each.shape, 0.0) >= CERTAIN and "labels" not in each.ours and each.shape not in settled
+        if certain and each.kind == "amount" and None not in (value, other) and value != other:
             message = f"{each.title} was read as {value}, but {other} stands where it is called so."
-            found.append(Finding("readings differ", "stop", message, (each.shape,), {"first": str(value), "second": str(other)}))
+            yield Finding("readings differ", "stop", message, (each.shape,), {"first": str(value), "second": str(other)})
+
+
+def _ones_otherwise(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], planned: Plan) -> Iterator[Finding]:
+    """Counts of one in rows where more is printed."""
     for pointer, fields in kind.lists.items():
         rows, others = record.get(pointer[1:]), planned.besides.record.get(pointer[1:])
         if not isinstance(rows, list) or not isinstance(others, list) or len(rows) != len(others) or pointer in planned.certain:
             continue
-        for each in fields:
+        for each in (field for field in fields if concept_of(field) == "quantity"):
             for number, (row, other) in enumerate(zip(rows, others, strict=True)):
-                at = f"{pointer}/{number}/{each.name}"
-                one = concept_of(each) == "quantity" and isinstance(row, dict) and row.get(each.name) == 1 and at in planned.besides.places
-                if one and other.get(each.name) not in (None, 1) and evidence[at].how != "person":
-                    message = f"{kind.titled(at)} was read as 1, but {other[each.name]} is printed in its row."
-                    found.append(Finding("readings differ", "stop", message, (at,), {"first": "1", "second": str(other[each.name])}))
-    return found
+                at, printed = f"{pointer}/{number}/{each.name}", other.get(each.name)
+                one = isinstance(row, dict) and row.get(each.name) == 1 and at in planned.besides.places
+                if one and printed not in (None, 1) and evidence[at].how != "person":
+                    message = f"{kind.titled(at)} was read as 1, but {printed} is printed in its row."
+                    yield Finding("readings differ", "stop", message, (at,), {"first": "1", "second": str(printed)})
 
 
 def of_orders(kind: RecordType, record: Mapping[str, Any], evidence: Mapping[str, Evidence], index: Index, planned: Plan) -> list[Finding]:

@@ -8,7 +8,7 @@ another stand nowhere and are right all the same.
 from __future__ import annotations
 
 import re
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from metrikon.core.extraction.doubting.doubts import CERTAIN, TELLING
@@ -62,51 +62,71 @@ LIKELY = 0.5  # of what was read besides, where the model gave what stands nowhe
 _SHAPED = ("phone", "mail", "iban", "web address", "currency", "date", "time", "moment")  # kinds that show by their form what they are
 
 
+@dataclass
+class _Made:
+    """What becomes of the answers beside an independent reading."""
+
+    record: dict[str, Any]
+    replaced: set[str]
+    beside: list[Finding]
+    doubts: list[Doubt] = field(default_factory=list)
+    confirmed: set[str] = field(default_factory=set)
+    insisted: set[str] = field(default_factory=set)
+    changes: list[str] = field(default_factory=list)
+
+    def take(self, of: Field, value: Any, instead: Any, answers: bool) -> None:
+        """The other reading's value stands in the place of the model's."""
+        self.record[of.name] = instead
+        self.replaced.add(of.shape)
+        was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
+        self.changes.append(f"{of.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
+
+
 def set_beside(state: State) -> State:
     """With what an independent reading found beside the answers: certain values in the place of what stands nowhere, doubts otherwise."""
     other = state.other
     if not other.record:
         return state
-    record, replaced, doubts, changes = dict(state.record), set(state.replaced), [], []
-    confirmed: set[str] = set()
-    insisted: set[str] = set()
-    beside = list(state.beside)
+    made = _Made(dict(state.record), set(state.replaced), list(state.beside))
     for each in state.planned.header:
-        value, instead = record.get(each.name), other.record.get(each.name)
-        if each.shape.count("/") != 1 or instead is None or instead == value:
-            continue
-        sure = 1.0 if "labels" in each.ours else other.sure.get(each.shape, 0.0)
-        if _both_stand(each, value, instead, sure, state):
-            kept, doubt = _weighed(each, value, instead, state)
-            confirmed |= {each.shape} if kept else set()
-            doubts += [doubt] if doubt else []
-            continue
-        answers = value is not None and _who_answers(each, value, instead, state.index)
-        if not _weighs(each, value, instead, sure, answers, state.index):
-            continue
-        taken = sure >= CERTAIN and ("labels" in each.ours or state.draft.doubted(each.shape, value))
-        if not taken and not _chosen(each, value, instead, state):
-            doubt = Doubt(each.shape, value, instead, _doubt(each, value, instead, answers))
-            insisted |= {each.shape} if value is not None and state.draft.chosen(each.shape) == value else set()
-            if value is not None and state.draft.doubted(each.shape, value):
-                beside.append(doubt.finding)  # it takes the place of what the model itself was unsure of, and a person looks
-            else:
-                doubts += [] if _said_again(state, each, value) else [doubt]
-                continue
-        record[each.name] = instead
-        replaced.add(each.shape)
-        was = "was left out" if value is None else f"{str(value)[:40]!r} {_lost(answers)}"
-        changes.append(f"{each.shape}: it {was}; {str(instead)[:40]!r}, which stands by its label, was taken.")
-    record = {name: record[name] for name in state.kind.schema["properties"] if name in record}
+        value, instead = made.record.get(each.name), other.record.get(each.name)
+        if each.shape.count("/") == 1 and instead is not None and instead != value:
+            _set_against(each, value, instead, state, made)
+    record = {name: made.record[name] for name in state.kind.schema["properties"] if name in made.record}
     return replace(
         state,
         record=record,
-        replaced=frozenset(replaced),
-        beside=tuple(beside),
-        doubts=tuple(doubts),
-        confirmed=frozenset(confirmed),
-        insisted=frozenset(insisted),
-    ).told(changes)
+        replaced=frozenset(made.replaced),
+        beside=tuple(made.beside),
+        doubts=tuple(made.doubts),
+        confirmed=frozenset(made.confirmed),
+        insisted=frozenset(made.insisted),
+    ).told(made.changes)
+
+
+def _set_against(of: Field, value: Any, instead: Any, state: State, made: _Made) -> None:
+    """One value of the answers set against what the other reading has in its place."""
+    sure = 1.0 if "labels" in of.ours else state.other.sure.get(of.shape, 0.0)
+    if _both_stand(of, value, instead, sure, state):
+        kept, doubt = _weighed(of, value, instead, state)
+        made.confirmed |= {of.shape} if kept else set()
+        made.doubts += [doubt] if doubt else []
+        return
+    answers = value is not None and _who_answers(of, value, instead, state.index)
+    if not _weighs(of, value, instead, sure, answers, state.index):
+        return
+    doubted = state.draft.doubted(of.shape, value)
+    if (sure >= CERTAIN and ("labels" in of.ours or doubted)) or _chosen(of, value, instead, state):
+        made.take(of, value, instead, answers)
+        return
+    doubt = Doubt(of.shape, value, instead, _doubt(of, value, instead, answers))
+    if value is not None and state.draft.chosen(of.shape) == value:
+        made.insisted.add(of.shape)
+    if value is not None and doubted:
+        made.beside.append(doubt.finding)  # it takes the place of what the model itself was unsure of, and a person looks
+        made.take(of, value, instead, answers)
+    elif not _said_again(state, of, value):
+        made.doubts.append(doubt)
 
 
 def _both_stand(field: Field, value: Any, instead: Any, sure: float, state: State) -> bool:

@@ -202,21 +202,27 @@ def in_other_words(field: Field, value: Any, index: Index) -> Evidence | None:
     if not isinstance(value, str) or field.schema.get("pattern") or field.kind != "text":
         return None
     words = [plain(word) for word in re.findall(r"[^\W\d_]{2,}", value)]
-    if len(words) < 2 or any(not any(place.exact for place in index.find_text(word)) for word in value.split() if _is_fact(word)):
-        return None
-    short = re.findall(r"(?<!\w)[^\W\d_](?!\w)", value)
-    if any(not any(place.exact for place in index.find_text(letter)) for letter in short):
-        return None
-    printed = index.once("stems of words", _stems_printed)
-    telling = [word for word in words if len(word) >= LEAST]
-    if field.copied and any(word not in printed.get(word[:STEM], ()) for word in words if len(word) < LEAST):
-        return None  # a short word is there as it is, or it is another
-    missing = [word for word in telling if not _of_a_stem(word, printed)]
-    most = COPIED_MISSING if field.copied else OTHERS
-    if len(missing) > most * len(telling) or any(_misspelt(word, printed) for word in words):
+    if len(words) < 2 or not _as_printed(value, index) or not _mostly_used(field, words, index):
         return None
     rest = rests_on(field, value, index)
     return evidence_at(index, rest.place, 0.65, "decided") if rest else None
+
+
+def _as_printed(value: str, index: Index) -> bool:
+    """Whether what has figures, and each letter alone, stands in the document as it is."""
+    pieces = [*(word for word in value.split() if _is_fact(word)), *re.findall(r"(?<!\w)[^\W\d_](?!\w)", value)]
+    return all(any(place.exact for place in index.find_text(piece)) for piece in pieces)
+
+
+def _mostly_used(field: Field, words: Sequence[str], index: Index) -> bool:
+    """Whether the document uses most of some words, in one form or another, and has none of them misspelt; short ones of a copied text just so."""
+    printed = index.once("stems of words", _stems_printed)
+    if field.copied and any(word not in printed.get(word[:STEM], ()) for word in words if len(word) < LEAST):
+        return False
+    telling = [word for word in words if len(word) >= LEAST]
+    missing = [word for word in telling if not _of_a_stem(word, printed)]
+    most = COPIED_MISSING if field.copied else OTHERS
+    return len(missing) <= most * len(telling) and not any(_misspelt(word, printed) for word in words)
 
 
 def _of_a_stem(word: str, printed: Mapping[str, set[str]]) -> bool:

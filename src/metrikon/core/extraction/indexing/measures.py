@@ -91,22 +91,27 @@ def _parts(words: list[str], here: list[Group]) -> Iterator[Measure]:
         before = words[at - 1] if at else BREAK
         if word in _WHOLE and before not in _ONE:
             yield Fraction(_WHOLE[word][0]), _WHOLE[word][1], at, at + 1, 0.7
-        one, _, of_one = word.partition("'")
-        if of_one and one in ("un", "d") and (unit := _unit(of_one)):
-            yield Fraction(1), unit, at, at + 1, 0.65
-        unit = _unit(word)
-        if unit and (before in _ONE or before.startswith("un'")):
-            yield Fraction(1), unit, at - 1, at + 1, 0.65
-            after = [each for each in words[at + 1 : at + 4] if each not in _ONE]
-            if len(after) > 1 and after[0] in _AND_MORE and after[1] in _PART:
-                yield Fraction(1) + _PART[after[1]], unit, at - 1, at + 3, 0.8
+        yield from _one_of(words, at, before)
         if word in _QUARTERS and any(_OF_HOUR.fullmatch(each) for each in words[at + 1 : at + 4]):
             count = numbers[at].value if at in numbers else 3 if word == "dreiviertel" else 1
             yield Fraction(count * 15), "minutes", at - (at in numbers), at + 2, 0.8
-        if word in _HALVES and (unit := next((found for each in words[at + 1 : at + 3] if (found := _unit(each))), None)):
-            yield Fraction(1, 2), unit, at, at + 2, 0.7
-        if word in _AND_A_HALF and (unit := next((found for each in words[at + 1 : at + 3] if (found := _unit(each))), None)):
-            yield Fraction(3, 2), unit, at, at + 2, 0.8
+        share, sure = (Fraction(1, 2), 0.7) if word in _HALVES else (Fraction(3, 2), 0.8) if word in _AND_A_HALF else (Fraction(0), 0.0)
+        unit = next((found for each in words[at + 1 : at + 3] if (found := _unit(each))), None) if share else None
+        if unit:
+            yield share, unit, at, at + 2, sure
+
+
+def _one_of(words: list[str], at: int, before: str) -> Iterator[Measure]:
+    """One of a unit, and a part more: "a year", "un'ora", "an hour and a half"."""
+    one, _, of_one = words[at].partition("'")
+    if of_one and one in ("un", "d") and (unit := _unit(of_one)):
+        yield Fraction(1), unit, at, at + 1, 0.65
+    unit = _unit(words[at])
+    if unit and (before in _ONE or before.startswith("un'")):
+        yield Fraction(1), unit, at - 1, at + 1, 0.65
+        after = [each for each in words[at + 1 : at + 4] if each not in _ONE]
+        if len(after) > 1 and after[0] in _AND_MORE and after[1] in _PART:
+            yield Fraction(1) + _PART[after[1]], unit, at - 1, at + 3, 0.8
 
 
 _AND_MORE = {"and", "und", "et", "y", "e", "en", "og", "och", "i"}

@@ -16,7 +16,18 @@ import msgspec
 
 from metrikon.core.documents.model import Page
 from metrikon.core.extraction.indexing.index import Index, Place
-from metrikon.core.extraction.indexing.said_when import BREAK, BY_NUMBER, HOURS, NOON, clock_times, date_in, halves_of_day, named_day, relative_days
+from metrikon.core.extraction.indexing.said_when import (
+    BREAK,
+    BY_NUMBER,
+    HOURS,
+    NOON,
+    clock_times,
+    date_in,
+    halves_of_day,
+    months_in,
+    named_day,
+    relative_days,
+)
 from metrikon.core.values.dates import MONTHS
 from metrikon.core.values.number_words import Group, groups, plain, tokens
 
@@ -201,30 +212,8 @@ class Said:
         """Months with their year, as YYYY-MM."""
         found: dict[str, list[Place]] = {}
         for run, (_, words, _) in enumerate(self.runs):
-            for at, word in enumerate(words):
-                month = MONTHS.get(plain(word).rstrip("."))
-                if month:
-                    following = [w for w in words[at + 1 : at + 5] if w not in (".", ",", "'", "de", "of", "del")][:2]
-                    year = next((w for w in following if re.fullmatch(r"(?:19|20)\d\d|\d\d", w)), None)
-                    if year:
-                        whole = year if len(year) == 4 else f"20{year}"
-                        found.setdefault(f"{whole}-{month:02}", []).append(self.place(run, at, at + 1 + words[at + 1 :].index(year) + 1))
-                elif (
-                    re.fullmatch(r"0?[1-9]|1[0-2]", word)
-                    and at + 2 < len(words)
-                    and words[at + 1] in "./-–"
-                    and re.fullmatch(r"(?:19|20)\d\d", words[at + 2])
-                ):
-                    found.setdefault(f"{words[at + 2]}-{int(word):02}", []).append(self.place(run, at, at + 3))
-                elif re.fullmatch(r"0[1-9]|1[0-2]", word) and at + 1 < len(words) and re.fullmatch(r"20\d\d", words[at + 1]):
-                    found.setdefault(f"{words[at + 1]}-{int(word):02}", []).append(self.place(run, at, at + 2))
-                elif (
-                    re.fullmatch(r"(?:19|20)\d\d", word)
-                    and at + 2 < len(words)
-                    and words[at + 1] in "./"
-                    and re.fullmatch(r"0?[1-9]|1[0-2]", words[at + 2])
-                ):
-                    found.setdefault(f"{word}-{int(words[at + 2]):02}", []).append(self.place(run, at, at + 3))
+            for year, month, first, last in months_in(words):
+                found.setdefault(f"{year}-{month:02}", []).append(self.place(run, first, last))
         for day, places in self.index.dates.items():
             found.setdefault(f"{day.year}-{day.month:02}", []).extend(places)
         for page in self.index.document.pages:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date, timedelta
 
 from metrikon.core.values.dates import MONTHS, parse_date
@@ -77,24 +77,30 @@ def relative_days(words: list[str], wanted: date, own: date | None) -> Iterator[
         return
     for at, word in enumerate(words):
         said = plain(word)
-        if (said in _RELATIVE and own + timedelta(days=_RELATIVE[said]) == wanted) or (
-            said in _AFTER_I and at and plain(words[at - 1]) == "i" and own + timedelta(days=_AFTER_I[said]) == wanted
-        ):
+        if _means(words, at, said, own) == wanted:
             yield at, 0.8
         elif (wanted - own).days > 0 and said in _SPANS and at > 0 and _span(words, at, own) == wanted:
             yield at, 0.75
-        elif (
-            (wanted - own).days <= 21
-            and said in WEEKDAY
-            and (said not in _SHORT or _on_the_fair(words, at))
-            and WEEKDAY[said] == wanted.weekday()
-            and (wanted - own).days >= 0
-        ):
-            follows = next((w for w in words[at + 1 : at + 3] if w not in (",", BREAK)), "")
-            if not follows.isdigit():
-                yield at, 0.65
+        elif 0 <= (wanted - own).days <= 21 and _weekday_alone(words, at, said) == wanted.weekday():
+            yield at, 0.65
         elif said in _END and wanted in _ends(words[at + 1 : at + 5], own):
             yield at, 0.7
+
+
+def _means(words: Sequence[str], at: int, said: str, own: date) -> date | None:
+    """The day that one word means: "tomorrow", "i morgen"."""
+    if said in _RELATIVE:
+        return own + timedelta(days=_RELATIVE[said])
+    after_i = said in _AFTER_I and at > 0 and plain(words[at - 1]) == "i"
+    return own + timedelta(days=_AFTER_I[said]) if after_i else None
+
+
+def _weekday_alone(words: list[str], at: int, said: str) -> int | None:
+    """The weekday that a word names after which no figure comes."""
+    if said not in WEEKDAY or (said in _SHORT and not _on_the_fair(words, at)):
+        return None
+    follows = next((word for word in words[at + 1 : at + 3] if word not in (",", BREAK)), "")
+    return None if follows.isdigit() else WEEKDAY[said]
 
 
 def _on_the_fair(words: list[str], at: int) -> bool:
@@ -181,30 +187,43 @@ def clock_times(words: list[str], here: list[Group], at: int) -> Iterator[tuple[
     one = here[at]
     if one.value > 24 or len(one.figures) > 2:
         return
-    following = here[at + 1] if at + 1 < len(here) else None
-    between = [plain(word) for word in words[one.last : following.first]] if following else ["…"]
-    before = [plain(word) for word in words[max(0, one.first - 2) : one.first]]
-    if (
-        following
-        and following.value < 60
-        and len(following.figures) <= 2
-        and (not between or (len(between) == 1 and (between[0] in HOURS or between[0] in ":.h")))
-    ):
+    yield from _with_minutes(words, one, here[at + 1] if at + 1 < len(here) else None)
+    yield from _by_what_follows(words, one)
+    yield from _by_what_stands_before(words, one)
+    after = plain(words[one.last]) if one.last < len(words) else ""
+    if after in ("-", "–", "bis", "to", "a", "tot"):
+        yield one.value * 60, one.last, 0.66
+
+
+def _with_minutes(words: list[str], one: Group, following: Group | None) -> Iterator[tuple[int, int, float]]:
+    """Hours and minutes: "four twenty", "17 h 45"."""
+    if following is None or following.value >= 60 or len(following.figures) > 2:
+        return
+    between = [plain(word) for word in words[one.last : following.first]]
+    if not between or (len(between) == 1 and (between[0] in HOURS or between[0] in ":.h")):
         yield one.value * 60 + following.value, following.last, 0.9
+
+
+def _by_what_follows(words: list[str], one: Group) -> Iterator[tuple[int, int, float]]:
+    """Hours with a word after them: "às oito e meia", "11 Uhr", "4 pm"."""
     after = plain(words[one.last]) if one.last < len(words) else ""
     if after in _AND_HALF and one.last + 1 < len(words) and plain(words[one.last + 1]) in _A_HALF:
-        yield one.value * 60 + 30, one.last + 2, 0.92  # "às oito e meia"
+        yield one.value * 60 + 30, one.last + 2, 0.92
     if after in HOURS or after in ("am", "pm", "a", "p"):
         yield one.value * 60, one.last + 1, 0.85
-    if before and before[-1] in HALF:
+
+
+def _by_what_stands_before(words: list[str], one: Group) -> Iterator[tuple[int, int, float]]:
+    """Hours with a word before them: "half drie", "half past four", "quarter to nine", "at five"."""
+    before = [plain(word) for word in words[max(0, one.first - 2) : one.first]]
+    first, last = before[0] if len(before) == 2 else "", before[-1] if before else ""
+    if last in HALF:
         yield one.value * 60 - 30, one.last, 0.8
-    if len(before) == 2 and before[0] in HALF and before[1] in PAST:
+    if first in HALF and last in PAST:
         yield one.value * 60 + 30, one.last, 0.9
-    if len(before) == 2 and before[0] in QUARTER:
-        yield one.value * 60 + (15 if before[1] in PAST else -15 if before[1] in TO else 0), one.last, 0.8
-    if before and before[-1] in _BEFORE_TIME:
-        yield one.value * 60, one.last, 0.66
-    if after in ("-", "–", "bis", "to", "a", "tot"):
+    if first in QUARTER:
+        yield one.value * 60 + (15 if last in PAST else -15 if last in TO else 0), one.last, 0.8
+    if last in _BEFORE_TIME:
         yield one.value * 60, one.last, 0.66
 
 
@@ -230,3 +249,38 @@ def date_in(text: str) -> date | None:
     if found is None and (match := re.search(r"\d{1,2} [A-Z][a-z]{2} \d{4}", text)):
         found = parse_date(match.group())
     return found or parse_date(text)
+
+
+_SMALL = {".", ",", "'", "de", "of", "del"}
+_YEAR, _MONTH_FIGURE = re.compile(r"(?:19|20)\d\d"), re.compile(r"0?[1-9]|1[0-2]")
+
+
+def months_in(words: Sequence[str]) -> Iterator[tuple[str, int, int, int]]:
+    """(year, month, first token, last) of each month that stands with its year: "May 2022", "5/2022", "05-2022", "2022.05"."""
+    for at, word in enumerate(words):
+        month = MONTHS.get(plain(word).rstrip("."))
+        found = _named_month(words, at, month) if month else _month_in_figures(words, at)
+        if found is not None:
+            yield found
+
+
+def _named_month(words: Sequence[str], at: int, month: int) -> tuple[str, int, int, int] | None:
+    """A month by its name, with the year of two or four figures that follows."""
+    following = [word for word in words[at + 1 : at + 5] if word not in _SMALL][:2]
+    year = next((word for word in following if re.fullmatch(r"(?:19|20)\d\d|\d\d", word)), None)
+    if year is None:
+        return None
+    last = at + 1 + list(words[at + 1 :]).index(year) + 1
+    return (year if len(year) == 4 else f"20{year}"), month, at, last
+
+
+def _month_in_figures(words: Sequence[str], at: int) -> tuple[str, int, int, int] | None:
+    """A month in figures before its year or after it."""
+    one, mark, two = words[at], *(*words[at + 1 : at + 3], "", "")[:2]
+    if _MONTH_FIGURE.fullmatch(one) and mark and mark in "./-–" and _YEAR.fullmatch(two):
+        return two, int(one), at, at + 3
+    if re.fullmatch(r"0[1-9]|1[0-2]", one) and re.fullmatch(r"20\d\d", mark):
+        return mark, int(one), at, at + 2
+    if _YEAR.fullmatch(one) and mark and mark in "./" and _MONTH_FIGURE.fullmatch(two):
+        return one, int(two), at, at + 3
+    return None
