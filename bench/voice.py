@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 import collections
 import difflib
+import hashlib
 import json
 import re
 import subprocess
@@ -23,7 +24,7 @@ from typing import Any
 
 from metrikon.core.extraction.indexing.index import squeezed
 from metrikon.core.records.lists import KnownList
-from metrikon.ports.transcription import TranscriptionDown
+from metrikon.ports.transcription import HeardSoFar, TranscriptionDown
 from metrikon.transcription.local import LocalTranscriber
 
 UNSURE = 0.6  # how surely a word must be heard for nobody to look at it
@@ -100,8 +101,9 @@ def long(folder: Path, out: Path, minutes: int) -> dict[str, Any]:
     """A long recording heard to its end, with two kills of the process on the way."""
     place = _joined(sorted(out.glob("en-gb-*.wav")), out / "long.wav", minutes)
     begun = time.perf_counter()
-    kills, pieces = 0, []
-    ears = LocalTranscriber(folder, kept=out / "heard", told=lambda seconds, n, of: pieces.append((seconds, n, of)))
+    kills = 0
+    pieces: list[HeardSoFar] = []
+    ears = LocalTranscriber(folder, kept=out.joinpath, told=pieces.append)
     while True:
         killer = threading.Thread(target=_kill_after, args=(len(pieces) + 2, pieces), daemon=True) if kills < 2 else None
         if killer:
@@ -111,11 +113,12 @@ def long(folder: Path, out: Path, minutes: int) -> dict[str, Any]:
             break
         except TranscriptionDown:
             kills += 1
-    told = [n for _, n, _ in pieces]
+    ears.done(hashlib.sha256(place.read_bytes()).hexdigest())
+    told = [far.pieces for far in pieces]
     return {
         "minutes": minutes,
         "seconds": round(time.perf_counter() - begun),
-        "pieces": pieces[-1][2],
+        "pieces": pieces[-1].in_all,
         "heard twice": len(told) - len(set(told)),
         "kills": kills,
         "words": sum(len(each["words"]) for each in answer["segments"]),

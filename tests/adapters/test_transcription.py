@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import hashlib
 import importlib.util
+import io
 import json
+import os
+import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from email import message_from_bytes
@@ -17,16 +21,19 @@ import pytest
 from metrikon.app.assemble import App
 from metrikon.app.reading import transcriber_of
 from metrikon.app.settings import Settings
+from metrikon.cli import main
+from metrikon.client import HeardSoFar as SoFar
 from metrikon.core.documents.text import document_text
 from metrikon.demo import scenario
 from metrikon.ports.reader import Limits, Refused
-from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
+from metrikon.ports.transcription import HeardSoFar, TranscriptionDown, TranscriptionRefused
 from metrikon.readers.recording import heard
 from metrikon.readers.registry import read
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber
 from metrikon.transcription.pieces import RATE, Heard, cuts
+from tests.helpers import Running, eventually
 
 NOTE = (scenario.post_folder() / "27-voice-note.wav").read_bytes()
 
@@ -146,25 +153,106 @@ for number in range(int(sys.argv[2]), 4):
 
 def test_a_long_recording_goes_on_after_the_last_piece_that_was_heard_before_a_kill(tmp_path: Path) -> None:
     (tmp_path / "model.bin").write_bytes(b"")
-    told: list[tuple[float, int, int]] = []
-    ears = LocalTranscriber(tmp_path, kept=tmp_path / "heard", told=lambda *far: told.append(far))
+    told: list[HeardSoFar] = []
+    kept = tmp_path / "heard"
+    ears = LocalTranscriber(tmp_path, kept=kept.joinpath, told=told.append)
     ears.command = (sys.executable, "-c", EARS)
+    sha256 = hashlib.sha256(NOTE).hexdigest()
+    assert ears.so_far(sha256) is None
     with pytest.raises(TranscriptionDown, match="2 pieces were heard and are kept"):
         ears.transcribe(NOTE, "wav")
+    assert ears.so_far(sha256) == HeardSoFar(240.0, 2, 4)
     answer = json.loads(ears.transcribe(NOTE, "wav"))
     assert [each["text"] for each in answer["segments"]] == [f"bed {number} is dug" for number in range(4)]
-    assert [far[1:] for far in told] == [(1, 4), (2, 4), (3, 4), (4, 4)]  # none was heard twice
-    assert not list((tmp_path / "heard").iterdir())  # and nothing is left
+    assert [(far.pieces, far.in_all) for far in told] == [(1, 4), (2, 4), (3, 4), (4, 4)]  # none was heard twice
+    assert json.loads(ears.transcribe(NOTE, "wav")) == answer  # killed before the answer was kept: not heard again
+    assert len(told) == 4
+    ears.done(sha256)
+    assert not list(kept.iterdir())  # and nothing is left
+
+
+def test_what_another_model_has_heard_is_not_taken_over(tmp_path: Path) -> None:
+    (tmp_path / "model.bin").write_bytes(b"")
+    ears = LocalTranscriber(tmp_path, kept=tmp_path.joinpath)
+    ears.command = (sys.executable, "-c", EARS)
+    with pytest.raises(TranscriptionDown):
+        ears.transcribe(NOTE, "wav")
+    (tmp_path / "model.bin").write_bytes(b"larger")
+    assert ears.so_far(hashlib.sha256(NOTE).hexdigest()) is None
+
+
+def test_what_was_heard_of_a_recording_goes_with_its_file(tmp_path: Path, house: Callable[..., App]) -> None:
+    (tmp_path / "model.bin").write_bytes(b"")
+    app = house(transcription_folder=str(tmp_path))
+    assert isinstance(app.transcriber, LocalTranscriber)
+    app.transcriber.command = (sys.executable, "-c", EARS)
+    sha256 = app.files.put(NOTE)
+    with pytest.raises(TranscriptionDown):
+        app.workshop.summary(sha256)
+    assert app.transcriber.so_far(sha256) == HeardSoFar(240.0, 2, 4)
+    app.files.remove(sha256)
+    assert app.transcriber.so_far(sha256) is None
+    assert not list((app.home / "derived").rglob("*.heard"))
+    app.files.put(NOTE)
+    with pytest.raises(TranscriptionDown):
+        app.workshop.summary(sha256)
+    assert "bed 3 is dug" in document_text(app.workshop.read_document(sha256))
+    assert not list((app.home / "derived").rglob("*.heard"))  # it is kept as the document now
+
+
+SLOW_EARS = EARS.replace("os.kill(os.getpid(), 9)", "import time; time.sleep(600)")
+
+
+def test_how_far_a_recording_is_is_told_at_its_run(tmp_path: Path, running: Callable[..., Running]) -> None:
+    (tmp_path / "model.bin").write_bytes(b"")
+    service = running(transcription_folder=str(tmp_path))
+    assert isinstance(service.app.transcriber, LocalTranscriber)
+    service.app.transcriber.command = (sys.executable, "-c", SLOW_EARS)
+    sent = service.client.upload(scenario.FLOW, NOTE, name="walk.wav")
+    run = eventually(lambda: found if (found := service.client.run(sent.run_id)).heard and found.heard.pieces == 2 else None)
+    assert (run.state, run.heard) == ("running", SoFar(240.0, 2, 4))
+    out = io.StringIO()
+    main(["runs", "show", sent.run_id, "--url", service.url, "--token", service.token], out=out)
+    assert "heard 4:00 of the recording (piece 2 of 4)" in out.getvalue()
+    subprocess.run(["pkill", "-9", "-f", "import time; time.sleep.600"], check=True)
+    assert service.client.wait(sent.run_id).heard is None  # it went on after the two, and is heard to its end
+    assert "bed 3 is dug" in document_text(service.app.workshop.read_document(service.app.files.put(NOTE)))
+
+
+ENGINE = {
+    "__init__.py": "import time\nclass WhisperModel:\n    def __init__(self, *a, **k): pass\n    def transcribe(self, *a, **k): time.sleep(600)\n",
+    "audio.py": "import numpy\ndef decode_audio(*a, **k): return numpy.zeros(16000)\n",
+}
+ASKING = """
+import os, subprocess, sys, time
+child = subprocess.Popen([sys.executable, "-m", "metrikon.transcription.hearing", ".", "0", ""], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
+print(child.pid, flush=True)
+time.sleep(2)
+os.kill(os.getpid(), 9)
+"""
+
+
+def test_hearing_ends_with_whoever_asked_for_it(tmp_path: Path) -> None:
+    (tmp_path / "faster_whisper").mkdir()
+    for name, text in ENGINE.items():
+        (tmp_path / "faster_whisper" / name).write_text(text)
+    there = {**os.environ, "PYTHONPATH": os.pathsep.join([str(tmp_path), *filter(None, [os.environ.get("PYTHONPATH")])])}
+    asked = subprocess.run([sys.executable, "-c", ASKING], stdout=subprocess.PIPE, env=there, check=False)
+    eventually(lambda: not Path(f"/proc/{int(asked.stdout)}").exists(), 10)
 
 
 def test_a_piece_that_was_half_written_is_heard_again(tmp_path: Path) -> None:
-    heard = Heard(tmp_path)
-    heard.keep({"piece": 0, "of": 2, "until": 1.0, "language": "de", "segments": []})
-    (tmp_path / "00001.json").write_text('{"piece": 1, "of"')
-    again = Heard(tmp_path)
-    assert len(again.pieces) == 1
+    place = tmp_path / "heard"
+    pieces: list[dict[str, Any]] = [{"piece": n, "of": 2, "until": n + 1.0, "language": "de", "segments": []} for n in (0, 1)]
+    Heard(place).keep(pieces[0])
+    with place.open("a") as out:
+        out.write('{"piece": 1, "of"')
+    again = Heard(place)
+    assert again.pieces == pieces[:1]
     assert again.language == "de"
     assert not again.complete
+    again.keep(pieces[1])
+    assert Heard(place).pieces == pieces
 
 
 def test_a_recording_is_cut_where_it_is_quiet_and_no_sample_is_lost() -> None:

@@ -19,9 +19,9 @@ const SIGNS: Record<string, [string, string, string]> = {
 
 const Run = createContext("");
 
-export function Journal({ entries, run }: { entries: Entry[]; run: string }): ReactNode {
+export function Journal({ entries, run, running = false }: { entries: Entry[]; run: string; running?: boolean }): ReactNode {
   const steps = stepsOf(entries);
-  if (steps.length === 0) return <p style={{ padding: "4px 14px 10px", margin: 0 }}>This run has not begun.</p>;
+  if (steps.length === 0) return <p style={{ padding: "4px 14px 10px", margin: 0 }}>{running ? "Its first step is under way." : "This run has not begun."}</p>;
   const from = Math.min(...steps.map((step) => step.from));
   const to = Math.max(...steps.map((step) => step.to), from + 1);
   return (

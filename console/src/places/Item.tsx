@@ -3,7 +3,7 @@ import { Button, Modal, Textarea } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { Link, useParams } from "react-router";
-import { call, type ItemDetail, type Run, type RunDetail } from "../api/call";
+import { call, type HeardSoFar, type ItemDetail, type Run, type RunDetail } from "../api/call";
 import { Problem, Stamp, When } from "../parts/bits";
 import { Calls } from "../parts/Calls";
 import { Journal } from "../parts/Journal";
@@ -13,10 +13,19 @@ import { count, figure } from "../parts/words";
 import { Waits, waitsWith } from "./Waits";
 
 const SETTLED = ["done", "stopped", "refused"];
+const LOOK_AGAIN = 2000; // milliseconds, while a run goes on: often enough to see it move
+
+function goesOn(state: string): boolean {
+  return state === "ready" || state === "running";
+}
 
 export function ItemPlace(): ReactNode {
   const { id = "" } = useParams();
-  const item = useQuery({ queryKey: ["item", id], queryFn: () => call<ItemDetail>("GET", `/api/items/${id}`) });
+  const item = useQuery({
+    queryKey: ["item", id],
+    queryFn: () => call<ItemDetail>("GET", `/api/items/${id}`),
+    refetchInterval: ({ state: { data } }) => (data?.runs.some((run) => goesOn(run.state)) ? LOOK_AGAIN : false),
+  });
   const client = useQueryClient();
   const again = useMutation({ mutationFn: () => call("POST", `/api/items/${id}/runs`, {}), onSuccess: () => client.invalidateQueries() });
   const [open, setOpen] = useState<string | null>(null);
@@ -65,8 +74,12 @@ function RunHead({ run, open, toggle }: { run: Run; open: boolean; toggle: () =>
 }
 
 function RunBody({ id }: { id: string }): ReactNode {
-  const run = useQuery({ queryKey: ["run", id], queryFn: () => call<RunDetail>("GET", `/api/runs/${id}`) });
   const client = useQueryClient();
+  const run = useQuery({
+    queryKey: ["run", id],
+    queryFn: () => call<RunDetail>("GET", `/api/runs/${id}`),
+    refetchInterval: ({ state: { data } }) => (data && goesOn(data.state) ? LOOK_AGAIN : false),
+  });
   const [cancelling, setCancelling] = useState(false);
   const cancel = useMutation({ mutationFn: (comment: string) => call("POST", `/api/runs/${id}/cancel`, { comment }), onSuccess: () => client.invalidateQueries() });
   const goOn = useMutation({
@@ -109,8 +122,23 @@ function RunBody({ id }: { id: string }): ReactNode {
       {goOn.error && <Problem error={goOn.error} />}
       {cancel.error && <Problem error={cancel.error} />}
       <Cancel opened={cancelling} close={() => setCancelling(false)} cancel={(comment) => cancel.mutate(comment)} />
-      <Journal entries={run.data.journal} run={run.data.id} />
+      {run.data.heard && <Heard {...run.data.heard} goesOn={goesOn(state)} />}
+      <Journal entries={run.data.journal} run={run.data.id} running={state === "running"} />
       <Calls run={id} />
+    </div>
+  );
+}
+
+/** How far a long recording is: a bar, and the same in words. */
+function Heard({ seconds, pieces, in_all, goesOn }: HeardSoFar & { goesOn: boolean }): ReactNode {
+  const minutes = `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
+  const said = `Heard ${minutes} of the recording, piece ${pieces} of ${in_all}.`;
+  return (
+    <div style={{ padding: "0 14px" }}>
+      <p className="small" style={{ margin: "0 0 4px" }}>
+        {said} {!goesOn && "This is kept: the run goes on after it."}
+      </p>
+      <progress className="far" max={in_all} value={pieces} aria-label={said} />
     </div>
   );
 }

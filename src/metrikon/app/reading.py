@@ -8,6 +8,7 @@ from pathlib import Path
 from metrikon.app.settings import Settings
 from metrikon.ports.reader import Limits
 from metrikon.ports.transcription import Transcriber
+from metrikon.store.files import DiskFiles
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber, Progress, nobody
 
@@ -20,7 +21,7 @@ def limits_of(settings: Settings) -> Limits:
 def transcriber_of(settings: Settings, told: Progress = nobody) -> Transcriber | None:
     """What transcribes recordings, if anything is set: a model here, or a service. `told`: gets how far a model here is."""
     if settings.transcription_folder:
-        kept = settings.home / "heard" if settings.home.is_dir() else None
+        kept = DiskFiles(settings.home).derived_path if settings.home.is_dir() else None
         return LocalTranscriber(Path(settings.transcription_folder), kept=kept, told=told)
     if not settings.transcription_url:
         return None

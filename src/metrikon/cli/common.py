@@ -69,6 +69,11 @@ def when(milliseconds: int | None) -> str:
     return datetime.fromtimestamp(milliseconds / 1000).astimezone().strftime("%Y-%m-%d %H:%M:%S") if milliseconds else ""
 
 
+def as_minutes(seconds: float) -> str:
+    """How long something takes, as minutes and seconds: 62:05."""
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02}"
+
+
 def plain(value: Any) -> str:
     """A value of a record as text."""
     return "" if value is None else f"{value:f}" if hasattr(value, "as_tuple") else str(value)

@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, client, print_json, reaching, table, value_given, when
+from metrikon.cli.common import CommandFailed, as_minutes, client, print_json, reaching, table, value_given, when
 from metrikon.client import NotSettled, Run
 
 
@@ -158,6 +158,8 @@ def run_show(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 def _show(run: Run, out: TextIO) -> None:
     print(f"{run.item_name}, flow {run.flow} version {run.flow_version}", file=out)
     print(f"{run.state}{f': {run.reason}' if run.reason else ''}", file=out)
+    if run.heard:
+        print(f"heard {as_minutes(run.heard.seconds)} of the recording (piece {run.heard.pieces} of {run.heard.in_all})", file=out)
     print(f"{run.calls} model calls, {run.input_tokens} tokens in, {run.output_tokens} out, cost {run.cost}", file=out)
     if run.record_id:
         print(f"record {run.record_id}", file=out)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import hashlib
 import sys
 import tempfile
 from collections.abc import Sequence
@@ -13,7 +14,7 @@ import msgspec
 
 from metrikon.app.reading import limits_of, transcriber_of
 from metrikon.app.settings import Settings
-from metrikon.cli.common import CommandFailed, print_json, settings_from, table
+from metrikon.cli.common import CommandFailed, as_minutes, print_json, settings_from, table
 from metrikon.core.documents.joining import joined
 from metrikon.core.documents.model import Document, from_bytes
 from metrikon.core.documents.text import document_text
@@ -21,7 +22,7 @@ from metrikon.drivers.pictures import marked, marked_set
 from metrikon.drivers.reading import ReaderPool
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
-from metrikon.ports.transcription import Transcriber, TranscriptionDown, TranscriptionRefused
+from metrikon.ports.transcription import HeardSoFar, Transcriber, TranscriptionDown, TranscriptionRefused
 from metrikon.readers.recording import WANTED
 from metrikon.readers.registry import found_format
 
@@ -104,10 +105,10 @@ def read_together(paths: Sequence[Path], settings: Settings, passwords: Sequence
     return found[0][1] if len(found) == 1 else joined(Document("", "together", ()), found, limits_of(settings).max_pages)
 
 
-def _how_far(seconds: float, heard: int, pieces: int) -> None:
+def _how_far(far: HeardSoFar) -> None:
     """How much of a long recording was heard, on standard error."""
-    if pieces > 1:
-        print(f"metrikon: heard {int(seconds) // 60}:{int(seconds) % 60:02} (piece {heard} of {pieces})", file=sys.stderr, flush=True)
+    if far.in_all > 1:
+        print(f"metrikon: heard {as_minutes(far.seconds)} (piece {far.pieces} of {far.in_all})", file=sys.stderr, flush=True)
 
 
 def _heard(path: Path, transcriber: Transcriber, readers: ReaderPool) -> Document:
@@ -115,6 +116,7 @@ def _heard(path: Path, transcriber: Transcriber, readers: ReaderPool) -> Documen
     data = path.read_bytes()
     try:
         answer = transcriber.transcribe(data, found_format(data[:64]).format)
+        transcriber.done(hashlib.sha256(data).hexdigest())
     except (TranscriptionDown, TranscriptionRefused) as error:
         raise Refused("not-heard", str(error)) from error
     finally:

@@ -19,13 +19,14 @@ from metrikon.client.errors import (
     ServiceError,
     Unreachable,
 )
-from metrikon.client.things import Arrived, Entry, Item, Record, Run
+from metrikon.client.things import Arrived, Entry, HeardSoFar, Item, Record, Run
 
 __all__ = [
     "Arrived",
     "Client",
     "ClientError",
     "Entry",
+    "HeardSoFar",
     "Item",
     "NotAllowed",
     "NotFound",

@@ -63,8 +63,17 @@ class Entry(_Thing):
 
 
 @dataclass(frozen=True)
+class HeardSoFar(_Thing):
+    """How much of a long recording was heard: `seconds` of it, `pieces` of so many `in_all`."""
+
+    seconds: float
+    pieces: int
+    in_all: int
+
+
+@dataclass(frozen=True)
 class Run(_Thing):
-    """One run; `journal` is filled when a single run was asked for."""
+    """One run; `journal` is filled when a single run was asked for, and `heard` while its recording is heard."""
 
     id: str
     item_id: str
@@ -81,6 +90,7 @@ class Run(_Thing):
     cost: str
     record_id: str | None = None
     journal: tuple[Entry, ...] = ()
+    heard: HeardSoFar | None = None
 
     @property
     def settled(self) -> bool:

@@ -132,7 +132,9 @@ class EngineWorkshop:
             if error.code != WANTED or self.transcriber is None:
                 raise
         answer = self.transcriber.transcribe(path.read_bytes(), found_format(path.read_bytes()[:64]).format)
-        return summary(self.readers.keep_heard(path, place, answer, self.transcriber.name))
+        found = summary(self.readers.keep_heard(path, place, answer, self.transcriber.name))
+        self.transcriber.done(sha256)
+        return found
 
     def page_picture(self, document: Document, page: int, dots: int) -> tuple[bytes, str]:
         """A page drawn when first looked at, and its media type: SVG when we set the page, else PNG."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Protocol
 
 
@@ -11,6 +12,15 @@ class TranscriptionDown(Exception):
 
 class TranscriptionRefused(Exception):
     """The recording will not be transcribed; trying again does not help."""
+
+
+@dataclass(frozen=True)
+class HeardSoFar:
+    """How far a transcription has come. `seconds` of the recording heard; `pieces` heard, of so many `in_all`."""
+
+    seconds: float
+    pieces: int
+    in_all: int
 
 
 class Transcriber(Protocol):
@@ -23,6 +33,14 @@ class Transcriber(Protocol):
 
         The answer is as little to be trusted as the recording. Raises `TranscriptionDown` or `TranscriptionRefused`.
         """
+        ...
+
+    def so_far(self, sha256: str) -> HeardSoFar | None:
+        """How much of a recording was heard while it is not heard to the end; None when that is not known."""
+        ...
+
+    def done(self, sha256: str) -> None:
+        """What was heard of a recording is kept elsewhere now; nothing of it must be kept for going on."""
         ...
 
     def close(self) -> None:

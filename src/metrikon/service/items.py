@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from flask import Response, g, request
 from flask_openapi3 import Tag
 
@@ -16,6 +18,7 @@ from metrikon.service.views import (
     ArrivedView,
     ContinueView,
     EntryView,
+    HeardView,
     ItemDetail,
     ItemPage,
     ItemView,
@@ -125,7 +128,7 @@ def blueprint(app: App) -> Room:
             record = next((id_ for id_, _ in records.of_run(connection, run_id, 1)), None)
         if row is None:
             raise Problem(404, "not-there", f"There is no run {run_id}.")
-        return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record))
+        return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record, heard=_heard(app, row)))
 
     def _identity() -> str | None:
         given = request.headers.get(IDENTITY_HEADER, "").strip()
@@ -147,6 +150,14 @@ def blueprint(app: App) -> Room:
         return data, name
 
     return api
+
+
+def _heard(app: App, run: dict[str, Any]) -> HeardView | None:
+    """How far the recording of a run is, when it is one, and is not heard to its end."""
+    if run["state"] in runs.SETTLED or app.transcriber is None:
+        return None
+    far = app.transcriber.so_far(run["sha256"])
+    return HeardView(**vars(far)) if far is not None else None
 
 
 def _opened(app: App, name: str) -> bool:

@@ -71,9 +71,18 @@ class EntryView(View):
     data: dict[str, Any]
 
 
+class HeardView(View):
+    """How much of a long recording was heard: `seconds` of it, `pieces` of so many `in_all`."""
+
+    seconds: float
+    pieces: int
+    in_all: int
+
+
 class RunDetail(RunView):
     journal: list[EntryView]
     record_id: str | None = None
+    heard: HeardView | None = Field(None, description="How far a long recording is, while it is heard on this machine.")
 
 
 class ItemView(View):

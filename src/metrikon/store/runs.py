@@ -91,8 +91,8 @@ def get(connection: Connection, run_id: str) -> dict[str, Any] | None:
 
 
 def shown(connection: Connection, run_id: str) -> dict[str, Any] | None:
-    """A run with the name of its item; None when there is none."""
-    query = select(runs, items.c.name.label("item_name")).join(items, items.c.id == runs.c.item_id).where(runs.c.id == run_id)
+    """A run with the name and the file of its item; None when there is none."""
+    query = select(runs, items.c.name.label("item_name"), items.c.sha256).join(items, items.c.id == runs.c.item_id).where(runs.c.id == run_id)
     row = connection.execute(query).mappings().first()
     return dict(row) if row else None
 

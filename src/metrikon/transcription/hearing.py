@@ -12,11 +12,15 @@ import io
 import json
 import os
 import sys
+import threading
+import time
 from collections.abc import Iterator
 from typing import Any
 
 from metrikon.transcription.local import BROKEN, NO_ENGINE, NO_MODEL
 from metrikon.transcription.pieces import RATE, cuts
+
+LOOK = 1.0  # seconds between two looks whether the process is still wanted
 
 
 class NoModel(Exception):
@@ -57,8 +61,16 @@ def _segment(heard: Any, after: float) -> dict[str, Any]:
     return {"start": round(after + heard.start, 2), "end": round(after + heard.end, 2), "text": heard.text.strip(), "words": words}
 
 
+def _end_with(parent: int) -> None:
+    """End when whoever asked has ended: nobody takes what is heard then."""
+    while os.getppid() == parent:
+        time.sleep(LOOK)
+    os._exit(0)
+
+
 def main() -> int:
     """Hear what stands on the standard input."""
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     try:
         for piece in hear(sys.argv[1], sys.stdin.buffer.read(), int(sys.argv[2]), sys.argv[3]):
             sys.stdout.write(f"{json.dumps(piece)}\n")

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import httpx
 
-from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
+from metrikon.ports.transcription import HeardSoFar, TranscriptionDown, TranscriptionRefused
 
 LARGEST_ANSWER = 20_000_000  # bytes
 _MEDIA = {"wav": "audio/wav", "mp3": "audio/mpeg", "ogg": "audio/ogg", "flac": "audio/flac", "m4a": "audio/mp4"}
@@ -53,6 +53,13 @@ class HttpTranscriber:
         if len(response.content) > LARGEST_ANSWER:
             raise TranscriptionRefused(f"The speech server at {self.settings.url} answered with more than {LARGEST_ANSWER} bytes.")
         return response.content
+
+    def so_far(self, sha256: str) -> HeardSoFar | None:
+        """Not known: a speech server answers once, at the end."""
+        return None
+
+    def done(self, sha256: str) -> None:
+        """Nothing is kept here."""
 
     def close(self) -> None:
         """Let go of connections."""

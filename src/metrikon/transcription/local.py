@@ -18,23 +18,25 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Any
 
-from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
+from metrikon.ports.transcription import HeardSoFar, TranscriptionDown, TranscriptionRefused
 from metrikon.transcription.pieces import Heard, together
 
 NO_ENGINE, BROKEN, NO_MODEL = 3, 4, 5  # exit codes of the process
-Progress = Callable[[float, int, int], None]  # seconds heard, pieces heard, pieces in all
+Progress = Callable[[HeardSoFar], None]
+Kept = Callable[[str], Path]  # where a file of this name lies that is made from another file, whose hash begins it
 
 
-def nobody(seconds: float, heard: int, pieces: int) -> None:
+def nobody(far: HeardSoFar) -> None:
     """Nobody is told."""
 
 
 class LocalTranscriber:
-    """Hears recordings on this machine. `seconds`: longest for one piece. `kept`: folder in which pieces wait for the next ones."""
+    """Hears recordings on this machine. `seconds`: longest for one piece. `kept`: where pieces wait for the next ones; without it they
+    are lost when the process is killed."""
 
     command = (sys.executable, "-m", "metrikon.transcription.hearing")
 
-    def __init__(self, folder: Path, seconds: float = 600.0, kept: Path | None = None, told: Progress = nobody) -> None:
+    def __init__(self, folder: Path, seconds: float = 600.0, kept: Kept | None = None, told: Progress = nobody) -> None:
         self.folder = folder
         self.name = folder.name or "speech model"
         self._seconds = seconds
@@ -46,13 +48,28 @@ class LocalTranscriber:
         if not (self.folder / "model.bin").is_file():
             raise TranscriptionRefused(f"There is no speech model in {self.folder} (setting transcription_folder): model.bin is missing.")
         with contextlib.ExitStack() as stack:
-            kept = self._kept or Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="metrikon-heard-")))
-            heard = Heard(kept / hashlib.sha256(data + str(self.folder.resolve()).encode()).hexdigest())
+            kept = self._kept or Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="metrikon-heard-"))).joinpath
+            heard = Heard(kept(self._name_of(hashlib.sha256(data).hexdigest())))
             if not heard.complete:
                 self._hear(data, heard)
-            answer = together(heard.pieces)
-            heard.done()
-            return answer
+            return together(heard.pieces)
+
+    def so_far(self, sha256: str) -> HeardSoFar | None:
+        """How much of a recording was heard and is kept."""
+        return Heard(self._kept(self._name_of(sha256))).so_far if self._kept else None
+
+    def done(self, sha256: str) -> None:
+        """The pieces of a recording are not needed any more: their answer is kept elsewhere."""
+        if self._kept:
+            Heard(self._kept(self._name_of(sha256))).done()
+
+    def _name_of(self, sha256: str) -> str:
+        """What another model has heard lies in another file; a model whose file has changed is another."""
+        with contextlib.suppress(OSError):
+            about = (self.folder / "model.bin").stat()
+            model = f"{self.folder.resolve()} {about.st_size} {about.st_mtime_ns}"
+            return f"{sha256}-{hashlib.sha256(model.encode()).hexdigest()[:12]}.heard"
+        return f"{sha256}-.heard"
 
     def _hear(self, data: bytes, heard: Heard) -> None:
         """The pieces that are missing, each kept as it comes."""
@@ -64,8 +81,7 @@ class LocalTranscriber:
             assert process.stdout
             threading.Thread(target=_fed, args=(process.stdin, data), daemon=True).start()
             while line := self._line(process, late):
-                heard.keep(json.loads(line))
-                self._told(float(heard.pieces[-1]["until"]), len(heard.pieces), int(heard.pieces[-1]["of"]))
+                self._told(heard.keep(json.loads(line)))
             code = process.wait(self._seconds)
         finally:
             process.kill()

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-import os
-import shutil
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
+
+from metrikon.ports.transcription import HeardSoFar
 
 RATE = 16_000  # samples a second, mono
 PIECE, QUIET = 120, 15  # seconds of a piece at most, and before its end within which the quietest moment is looked for
@@ -36,26 +36,40 @@ def _quietest(samples: Any, first: int, last: int) -> int:
 
 
 class Heard:
-    """The pieces of one recording that were heard, kept in a folder of its own: a file each, written whole or not at all."""
+    """The pieces of one recording that were heard, kept in a file of their own: a line of JSON each, in order. A last line cut off is none."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
+    def __init__(self, place: Path) -> None:
+        self.place = place
         self.pieces: list[dict[str, Any]] = []
-        while (found := self._read(len(self.pieces))) is not None:
-            self.pieces.append(found)
+        self._whole = 0  # bytes of the lines that are whole
+        try:
+            lines = place.read_bytes().splitlines(keepends=True)
+        except OSError:
+            lines = []
+        for line in lines:
+            piece = _piece(line)
+            if piece is None:
+                break
+            self._take(piece, line)
 
-    def keep(self, piece: dict[str, Any]) -> None:
-        """The next piece."""
-        self.folder.mkdir(parents=True, exist_ok=True)
-        place = self.folder / f"{len(self.pieces):05}.json"
-        part = place.with_suffix(".part")
-        part.write_text(json.dumps(piece), "utf-8")
-        os.replace(part, place)
-        self.pieces.append(piece)
+    def keep(self, piece: dict[str, Any]) -> HeardSoFar:
+        """The next piece; how far it goes."""
+        line = json.dumps(piece).encode() + b"\n"
+        self.place.parent.mkdir(parents=True, exist_ok=True)
+        with self.place.open("ab") as out:
+            out.truncate(self._whole)
+            out.write(line)
+        self._take(piece, line)
+        return _far(self.pieces)
 
     def done(self) -> None:
         """Nothing of it is needed any more."""
-        shutil.rmtree(self.folder, ignore_errors=True)
+        self.place.unlink(missing_ok=True)
+
+    @property
+    def so_far(self) -> HeardSoFar | None:
+        """How much of the recording the pieces are; None before the first."""
+        return _far(self.pieces) if self.pieces else None
 
     @property
     def language(self) -> str:
@@ -67,12 +81,24 @@ class Heard:
         """Whether all pieces were heard."""
         return bool(self.pieces) and len(self.pieces) >= int(self.pieces[0]["of"])
 
-    def _read(self, number: int) -> dict[str, Any] | None:
-        try:
-            found = json.loads((self.folder / f"{number:05}.json").read_text("utf-8"))
-        except (OSError, ValueError):
-            return None
-        return found if isinstance(found, dict) and "segments" in found and "of" in found else None
+    def _take(self, piece: dict[str, Any], line: bytes) -> None:
+        self.pieces.append(piece)
+        self._whole += len(line)
+
+
+def _far(pieces: Sequence[dict[str, Any]]) -> HeardSoFar:
+    return HeardSoFar(float(pieces[-1]["until"]), len(pieces), int(pieces[-1]["of"]))
+
+
+def _piece(line: bytes) -> dict[str, Any] | None:
+    """The piece in a line; None when the line is none, or was cut off."""
+    if not line.endswith(b"\n"):
+        return None
+    try:
+        found = json.loads(line)
+    except ValueError:
+        return None
+    return found if isinstance(found, dict) and {"segments", "of", "until"} <= found.keys() else None
 
 
 def together(pieces: Sequence[dict[str, Any]]) -> bytes:
