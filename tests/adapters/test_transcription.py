@@ -219,6 +219,35 @@ def test_how_far_a_recording_is_is_told_at_its_run(tmp_path: Path, running: Call
     assert "bed 3 is dug" in document_text(service.app.workshop.read_document(service.app.files.put(NOTE)))
 
 
+def test_a_cancelled_run_is_heard_no_further_and_nothing_heard_comes_back_after_it_is_forgotten(
+    tmp_path: Path, running: Callable[..., Running]
+) -> None:
+    (tmp_path / "model.bin").write_bytes(b"")
+    service = running(transcription_folder=str(tmp_path))
+    ears = service.app.transcriber
+    assert isinstance(ears, LocalTranscriber)
+    ears.command = (sys.executable, "-c", SLOW_EARS)
+    sent = service.client.upload(scenario.FLOW, NOTE, name="walk.wav")
+    eventually(lambda: (far := service.client.run(sent.run_id).heard) and far.pieces == 2)
+    sha256 = hashlib.sha256(NOTE).hexdigest()
+    (process,) = ears._under_way.values()
+    service.client.cancel(sent.run_id)
+    eventually(lambda: process.poll() is not None, 5)
+    assert ears.so_far(sha256) == HeardSoFar(240.0, 2, 4)  # kept, in case it is run again
+    service.app.keeping.forget([sent.item_id], "gardener")
+    assert not list((service.app.home / "derived").rglob(f"{sha256}*"))
+
+
+def test_pieces_that_are_removed_while_a_recording_is_heard_stay_removed(tmp_path: Path) -> None:
+    (tmp_path / "model.bin").write_bytes(b"")
+    place = hashlib.sha256(NOTE).hexdigest()
+    here: LocalTranscriber = LocalTranscriber(tmp_path, kept=tmp_path.joinpath, told=lambda far: here.done(place) if far.pieces == 1 else None)
+    here.command = (sys.executable, "-c", EARS.replace("os.kill(os.getpid(), 9)", "pass"))
+    with pytest.raises(TranscriptionDown, match="was removed while it was heard"):
+        here.transcribe(NOTE, "wav")
+    assert [each.name for each in tmp_path.iterdir()] == ["model.bin"]
+
+
 ENGINE = {
     "__init__.py": "import time\nclass WhisperModel:\n    def __init__(self, *a, **k): pass\n    def transcribe(self, *a, **k): time.sleep(600)\n",
     "audio.py": "import numpy\ndef decode_audio(*a, **k): return numpy.zeros(16000)\n",
@@ -244,7 +273,9 @@ def test_hearing_ends_with_whoever_asked_for_it(tmp_path: Path) -> None:
 def test_a_piece_that_was_half_written_is_heard_again(tmp_path: Path) -> None:
     place = tmp_path / "heard"
     pieces: list[dict[str, Any]] = [{"piece": n, "of": 2, "until": n + 1.0, "language": "de", "segments": []} for n in (0, 1)]
-    Heard(place).keep(pieces[0])
+    begun = Heard(place)
+    begun.begin()
+    begun.keep(pieces[0])
     with place.open("a") as out:
         out.write('{"piece": 1, "of"')
     again = Heard(place)

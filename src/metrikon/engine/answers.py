@@ -146,8 +146,11 @@ class Answers:
             if state in runs.SETTLED:
                 raise NotNow(f"The run is {state} already.")
             self.end(connection, run_id, by, f"Cancelled by {by}{f': {comment}' if comment else '.'}")
+            recordings.extend(runs.files_of(connection, [run_id]))
 
+        recordings: list[str] = []
         self._database.write(job)
+        self._workshop.stop_hearing(recordings)
         self._engine.wake()
 
     def cancel_all(self, flow: str, by: str, comment: str = "") -> int:
@@ -158,10 +161,14 @@ class Answers:
             found = runs.unsettled(connection, flow, AT_ONCE)
             for run_id in found:
                 self.end(connection, run_id, by, reason)
+            recordings.extend(runs.files_of(connection, found))
             return len(found)
+
+        recordings: list[str] = []
 
         while done := self._database.write(job):
             count += done
+        self._workshop.stop_hearing(recordings)
         self._engine.wake()
         return count
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -135,6 +135,12 @@ class EngineWorkshop:
         found = summary(self.readers.keep_heard(path, place, answer, self.transcriber.name))
         self.transcriber.done(sha256)
         return found
+
+    def stop_hearing(self, files: Iterable[str]) -> None:
+        """Nobody waits for these files any more: those that are heard just now are heard no further."""
+        if self.transcriber is not None:
+            for sha256 in files:
+                self.transcriber.stop(sha256)
 
     def page_picture(self, document: Document, page: int, dots: int) -> tuple[bytes, str]:
         """A page drawn when first looked at, and its media type: SVG when we set the page, else PNG."""

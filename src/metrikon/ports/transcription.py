@@ -39,6 +39,10 @@ class Transcriber(Protocol):
         """How much of a recording was heard while it is not heard to the end; None when that is not known."""
         ...
 
+    def stop(self, sha256: str) -> None:
+        """Nobody waits for a recording any more: it is heard no further, if it is under way."""
+        ...
+
     def done(self, sha256: str) -> None:
         """What was heard of a recording is kept elsewhere now; nothing of it must be kept for going on."""
         ...

@@ -97,6 +97,12 @@ def shown(connection: Connection, run_id: str) -> dict[str, Any] | None:
     return dict(row) if row else None
 
 
+def files_of(connection: Connection, run_ids: Sequence[str]) -> list[str]:
+    """The hashes of the files that runs are about."""
+    query = select(items.c.sha256).join(runs, items.c.id == runs.c.item_id).where(runs.c.id.in_(run_ids))
+    return list(connection.execute(query).scalars())
+
+
 def parked(connection: Connection) -> list[str]:
     """Runs that are parked."""
     return list(connection.execute(select(runs.c.id).where(runs.c.state == "parked")).scalars())

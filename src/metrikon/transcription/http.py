@@ -58,6 +58,9 @@ class HttpTranscriber:
         """Not known: a speech server answers once, at the end."""
         return None
 
+    def stop(self, sha256: str) -> None:
+        """What was sent is answered, and the answer is dropped."""
+
     def done(self, sha256: str) -> None:
         """Nothing is kept here."""
 

@@ -42,6 +42,7 @@ class LocalTranscriber:
         self._seconds = seconds
         self._kept = kept
         self._told = told
+        self._under_way: dict[str, subprocess.Popen[bytes]] = {}  # by the hash of the recording
 
     def transcribe(self, data: bytes, format: str) -> bytes:
         """What was said as JSON. Raises `TranscriptionDown` and `TranscriptionRefused`."""
@@ -49,9 +50,11 @@ class LocalTranscriber:
             raise TranscriptionRefused(f"There is no speech model in {self.folder} (setting transcription_folder): model.bin is missing.")
         with contextlib.ExitStack() as stack:
             kept = self._kept or Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="metrikon-heard-"))).joinpath
-            heard = Heard(kept(self._name_of(hashlib.sha256(data).hexdigest())))
+            sha256 = hashlib.sha256(data).hexdigest()
+            heard = Heard(kept(self._name_of(sha256)))
             if not heard.complete:
-                self._hear(data, heard)
+                heard.begin()
+                self._hear(data, sha256, heard)
             return together(heard.pieces)
 
     def so_far(self, sha256: str) -> HeardSoFar | None:
@@ -71,10 +74,17 @@ class LocalTranscriber:
             return f"{sha256}-{hashlib.sha256(model.encode()).hexdigest()[:12]}.heard"
         return f"{sha256}-.heard"
 
-    def _hear(self, data: bytes, heard: Heard) -> None:
+    def stop(self, sha256: str) -> None:
+        """A recording is heard no further; what was heard of it is kept."""
+        process = self._under_way.get(sha256)
+        if process is not None:
+            process.kill()
+
+    def _hear(self, data: bytes, sha256: str, heard: Heard) -> None:
         """The pieces that are missing, each kept as it comes."""
         command = [*self.command, str(self.folder), str(len(heard.pieces)), heard.language]
         process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        self._under_way[sha256] = process
         late = threading.Event()
         try:
             assert process.stdin
@@ -83,7 +93,12 @@ class LocalTranscriber:
             while line := self._line(process, late):
                 self._told(heard.keep(json.loads(line)))
             code = process.wait(self._seconds)
+        except FileNotFoundError as error:
+            raise TranscriptionDown("What was heard of the recording was removed while it was heard.") from error
         finally:
+            self._under_way.pop(sha256, None)
+            if not heard.pieces:
+                heard.done()
             process.kill()
             process.wait()
             if process.stdout:

@@ -52,12 +52,17 @@ class Heard:
                 break
             self._take(piece, line)
 
-    def keep(self, piece: dict[str, Any]) -> HeardSoFar:
-        """The next piece; how far it goes."""
-        line = json.dumps(piece).encode() + b"\n"
+    def begin(self) -> None:
+        """From here on the file is there until all was heard, or nobody wants the recording any more."""
         self.place.parent.mkdir(parents=True, exist_ok=True)
-        with self.place.open("ab") as out:
+        self.place.touch()
+
+    def keep(self, piece: dict[str, Any]) -> HeardSoFar:
+        """The next piece; how far it goes. Raises FileNotFoundError when the file was removed since it began."""
+        line = json.dumps(piece).encode() + b"\n"
+        with self.place.open("r+b") as out:
             out.truncate(self._whole)
+            out.seek(self._whole)
             out.write(line)
         self._take(piece, line)
         return _far(self.pieces)
