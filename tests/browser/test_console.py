@@ -8,6 +8,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import httpx
+import pytest
 from selenium import webdriver
 from selenium.webdriver.common.actions.action_builder import ActionBuilder
 from selenium.webdriver.common.by import By
@@ -15,6 +16,8 @@ from selenium.webdriver.common.keys import Keys
 
 from metrikon.demo import scenario
 from metrikon.sandbox.model_server import ModelServer
+from metrikon.transcription.local import LocalTranscriber
+from metrikon.transcription.pieces import Heard
 from tests.browser.conftest import signed_in
 from tests.browser.desk import Desk
 from tests.helpers import Running, at_rest, eventually, states
@@ -206,9 +209,10 @@ def test_records_are_sorted_and_exported(full: Desk) -> None:
     full.go("/records")
     eventually(lambda: len(full.all("tbody tr")) == 4)
     full.click("What")
-    eventually(lambda: [row.text for row in full.all("tbody tr")[:1] if row.text.startswith("Brackendale")])
+    first = "return (document.querySelector('tbody tr')?.innerText ?? '').trim()"  # in one go: rows are drawn anew meanwhile
+    eventually(lambda: full.browser.execute_script(first).startswith("Brackendale"))
     full.click("What")
-    eventually(lambda: [row.text for row in full.all("tbody tr")[:1] if row.text.startswith("Moorgate")])
+    eventually(lambda: full.browser.execute_script(first).startswith("Moorgate"))
     full.click("waits for you")
     eventually(lambda: len(full.all("tbody tr")) == 1)
     address = full.see("a[href*='records.csv']").get_attribute("href")
@@ -216,6 +220,17 @@ def test_records_are_sorted_and_exported(full: Desk) -> None:
     text = httpx.get(str(address), cookies=cookies, trust_env=False).text
     assert text.splitlines()[0].startswith("record,state,file,document_type")
     assert len(text.splitlines()) == 4
+
+
+def test_the_page_of_an_item_tells_how_much_of_its_recording_was_heard(full: Desk, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    heard = Heard(tmp_path / "heard")
+    heard.begin()
+    heard.keep({"piece": 0, "of": 4, "until": 119.5, "language": "en", "segments": []})
+    monkeypatch.setattr(full.service.app, "transcriber", LocalTranscriber(tmp_path, kept=lambda name: heard.place))
+    waiting = next(iter(full.service.client.records(state="waits"))).item_id
+    full.go(f"/arrivals/{waiting}")
+    assert full.see("progress").get_attribute("aria-label") == "Heard 1:59 of the recording, piece 1 of 4."
+    assert "the run goes on after it" in full.see("main").text
 
 
 def test_a_cell_opens_its_evidence(full: Desk) -> None:
