@@ -78,6 +78,21 @@ def test_a_run_goes_on_from_any_step_with_a_corrected_value(seeds: Running) -> N
     assert len(rows(seeds)) == 2, "a row that was written is not written again"
 
 
+def test_corrections_of_a_run_add_up_and_are_listed_with_who_made_them(seeds: Running) -> None:
+    run = sent(seeds, "beech")
+    first = seeds.client.run_again_from(run, "row", {"size.letters": 7})
+    assert seeds.client.wait(first).state == "done"
+    second = seeds.client.run_again_from(first, "row", {"far.further": 9})
+    assert seeds.client.wait(second).state == "done"
+    values = {each["path"]: each["value"] for each in seeds.client.values_of(second)}
+    assert (values["size.letters"], values["far.further"]) == (7, 9)
+    told = seeds.client.run(second).corrections
+    assert [(each.path, each.value) for each in told] == [("size.letters", 7), ("far.further", 9)]
+    assert all(each.by and each.at for each in told)
+    shown = command(seeds, "runs", "show", second)[1]
+    assert f"corrected by {told[0].by}" in shown and "size.letters = 7" in shown
+
+
 @pytest.mark.parametrize(
     ("step", "values", "message"),
     [

@@ -20,6 +20,7 @@ export type Item = Schemas["ItemView"];
 export type ItemPage = Schemas["ItemPage"];
 export type ItemDetail = Schemas["ItemDetail"];
 export type Run = Schemas["RunView"];
+export type Correction = Schemas["CorrectionView"];
 export type HeardSoFar = Schemas["HeardView"];
 export type RunDetail = Schemas["RunDetail"];
 export type Entry = Schemas["EntryView"];

@@ -3,13 +3,13 @@ import { Button, Modal, Textarea } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { Link, useParams } from "react-router";
-import { call, type HeardSoFar, type ItemDetail, type Run, type RunDetail } from "../api/call";
+import { call, type Correction, type HeardSoFar, type ItemDetail, type Run, type RunDetail } from "../api/call";
 import { Problem, Stamp, When } from "../parts/bits";
 import { Calls } from "../parts/Calls";
 import { Journal } from "../parts/Journal";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
-import { count, figure } from "../parts/words";
+import { count, figure, outline } from "../parts/words";
 import { Waits, waitsWith } from "./Waits";
 
 const SETTLED = ["done", "stopped", "refused"];
@@ -122,10 +122,25 @@ function RunBody({ id }: { id: string }): ReactNode {
       {goOn.error && <Problem error={goOn.error} />}
       {cancel.error && <Problem error={cancel.error} />}
       <Cancel opened={cancelling} close={() => setCancelling(false)} cancel={(comment) => cancel.mutate(comment)} />
+      <Corrections all={run.data.corrections ?? []} />
       {run.data.heard && <Heard {...run.data.heard} goesOn={goesOn(state)} />}
       <Journal entries={run.data.journal} run={run.data.id} running={state === "running"} />
       <Calls run={id} />
     </div>
+  );
+}
+
+/** Values that people corrected, with who did it. */
+function Corrections({ all }: { all: Correction[] }): ReactNode {
+  if (all.length === 0) return null;
+  return (
+    <ul className="small" style={{ margin: "0 0 8px", padding: "8px 14px 0 32px" }} aria-label="Corrected values">
+      {all.map((each) => (
+        <li key={`${each.path} ${each.at}`}>
+          <span className="mono">{each.path}</span> is <span className="mono">{outline(each.value)}</span> as {each.by} corrected it <When at={each.at} />
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, as_minutes, client, print_json, reaching, table, value_given, when
+from metrikon.cli.common import CommandFailed, as_minutes, client, plain, print_json, reaching, table, value_given, when
 from metrikon.client import NotSettled, Run
 
 
@@ -163,6 +163,8 @@ def _show(run: Run, out: TextIO) -> None:
     print(f"{run.calls} model calls, {run.input_tokens} tokens in, {run.output_tokens} out, cost {run.cost}", file=out)
     if run.record_id:
         print(f"record {run.record_id}", file=out)
+    for correction in run.corrections:
+        print(f"corrected by {correction.by}, {when(correction.at)}: {correction.path} = {plain(correction.value)}", file=out)
     print(file=out)
     rows = []
     for each in run.journal:

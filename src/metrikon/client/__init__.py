@@ -19,12 +19,13 @@ from metrikon.client.errors import (
     ServiceError,
     Unreachable,
 )
-from metrikon.client.things import Arrived, Entry, HeardSoFar, Item, Record, Run
+from metrikon.client.things import Arrived, Correction, Entry, HeardSoFar, Item, Record, Run
 
 __all__ = [
     "Arrived",
     "Client",
     "ClientError",
+    "Correction",
     "Entry",
     "HeardSoFar",
     "Item",

@@ -18,7 +18,7 @@ from metrikon.client.flows import FlowCalls
 from metrikon.client.intakes import IntakeCalls
 from metrikon.client.judgements import JudgementCalls
 from metrikon.client.people import PeopleCalls
-from metrikon.client.things import Arrived, Entry, HeardSoFar, Item, Record, Run
+from metrikon.client.things import Arrived, Correction, Entry, HeardSoFar, Item, Record, Run
 from metrikon.client.ways import WayCalls
 
 
@@ -67,7 +67,9 @@ class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCall
         """A run with its journal."""
         data = self._ask("GET", f"/api/runs/{run_id}")
         heard = HeardSoFar.of(data["heard"]) if data.get("heard") else None
-        return Run.of({**data, "journal": tuple(Entry.of(each) for each in data["journal"]), "heard": heard})
+        journal = tuple(Entry.of(each) for each in data["journal"])
+        corrections = tuple(Correction.of(each) for each in data.get("corrections", ()))
+        return Run.of({**data, "journal": journal, "corrections": corrections, "heard": heard})
 
     def runs(self, *, flow: str = "", state: str = "", item: str = "") -> Iterator[Run]:
         """Runs, newest first, page by page. `state`: one or more, parted by commas."""

@@ -72,6 +72,16 @@ class HeardSoFar(_Thing):
 
 
 @dataclass(frozen=True)
+class Correction(_Thing):
+    """A value that a person corrected for a run: its path, who and when (milliseconds since 1970)."""
+
+    path: str
+    value: Any
+    by: str
+    at: int
+
+
+@dataclass(frozen=True)
 class Run(_Thing):
     """One run; `journal` is filled when a single run was asked for, and `heard` while its recording is heard."""
 
@@ -91,6 +101,7 @@ class Run(_Thing):
     record_id: str | None = None
     journal: tuple[Entry, ...] = ()
     heard: HeardSoFar | None = None
+    corrections: tuple[Correction, ...] = ()
 
     @property
     def settled(self) -> bool:

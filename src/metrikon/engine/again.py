@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.flows.around import lost
-from metrikon.core.flows.corrected import NotThereIn, corrected, parts_of
+from metrikon.core.flows.corrected import NotThereIn, added, corrected, parts_of
 from metrikon.core.flows.differences import same_steps
 from metrikon.core.flows.fold import replayed
 from metrikon.core.flows.kind import Schema
@@ -148,7 +148,8 @@ class Again:
                 raise NotNow("Its last run never began; run it from its start.")
             same = same_steps(self._catalog.flow(name, int(last["flow_version"])), newer) & _before(newer, start)
             told = self._corrected(values, entries, newer, _before(newer, start)) if values else {}
-            written = list(self._carried(list(taken(entries, same)), entries, (last["id"], name, version), told))
+            noted = [{"path": path, "value": value, "by": by, "at": self._clock.now()} for path, value in values.items()]
+            written = list(self._carried(list(taken(entries, same)), entries, (last["id"], name, version), told, noted))
         elif values:
             raise NotNow("Say from which step on it is run again: values can be corrected of steps before that one.")
         if last["state"] == "parked":
@@ -162,12 +163,18 @@ class Again:
         return run_id
 
     def _carried(
-        self, kept: list[Entry], entries: list[Entry], before: tuple[str, str, int], values: Mapping[str, Mapping[str, Any]]
+        self,
+        kept: list[Entry],
+        entries: list[Entry],
+        before: tuple[str, str, int],
+        values: Mapping[str, Mapping[str, Any]],
+        noted: list[dict[str, Any]],
     ) -> Iterator[Written]:
-        """The first entries of a run that goes on from another: run, flow and version of `before`."""
+        """The first entries of a run that goes on from another: run, flow and version of `before`. What was corrected before stays so; `noted` comes to it."""
         first, (last, name, version) = entries[0], before
-        told = {**first.data.get("corrected", {}), **values}
-        data = {**first.data, "run": {**first.data["run"], "flow": f"{name} {version}"}, "after": last, **({"corrected": told} if told else {})}
+        told = added(first.data.get("corrected", {}), values)
+        data = {**first.data, "run": {**first.data["run"], "flow": f"{name} {version}"}, "after": last}
+        data |= {"corrected": told, "corrections": [*first.data.get("corrections", ()), *noted]} if told else {}
         yield Written("started", "", data, at=first.at)
         for each in kept:
             yield Written(each.event, each.path, packed(each.data, self._files), "", each.at)

@@ -17,6 +17,7 @@ from metrikon.service.reply import reply, states
 from metrikon.service.views import (
     ArrivedView,
     ContinueView,
+    CorrectionView,
     EntryView,
     HeardView,
     ItemDetail,
@@ -128,7 +129,9 @@ def blueprint(app: App) -> Room:
             record = next((id_ for id_, _ in records.of_run(connection, run_id, 1)), None)
         if row is None:
             raise Problem(404, "not-there", f"There is no run {run_id}.")
-        return reply(RunDetail(**row, journal=[EntryView(**entry) for entry in entries], record_id=record, heard=_heard(app, row)))
+        told = [CorrectionView(**each) for entry in entries[:1] for each in entry["data"].get("corrections", ())]
+        journaled = [EntryView(**entry) for entry in entries]
+        return reply(RunDetail(**row, journal=journaled, corrections=told, record_id=record, heard=_heard(app, row)))
 
     def _identity() -> str | None:
         given = request.headers.get(IDENTITY_HEADER, "").strip()

@@ -79,8 +79,18 @@ class HeardView(View):
     in_all: int
 
 
+class CorrectionView(View):
+    """A value of a step that a person corrected for a run, or for one that it goes on from."""
+
+    path: str = Field(..., description="Of the value: the path of the step, then that within its result.")
+    value: Any = None
+    by: str
+    at: int
+
+
 class RunDetail(RunView):
     journal: list[EntryView]
+    corrections: list[CorrectionView] = Field(default_factory=list, description="All that was corrected, in order; a later one of a path counts.")
     record_id: str | None = None
     heard: HeardView | None = Field(None, description="How far a long recording is, while it is heard on this machine.")
 

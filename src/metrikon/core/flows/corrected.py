@@ -33,6 +33,27 @@ def _with(at: Any, path: list[str | int], value: Any, whole: str) -> Any:
     raise NotThereIn(f"There is no {part} in {whole}.{held}")
 
 
+def added(before: Mapping[str, Mapping[str, Any]], now: Mapping[str, Mapping[str, Any]]) -> dict[str, dict[str, Any]]:
+    """Corrections and later ones, by the path of their step, then by that within its result, in the order in which they are put in.
+
+    A later one takes the place of those at its path and beneath it; all others stay.
+    """
+    found = {head: dict(values) for head, values in before.items()}
+    for head, values in now.items():
+        kept = found.setdefault(head, {})
+        for path, value in values.items():
+            for each in [each for each in kept if _beneath(each, path)]:
+                del kept[each]
+            kept[path] = value
+    return found
+
+
+def _beneath(path: str, other: str) -> bool:
+    """Whether a path is another one, or leads to a part of it."""
+    parts, above = parts_of(path), parts_of(other)
+    return parts[: len(above)] == above
+
+
 def all_corrected(result: Any, values: Mapping[str, Any]) -> Any:
     """A result with values at their paths; a path that is not in it changes nothing."""
     for path, value in values.items():
