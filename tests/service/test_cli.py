@@ -101,8 +101,11 @@ def test_a_file_is_uploaded_waited_for_listed_shown_and_approved(local: Running)
     (record,) = json.loads(out)
     code, out, _ = run("records", "show", record["id"], *home)
     assert "Brackendale Nurseries Ltd · BN-4471 (waits)" in out
+    code, _, err = run("records", "approve", record["id"], "--set", "totl=489.36", *home)
+    assert (code, "has no field 'totl'. Is 'total' meant?" in err) == (1, True), err
     code, out, err = run("records", "approve", record["id"], "--set", "total=489.36", "--set", "lines/0/quantity=2", *home)
     assert (code, err) == (0, "")
+    assert "total is now 489.36.\n" in out
     at_rest(local.app, 1)
     code, out, _ = run("runs", "list", *home)
     assert "done" in out

@@ -47,7 +47,14 @@ def client(given: argparse.Namespace) -> Client:
     if not url:
         message = f"No service is known: {home / LOCAL} is not there. Start one with `metrikon serve --home {home}`, or give --url and --token."
         raise CommandFailed(message, 4)
-    return Client(url, token)
+    return Client(url, token, language=language())
+
+
+def language() -> str:
+    """The language of the terminal as HTTP names it, such as de-AT; empty where none is set."""
+    told = next((os.environ[name] for name in ("LC_ALL", "LC_NUMERIC", "LANG") if os.environ.get(name)), "")
+    name = told.partition(".")[0].replace("_", "-")
+    return name if name[:2].isalpha() and name not in ("C", "POSIX") else ""
 
 
 def print_json(value: Any, out: TextIO) -> None:

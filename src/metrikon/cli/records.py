@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import asdict
+from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
@@ -88,10 +89,22 @@ def _show(record: Record, out: TextIO) -> None:
 def run_approve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Approve a record, corrected if values are given."""
     with client(given) as service:
-        values = _values(given, service.record(given.id).values)
+        before = service.record(given.id).values
+        values = _values(given, before)
+        if values is not None and not given.json:
+            _read_back(before, service.check(given.id, values)["values"], out)
         record = service.approve(given.id, values, given.comment)
     print_json(asdict(record), out) if given.json else print(f"{record.title} is approved; its rows are being written.", file=out)
     return 0
+
+
+def _read_back(before: dict[str, Any], values: dict[str, Any], out: TextIO) -> None:
+    """How what a person typed was read: 1,784.00 for 1.784, where the document writes thousands so."""
+    standing = dict(leaves(before))
+    for pointer, value in leaves(values):
+        if standing.get(pointer) != value:
+            shown = f"{value:,f}" if isinstance(value, Decimal | int) and not isinstance(value, bool) else plain(value)
+            print(f"{pointer[1:]} is now {shown or 'empty'}.", file=out)
 
 
 def _values(given: argparse.Namespace, before: dict[str, Any]) -> dict[str, Any] | None:

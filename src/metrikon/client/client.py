@@ -25,8 +25,9 @@ from metrikon.client.ways import WayCalls
 class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCalls, WayCalls):
     """A service at an address. `token` comes from `metrikon tokens add`."""
 
-    def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None) -> None:
+    def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None, language: str = "") -> None:
         headers = {"Authorization": f"Bearer {token}"} if token else {}
+        headers |= {"Accept-Language": language} if language else {}
         self.url = url.rstrip("/")
         self._http = httpx.Client(base_url=self.url, headers=headers, timeout=timeout, transport=transport, trust_env=False)
 

@@ -43,14 +43,14 @@ class Answers:
         self._engine = engine
         self._clock: Clock = workshop.clock
 
-    def check(self, record_id: str, values: Mapping[str, Any]) -> Reading:
-        """What checks would say of a record with these values; nothing is kept."""
-        return reread(self._database, self._workshop, self._record(record_id), values)[0]
+    def check(self, record_id: str, values: Mapping[str, Any], reader: str | None = None) -> Reading:
+        """What checks would say of a record with these values; nothing is kept. `reader`: the decimal mark that the person writes. Raises `BadTyped`."""
+        return reread(self._database, self._workshop, self._record(record_id), values, reader)[0]
 
-    def approve(self, record_id: str, values: Mapping[str, Any] | None, by: str, comment: str = "") -> None:
-        """Approve a record, corrected if values are given; its run goes on."""
+    def approve(self, record_id: str, values: Mapping[str, Any] | None, by: str, comment: str = "", reader: str | None = None) -> None:
+        """Approve a record, corrected if values are given; its run goes on. `reader` as for `check`. Raises `BadTyped` and `StillWrong`."""
         record = self._record(record_id)
-        reading, kind = reread(self._database, self._workshop, record, record["values"] if values is None else values)
+        reading, kind = reread(self._database, self._workshop, record, record["values"] if values is None else values, reader)
         wrong = [each for each in reading.findings if each.check in MUST_HOLD]
         if wrong:
             raise StillWrong(wrong)

@@ -15,20 +15,24 @@ from metrikon.core.records.findings import Finding
 from metrikon.core.records.lists import filled
 from metrikon.core.records.pointers import leaves
 from metrikon.core.records.rules import MADE_ANEW, repeated, ruled
+from metrikon.core.records.typed import as_typed
 from metrikon.core.records.types import RecordType
 from metrikon.engine.workshop import EngineWorkshop
 from metrikon.store import records
 from metrikon.store.database import Database
 
 
-def reread(database: Database, workshop: EngineWorkshop, record: Mapping[str, Any], values: Mapping[str, Any]) -> tuple[Reading, RecordType]:
+def reread(
+    database: Database, workshop: EngineWorkshop, record: Mapping[str, Any], values: Mapping[str, Any], reader: str | None = None
+) -> tuple[Reading, RecordType]:
     """The record with a person's values: fitted to its type, grounded and checked anew, with lists and other records.
 
-    What the first reading noted stays, but for values that the person has set since.
+    What the first reading noted stays, but for values that the person has set since. `reader`: the decimal mark that the person writes, where it is known.
+    Raises `BadTyped`.
     """
     kind, _ = workshop.catalog.record_type(record["record_type"], record["type_version"])
     index = Index(workshop.read_document(record["document"]))
-    fitted = Coercion(kind, index).record(dict(values))
+    fitted = Coercion(kind, index).record(as_typed(kind, values, record["values"], index.mark, reader))
     before = dict(leaves(record["as_read"]))
     by_person = {pointer for pointer, value in leaves(fitted) if before.get(pointer) != value}
     before_them = evidence.from_json(record["evidence"])

@@ -14,17 +14,17 @@ from metrikon.service.asked import LARGEST, CancelBody, IdPath, NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
-from metrikon.service.views import ContinueView, RunStarted, View
+from metrikon.service.views import ContinueView, RunStarted, Sent, View
 
 
-class AgainBody(View):
+class AgainBody(Sent):
     from_step: str = Field("", max_length=40, description="The step from which on it is done anew; all of it without one.")
     values: dict[str, Any] = Field(
         default_factory=dict, max_length=200, description="Results of steps before that one, corrected, by path: `checked.record.total`."
     )
 
 
-class SetBody(View):
+class SetBody(Sent):
     """A set of items of a flow."""
 
     from_step: str = Field("", max_length=40, description="The step from which on they are done anew; all of it without one.")

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from metrikon.service.views import View
+from metrikon.service.views import Sent, View
 
 SHOWN = r"^[^\x00-\x1f\x7f/\\]+$"  # a name that can be shown in a line
 Role = Literal["upload", "reader", "reviewer", "builder", "admin"]
@@ -79,7 +79,7 @@ class SpendQuery(View):
     days: int = Field(28, ge=1, le=366, description="Days back from today, which counts.")
 
 
-class StartBody(View):
+class StartBody(Sent):
     """What a record type is started from: exactly one of these."""
 
     row: dict[str, Any] | None = Field(None, description="An example row.")
@@ -88,20 +88,20 @@ class StartBody(View):
     title: str = Field("record", max_length=60)
 
 
-class CheckBody(View):
+class CheckBody(Sent):
     values: dict[str, Any]
 
 
-class ApproveBody(View):
+class ApproveBody(Sent):
     values: dict[str, Any] | None = None
     comment: str = Field("", max_length=2000)
 
 
-class RefuseBody(View):
+class RefuseBody(Sent):
     comment: str = Field(..., min_length=1, max_length=2000)
 
 
-class CancelBody(View):
+class CancelBody(Sent):
     comment: str = Field("", max_length=2000)
 
 
@@ -118,7 +118,7 @@ class ContinueQuery(LeaveQuery):
     )
 
 
-class SwitchBody(View):
+class SwitchBody(Sent):
     running: bool
     paused: bool = Field(False, description="Whether what comes in waits, and no run is worked on.")
 
@@ -127,13 +127,13 @@ class WhyQuery(View):
     why: str = Field("", max_length=500, description="A word why, kept with the version.")
 
 
-class PasswordsBody(View):
+class PasswordsBody(Sent):
     """The passwords that open what a flow takes in; none forgets those before."""
 
     passwords: list[str] = Field(..., max_length=50)
 
 
-class TokenBody(View):
+class TokenBody(Sent):
     name: str = Field(..., min_length=1, max_length=80, pattern=SHOWN)
     role: Role = Field("builder", description="upload, reader, reviewer, builder or admin.")
     days: int = Field(0, ge=0, le=36_500, description="After so many days it ends; 0: never.")
@@ -143,12 +143,12 @@ class PersonPath(View):
     name: str = Field(..., min_length=1, max_length=80, pattern=SHOWN)
 
 
-class PersonBody(View):
+class PersonBody(Sent):
     role: Role | None = Field(None, description="reader, reviewer, builder or admin; a new person is a reviewer, the first an admin.")
     password: str | None = Field(None, min_length=8, max_length=400, description="Without one, the password stays as it is, or one is made.")
 
 
-class PlaceBody(View):
+class PlaceBody(Sent):
     place: str = Field(
         ..., min_length=2, max_length=500, description="A folder or file (its whole path), or a server, such as db.garden.example:5432/ledger."
     )

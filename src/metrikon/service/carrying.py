@@ -15,10 +15,10 @@ from metrikon.service.asked import NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import attachment, reply
-from metrikon.service.views import PutView, View
+from metrikon.service.views import PutView, Sent, View
 
 
-class CopyBody(View):
+class CopyBody(Sent):
     name: str = Field(..., max_length=60, description="What the copy is called.")
     settings: dict[str, Any] = Field(default_factory=dict, description="Settings that are other than those of the flow that is copied.")
     why: str = Field("", max_length=500)

@@ -20,7 +20,7 @@ from metrikon.service.asked import NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import View
+from metrikon.service.views import Sent, View
 from metrikon.store.connections import calls_of
 
 CONSENT = "/consent"
@@ -37,7 +37,7 @@ class WayView(View):
     consent_url: str = Field("", max_length=1000)
 
 
-class ConnectionBody(View):
+class ConnectionBody(Sent):
     """A connection. Without a secret the one before stays, as long as it goes to the same place."""
 
     address: str = Field(..., max_length=1000)

@@ -18,7 +18,7 @@ from metrikon.service.asked import NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import View
+from metrikon.service.views import Sent, View
 
 
 class OperationField(View):
@@ -65,7 +65,7 @@ class OperationPath(NamePath):
     operation: str = Field(..., max_length=100)
 
 
-class NotesBody(View):
+class NotesBody(Sent):
     notes: dict[str, Any] = Field(..., description="Kinds of records, each with the operations that make, find and set them.")
 
 

@@ -19,7 +19,7 @@ from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.roles import may
-from metrikon.service.views import ArrivedView, View
+from metrikon.service.views import ArrivedView, Sent, View
 from metrikon.store import flows, intakes
 
 
@@ -90,7 +90,7 @@ class ToldView(View):
     told: str
 
 
-class AddressBody(View):
+class AddressBody(Sent):
     secret: str | None = Field(None, min_length=8, max_length=500, description="The secret that the sender has; one is made without it.")
     fresh: bool = Field(False, description="Whether the address changes as well, so that nothing comes by the one before.")
 
@@ -115,7 +115,7 @@ class LetGoList(View):
     count: int = Field(..., description="How many were let go in all; the latest are listed.")
 
 
-class TakeBody(View):
+class TakeBody(Sent):
     name: str = Field(..., min_length=1, max_length=400, description="Its identity, or its name.")
     intake: str = Field("", max_length=40, description="The intake; any that holds it without one.")
 

@@ -23,7 +23,7 @@ from metrikon.service.asked import LARGEST, IdPath, NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import EvidenceView, FindingView, View
+from metrikon.service.views import EvidenceView, FindingView, Sent, View
 from metrikon.store import judged, runs
 
 
@@ -158,14 +158,14 @@ class JudgementsQuery(View):
     q: str = Field("", max_length=200, description="Part of a file name or of a reason.")
 
 
-class CorrectBody(View):
+class CorrectBody(Sent):
     """Marks set right."""
 
     marks: dict[str, int] = Field(..., min_length=1, max_length=30)
     comment: str = Field("", max_length=2000)
 
 
-class JudgeAgainBody(View):
+class JudgeAgainBody(Sent):
     """A set of judgements of a flow, and beside which anchors they are judged again."""
 
     step: str = Field("", max_length=40)

@@ -15,7 +15,7 @@ from metrikon.service.asked import LARGEST
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import View
+from metrikon.service.views import Sent, View
 from metrikon.store import keeping
 
 
@@ -32,7 +32,7 @@ class DueList(View):
     items: list[DueView]
 
 
-class ForgetBody(View):
+class ForgetBody(Sent):
     """What is to be forgotten: an item, or all items that hold a value."""
 
     item: str = Field("", max_length=26)

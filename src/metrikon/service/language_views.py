@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import Field
 
-from metrikon.service.views import View
+from metrikon.service.views import Sent, View
 
 
 class FlowProblem(View):
@@ -43,7 +43,7 @@ class TableList(View):
     items: list[TableView]
 
 
-class AskTableBody(View):
+class AskTableBody(Sent):
     given: dict[str, Any]
 
 
@@ -75,7 +75,7 @@ class ShownFrom(View):
     how: str
 
 
-class LinkBody(View):
+class LinkBody(Sent):
     who: str = Field(..., min_length=1, max_length=80, description="Who answers through the link; the answer is kept under this name.")
     days: float = Field(14, gt=0, le=366, description="How long the link may be used.")
 
@@ -117,12 +117,12 @@ class QuestionQuery(View):
     state: str = Field("open", max_length=10, pattern="^(open|answered|closed|)$", description="Only those in this state; all when empty.")
 
 
-class AnswerBody(View):
+class AnswerBody(Sent):
     option: str = Field(..., min_length=1, max_length=40)
     comment: str = Field("", max_length=4000)
 
 
-class EventBody(View):
+class EventBody(Sent):
     key: str = Field(..., min_length=1, max_length=200, description="What waits for it waits for this key.")
     data: Any = Field(None, description="What the flow then sees as `event`.")
     identity: str = Field("", max_length=200, description="Sent again under the same identity, it is not taken twice.")

@@ -14,7 +14,7 @@ from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
-from metrikon.service.views import View
+from metrikon.service.views import Sent, View
 
 
 class ColumnView(View):
@@ -51,7 +51,7 @@ class MappingList(View):
     items: list[MappingView]
 
 
-class RemapBody(View):
+class RemapBody(Sent):
     text: str = Field(..., max_length=400_000, description="The text of the flow.")
     place: str = Field(..., max_length=500, description="Which columns, as told.")
     columns: dict[str, Any] = Field(..., min_length=1, max_length=500, description="Column and value, in order.")

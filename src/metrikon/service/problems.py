@@ -13,6 +13,7 @@ from werkzeug.exceptions import HTTPException
 from metrikon.core.decisions.model import BadTable
 from metrikon.core.flows.problems import BadFlow, in_our_words
 from metrikon.core.records import findings
+from metrikon.core.records.typed import BadTyped
 from metrikon.core.records.types import BadRecordType
 from metrikon.core.values.exact import dumps
 from metrikon.engine.answers import StillWrong
@@ -21,6 +22,7 @@ from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.machine import NoRoom, short_of
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
+from metrikon.service.views import Sent
 from metrikon.store.database import StoreFailed
 from metrikon.store.events import OtherEvent
 from metrikon.store.items import OtherContent
@@ -61,16 +63,18 @@ def respond(status: int, kind: str, detail: str, **more: Any) -> Response:
     return Response(dumps(body), status, content_type="application/problem+json")
 
 
-def _message(error: Any) -> str:
-    """An error of the form checker in our words."""
+def _message(error: Any, known: list[str]) -> str:
+    """An error of the form checker in our words. `known`: the names that the request may hold."""
     if error["loc"][-1:] == ("id",) and error["type"] == "string_pattern_mismatch":
         return f"{error['input']!r} is no id; ids have 26 small letters and figures, as lists show them."
-    return in_our_words(error, [])
+    return in_our_words(error, known)
 
 
 def invalid(error: ValidationError) -> Response:
     """What the request types found wrong, place by place."""
-    places = [{"place": "/".join(map(str, each["loc"])), "message": _message(each)} for each in error.errors()]
+    kinds = {each.__name__: each for each in Sent.__subclasses__()}
+    known = sorted(kinds[error.title].model_fields) if error.title in kinds else []
+    places = [{"place": "/".join(map(str, each["loc"])), "message": _message(each, known)} for each in error.errors()]
     detail = "; ".join(f"{each['place']}: {each['message']}" for each in places[:5])
     return respond(422, "invalid-request", detail, places=places)
 
@@ -95,6 +99,10 @@ def install(app: Flask, stopping: Callable[[], bool]) -> None:
     @app.errorhandler(BadRecordType)
     def _bad_type(error: BadRecordType) -> Response:
         return respond(422, "bad-record-type", str(error))
+
+    @app.errorhandler(BadTyped)
+    def _bad_typed(error: BadTyped) -> Response:
+        return respond(422, "bad-values", str(error), places=[{"place": place, "message": message} for place, message in error.problems])
 
     @app.errorhandler(StillWrong)
     def _still_wrong(error: StillWrong) -> Response:

@@ -19,6 +19,7 @@ from metrikon.core.records.types import RecordType
 from metrikon.service.asked import ApproveBody, CheckBody, CsvQuery, IdPath, RecordQuery, RefuseBody
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
+from metrikon.service.reader import decimal_mark
 from metrikon.service.reply import attachment, reply, states
 from metrikon.service.views import CheckView, DeliveryView, FieldView, RecordDetail, RecordPage, RecordRow
 from metrikon.store import deliveries, items, listing, records
@@ -69,7 +70,7 @@ def blueprint(app: App) -> Room:
     @api.post("/api/records/<string:id>/check", responses={200: CheckView}, operation_id="checkRecord")
     def check(path: IdPath, body: CheckBody) -> Response:
         """What the checks would say with these values; nothing is kept."""
-        reading = app.answers.check(path.id, body.values)
+        reading = app.answers.check(path.id, body.values, decimal_mark())
         found = all_findings.as_json(reading.findings)
         view = {"values": reading.record, "evidence": evidences.as_json(reading.evidence), "findings": found}
         return reply(CheckView.model_validate(view))
@@ -77,7 +78,7 @@ def blueprint(app: App) -> Room:
     @api.post("/api/records/<string:id>/approve", responses={200: RecordDetail}, operation_id="approveRecord")
     def approve(path: IdPath, body: ApproveBody) -> Response:
         """Approve a record, corrected if values are given; its run goes on."""
-        app.answers.approve(path.id, body.values, str(g.person), body.comment)
+        app.answers.approve(path.id, body.values, str(g.person), body.comment, decimal_mark())
         return _shown(path.id)
 
     @api.post("/api/records/<string:id>/refuse", responses={200: RecordDetail}, operation_id="refuseRecord")

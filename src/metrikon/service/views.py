@@ -15,6 +15,12 @@ class View(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
 
+class Sent(BaseModel):
+    """Base of what is sent to the service: a name that it does not know is refused, never left out in silence."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
 class SessionView(View):
     person: str
     csrf: str

@@ -24,7 +24,7 @@ from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
-from metrikon.service.views import View
+from metrikon.service.views import Sent, View
 from metrikon.store import keeping
 
 
@@ -45,7 +45,7 @@ class WayInList(View):
     items: list[WayInView]
 
 
-class TryWayBody(View):
+class TryWayBody(Sent):
     values: dict[str, Any] = Field(..., max_length=100, description="What it takes, by its names.")
 
 
@@ -66,13 +66,13 @@ class TriedWay(View):
     pictures: list[SeenView]
 
 
-class ShowBody(View):
+class ShowBody(Sent):
     connection: str = Field(..., max_length=40)
     path: str = Field("", max_length=1000, description="What is opened, after the address of the connection.")
     values: dict[str, Any] = Field(default_factory=dict, max_length=100, description="Values of a sample, by the names that the way in is to take.")
 
 
-class ActBody(View):
+class ActBody(Sent):
     """What is done on the screen. `kind`: point (x, y), open, sign_in, fill, choose, press, attach, expect, read_back, rows, rows_end,
     look_up (begins to show how it is looked for), there, none (texts that tell whether it is), look_up_end, undo."""
 

@@ -4,6 +4,7 @@ import { useCallback, useEffect, useState } from "react";
 import { isLosslessNumber, LosslessNumber } from "lossless-json";
 import { call, type CheckView, type Evidence, type Field, type Finding, type RecordDetail } from "../../api/call";
 import { at, changed, shape, type Values } from "../../parts/pointers";
+import { editable } from "../../parts/words";
 
 export interface Draft {
   values: Values;
@@ -23,7 +24,7 @@ export interface Draft {
 export function typed(field: Field | undefined, text: string): unknown {
   const clean = text.trim();
   if (clean === "") return undefined;
-  if (field?.kind === "amount" && /^-?\d+(\.\d+)?$/.test(clean)) return new LosslessNumber(clean);
+  if (field?.kind === "amount" && /^-?\d+$/.test(clean)) return new LosslessNumber(clean);
   if (field?.kind === "yes/no") return clean === "yes";
   return clean;
 }
@@ -78,7 +79,7 @@ export function useDraft(record: RecordDetail): Draft {
     put: (pointer, text) => {
       const field = record.fields.find((each) => each.shape === shape(pointer));
       const value = typed(field, text);
-      if (same(at(values, pointer), value)) return;
+      if (same(at(values, pointer), value) || editable(at(values, pointer)) === text) return;
       if (evidence[pointer]?.how === "list") setEvidence(Object.fromEntries(Object.entries(evidence).filter(([other]) => other !== pointer))); // now it is a person's
       move(changed(values, pointer, value), pointer);
     },
