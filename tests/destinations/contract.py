@@ -34,6 +34,7 @@ class Contract:
     """
 
     ails: ClassVar[Mapping[str, Ailing | str]] = {}
+    keeps_values: ClassVar[bool] = True  # whether the values of a row that is there can be told by its key
 
     def make(self, folder: Path) -> Destination:
         raise NotImplementedError
@@ -104,6 +105,53 @@ class Contract:
         said = made.write([Row("gone", {"Amount": Decimal(1)}, sets=True, only=True), Row("a", {"Amount": Decimal(2)}, sets=True, only=True)])
         assert [each.result for each in said] == ["not there", "updated"]
         assert {key: Decimal(value) for key, value in self.held(tmp_path, made).items()} == {"a": 2}
+
+    def test_what_is_there_otherwise_is_told_by_its_columns(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a", Note="first"), row("b", Note="second")])
+        again = self.make(tmp_path) if not isinstance(made, MemoryDestination) else made
+        other, same_one = again.write([row("a", Note="first", Amount=Decimal(5)), row("b", Note="second", Amount=Decimal("97.0"))])
+        assert (other.result, same_one.result) == ("there already", "there already")
+        assert not same_one.there
+        assert {name: Decimal(value) for name, value in other.there.items()} == ({"Amount": 97} if self.keeps_values else {})
+
+    def test_what_stood_in_columns_before_they_were_set_is_told(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        made.write([row("a", Note="first")])
+        [said] = made.write([Row("a", {"Amount": Decimal(5), "Note": "later"}, sets=True)])
+        assert said.before is not None
+        assert Decimal(said.before["Amount"]) == 97
+        assert said.before["Note"] == "first"
+
+    def test_a_row_gets_another_key_and_other_values_in_its_place(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        if "move" not in made.changes:
+            return
+        made.write([row("a", Note="first"), row("b", Note="second")])
+        was = {**VALUES, "Note": "first"}
+        [said] = made.write([Row("c", {**was, "Amount": Decimal(5)}, was=was, moves=Row("a", was))])
+        assert said.result == "updated"
+        assert {key: Decimal(value) for key, value in self.held(tmp_path, made).items()} == {"c": 5, "b": 97}
+        [said] = made.write([Row("e", {**was, "Amount": Decimal(7)}, was=was, moves=Row("gone", was))])
+        assert said.result == "written", "what is there no longer is written"
+        [said] = made.write([Row("b", {**was, "Amount": Decimal(7)}, was=was, moves=Row("c", was))])
+        assert said.result == "there already", "another row holds the key"
+        assert set(said.there) == {"Amount", "Note"}
+
+    def test_a_row_is_taken_away_unless_somebody_has_changed_it(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        if "remove" not in made.changes:
+            return
+        made.write([row("a", Note="first"), row("b", Note="second"), row("c", Note="third")])
+        made.write([Row("c", {"Note": "by hand"}, sets=True)])
+        gone, stays, never = made.write(
+            [Row(key, {**VALUES, "Note": note}, removes=True) for key, note in (("a", "first"), ("c", "third"), ("x", "fourth"))]
+        )
+        assert [each.result for each in (gone, stays, never)] == ["removed", "left", "removed"]
+        assert dict(stays.there) == {"Note": "by hand"}
+        assert set(self.held(tmp_path, made)) == {"b", "c"}
+        assert [each.result for each in made.write([row("a", Note="first")])] == ["written"], "its key is free again"
+        assert set(self.held(tmp_path, made)) == {"a", "b", "c"}
 
     def test_a_batch_may_hold_a_key_twice(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)

@@ -54,7 +54,8 @@ class TestXlsx(Contract):
     def held(self, folder: Path, made: Destination) -> dict[str, str]:
         rows = list(self.sheet(folder).iter_rows(values_only=True))
         heads = list(rows[0])
-        return {each[heads.index(KEY_COLUMN)]: f"{Decimal(str(each[heads.index('Amount')])):.2f}" for each in rows[1:]}
+        filled = [each for each in rows[1:] if any(cell is not None for cell in each)]
+        return {each[heads.index(KEY_COLUMN)]: f"{Decimal(str(each[heads.index('Amount')])):.2f}" for each in filled}
 
     def test_a_formula_stays_text(self, tmp_path: Path) -> None:
         self.make(tmp_path).write([row("a", Vendor="=HYPERLINK(1)")])

@@ -277,7 +277,7 @@ def test_rows_that_were_cut_off_by_a_stop_are_looked_for_or_wait_for_a_person(tm
     house.app.deliveries._pool.shutdown(wait=False, cancel_futures=True)
     with house.app.database.reading() as connection:
         [row] = deliveries.cut_off(connection, [])
-    house.app.deliveries._cut_off(row["destination"], [row], "stopped")  # as the next start finds it
+    house.app.deliveries._cut_off(row.destination, [row], "stopped")  # as the next start finds it
     eventually(lambda: run_state(house.app, run)[0] == "parked")
     assert run_state(house.app, run)[1] == "stopped"
 

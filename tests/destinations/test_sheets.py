@@ -77,7 +77,7 @@ class SheetContract(Contract):
         return sheet(folder / self.name)
 
     def held(self, folder: Path, made: Destination) -> dict[str, str]:
-        return {each[KEY_COLUMN]: f"{Decimal(str(each['Amount'])):.2f}" for each in read(folder / self.name)}
+        return {each[KEY_COLUMN]: f"{Decimal(str(each['Amount'])):.2f}" for each in read(folder / self.name) if each[KEY_COLUMN]}
 
 
 class TestOds(SheetContract):
@@ -135,7 +135,7 @@ class Served(Contract):
         return SheetDestination(RemoteFile(self.app.outside, "files", self.name), FORMATS[self.name.rpartition(".")[2]], "Lines")
 
     def held(self, folder: Path, made: Destination) -> dict[str, str]:
-        return {each[KEY_COLUMN]: f"{Decimal(str(each['Amount'])):.2f}" for each in read(self.server.root / self.name)}
+        return {each[KEY_COLUMN]: f"{Decimal(str(each['Amount'])):.2f}" for each in read(self.server.root / self.name) if each[KEY_COLUMN]}
 
     def test_a_file_that_somebody_has_changed_meanwhile_is_not_overwritten(self, tmp_path: Path) -> None:
         self.make(tmp_path).write([row("a")])

@@ -191,7 +191,7 @@ def test_a_cancelled_run_writes_no_more_and_asks_nobody(house: Callable[..., App
     run = the_run(app, *NAMES)
     first, second = eventually(lambda: found if len(found := waiting(app)) == 2 else None)
     app.answers.approve(first, None, "ada")
-    eventually(lambda: list(delivered(app).values()) == ["done"])
+    eventually(lambda: list(delivered(app).values()) == ["written"])
     app.answers.cancel(run, "ada", "sent twice")
     assert run_state(app, run) == ("stopped", "Cancelled by ada: sent twice")
     assert waiting(app) == []

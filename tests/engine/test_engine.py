@@ -341,7 +341,7 @@ def test_two_engines_on_one_item_process_it_once(house: Make) -> None:
     for worker in workers:
         worker.join()
     app.deliveries.start()
-    eventually(lambda: all(state == "done" for state in delivered(app).values()) and len(delivered(app)) == 3)
+    eventually(lambda: all(state == "written" for state in delivered(app).values()) and len(delivered(app)) == 3)
     assert run_state(app, run)[0] == "ready"  # woken for its next step; nobody else had it
 
 

@@ -13,6 +13,7 @@ from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.flows.connecting import Way
 from metrikon.core.flows.problems import BadFlow
+from metrikon.engine.again import Chosen
 from metrikon.ports.step import Call, StepFailed
 from metrikon.sandbox.chat import TOKEN
 from metrikon.sandbox.services import Services
@@ -128,6 +129,76 @@ def test_who_is_refused_is_told_and_a_mail_for_nobody_fails(app: App, post: Post
     run = _take(app, "c.txt")
     eventually(lambda: run_state(app, run)[0] == "parked")
     assert "552 too large" in run_state(app, run)[1]
+
+
+ONE_MAIL = 'mail: {connection: post, sender: o@x.example, to: ada@x.example, subject: "${item.name}", text: "${said.text}"}'
+SAID = "metrikon: 1\nname: out\nintakes: [{kind: upload}]\nsteps:\n- {name: said, set: {text: hello}}\n- name: sent\n  MAIL\n"
+
+
+def test_a_mail_goes_out_once_however_often_its_item_is_run_again_unless_that_is_said(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    app.catalog.put_flow(SAID.replace("MAIL", ONE_MAIL))
+    run = _take(app)
+    _until(app, run, "done")
+    item = app.again.run_of(run)
+    for start in ("", "sent"):
+        again = app.again.item(item, "ada", start)
+        _until(app, again, "done")
+        assert _result(app, again) == _result(app, run)
+    assert len(post.taken) == 1
+    for count, start in enumerate(("", "sent"), 2):
+        _until(app, app.again.item(item, "ada", start, send_again=True), "done")
+        assert len(post.taken) == count
+    assert app.again.cost(Chosen("out"), "sent").sent == {"mail": 1}
+    app.catalog.put_flow(SAID.replace("MAIL", ONE_MAIL.replace("subject:", "if_sent: again, subject:")))
+    _until(app, app.again.item(item, "ada"), "done")
+    assert len(post.taken) == 4
+
+
+def test_a_mail_with_a_key_goes_out_once_for_it_over_all_items(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    app.catalog.put_flow(SAID.replace("MAIL", ONE_MAIL.replace("subject:", 'key: ["${string length(item.name)}"], subject:')))
+    for name in ("a.txt", "b.txt", "long.txt"):
+        _until(app, _take(app, name, name.encode()), "done")
+    assert [each["Subject"] for each in post.taken] == ["a.txt", "long.txt"]
+
+
+def test_a_corrected_mail_is_asked_about_with_both_sides(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    app.catalog.put_flow(SAID.replace("MAIL", ONE_MAIL))
+    run = _take(app)
+    _until(app, run, "done")
+    item = app.again.run_of(run)
+    again = app.again.item(item, "ada", "sent", {"said.text": "good day"})
+    _until(app, again, "parked")
+    assert run_state(app, again)[1].startswith("The mail went out before, with other values (post): text is hello, the paper says good day.")
+    app.answers.continue_run(again, "ada", otherwise="keep")
+    _until(app, again, "done")
+    assert len(post.taken) == 1
+    again = app.again.item(item, "ada", "sent")
+    _until(app, again, "parked")
+    app.answers.continue_run(again, "ada", otherwise="renew")
+    _until(app, again, "done")
+    assert [each.get_content().strip() for each in post.taken] == ["hello", "good day"]
+    last = app.again.item(item, "ada", "sent")
+    _until(app, last, "done")
+    assert len(post.taken) == 2, "it goes by what was sent last"
+
+
+def test_a_mail_that_an_earlier_run_may_have_sent_is_asked_about(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    app.catalog.put_flow(SAID.replace("MAIL", ONE_MAIL))
+    post.lose = 1
+    run = _take(app)
+    _until(app, run, "parked")
+    again = app.again.item(app.again.run_of(run), "ada")
+    _until(app, again, "parked")
+    assert "whether it went out cannot be told" in run_state(app, again)[1]
+    app.answers.continue_run(again, "ada", unsure="went")
+    _until(app, again, "done")
+    last = app.again.item(app.again.run_of(run), "ada")
+    _until(app, last, "done")
+    assert len(post.taken) == 1
 
 
 def test_a_mail_whose_answer_was_lost_waits_for_a_person_and_goes_once(app: App, post: Post) -> None:

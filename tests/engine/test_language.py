@@ -401,7 +401,7 @@ GATHER = """
       steps:
         - {name: fine, when: 'one in ("b", "d")', decide: {table: none-such, given: {amount: 1}}}
         - {name: row, write: {to: table, key: ["${one}"], columns: {Value: "${one}"}}}
-  - {name: last, write: {to: table, key: [last], columns: {Value: "last of ${count(all)}"}}}
+  - {name: last, write: {to: table, key: ["last ${item.name}"], columns: {Value: "last of ${count(all)}"}}}
 """
 
 
@@ -439,7 +439,7 @@ def test_elements_that_fail_are_left_out_when_a_person_says_so(house: Callable[.
 
 def test_a_row_is_set_under_its_key_by_a_later_run_and_once_a_step(house: Callable[..., App]) -> None:
     app = house()
-    write = '{to: table, key: [beds], IF columns: {Value: "${item.name}"}}'
+    write = '{to: table, key: ["beds ${1}"], IF columns: {Value: "${item.name}"}}'
     begun(app, f"  - {{name: row, write: {write.replace('IF', '')}}}\n", "first")
     at_rest(app, 1)
     begun(app, f"  - {{name: row, write: {write.replace('IF', '')}}}\n", "second")

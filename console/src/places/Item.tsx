@@ -6,7 +6,10 @@ import { Link, useParams } from "react-router";
 import { call, type Correction, type HeardSoFar, type ItemDetail, type Run, type RunDetail } from "../api/call";
 import { Problem, Stamp, When } from "../parts/bits";
 import { Calls } from "../parts/Calls";
+import { useMay } from "../api/may";
 import { Journal } from "../parts/Journal";
+import { TakeBack } from "../parts/TakeBack";
+import { WentOut } from "../parts/WentOut";
 import { Keys } from "../parts/keys";
 import { Head } from "../parts/Shell";
 import { count, figure, outline } from "../parts/words";
@@ -80,6 +83,7 @@ function RunBody({ id }: { id: string }): ReactNode {
     queryFn: () => call<RunDetail>("GET", `/api/runs/${id}`),
     refetchInterval: ({ state: { data } }) => (data && goesOn(data.state) ? LOOK_AGAIN : false),
   });
+  const builder = useMay("builder");
   const [cancelling, setCancelling] = useState(false);
   const cancel = useMutation({ mutationFn: (comment: string) => call("POST", `/api/runs/${id}/cancel`, { comment }), onSuccess: () => client.invalidateQueries() });
   const goOn = useMutation({
@@ -91,11 +95,12 @@ function RunBody({ id }: { id: string }): ReactNode {
   const { state, record_id, journal } = run.data;
   const judged = journal.some((each) => typeof each.data.result === "object" && each.data.result !== null && "stand_in" in each.data.result);
   const waits = state === "parked" ? waitsWith(journal) : undefined;
+  const sent = (run.data.deliveries ?? []).some((each) => each.state === "written");
   const goes = waits ? undefined : { parked: "Continue from the step that failed", held: "Run it anyway", waiting: "Try at once" }[state as string];
   return (
     <div style={{ borderTop: "1px solid var(--hair)" }}>
       {waits && <Waits {...waits} run={id} flow={run.data.flow} say={(what) => goOn.mutate(what)} busy={goOn.isPending} />}
-      {(goes ?? record_id ?? (judged || !SETTLED.includes(state))) && (
+      {(goes ?? record_id ?? (judged || sent || !SETTLED.includes(state))) && (
         <div style={{ display: "flex", gap: 10, padding: "10px 14px" }}>
           {record_id && (
             <Button component={Link} to={`/records/${record_id}`} size="compact-md" variant={state === "review" ? "filled" : "default"}>
@@ -112,6 +117,7 @@ function RunBody({ id }: { id: string }): ReactNode {
               {goes}
             </Button>
           )}
+          {SETTLED.includes(state) && sent && builder && <TakeBack run={id} />}
           {!SETTLED.includes(state) && (
             <Button size="compact-md" variant="subtle" onClick={() => setCancelling(true)}>
               Cancel…
@@ -122,6 +128,9 @@ function RunBody({ id }: { id: string }): ReactNode {
       {goOn.error && <Problem error={goOn.error} />}
       {cancel.error && <Problem error={cancel.error} />}
       <Cancel opened={cancelling} close={() => setCancelling(false)} cancel={(comment) => cancel.mutate(comment)} />
+      <div style={{ padding: "0 14px" }}>
+        <WentOut all={(run.data.deliveries ?? []).filter((each) => each.state !== "written" || each.error)} />
+      </div>
       <Corrections all={run.data.corrections ?? []} />
       {run.data.heard && <Heard {...run.data.heard} goesOn={goesOn(state)} />}
       <Journal entries={run.data.journal} run={run.data.id} running={state === "running"} />

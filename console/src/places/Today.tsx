@@ -73,6 +73,7 @@ function became(flow: TodayData["flows"][number]): string {
   const parts = [
     `${flow.came} came`,
     flow.written && `${flow.written} written`,
+    flow.otherwise && `${flow.otherwise} there with other values`,
     flow.waits && `${flow.waits} ${flow.waits === 1 ? "waits" : "wait"} for you`,
     flow.parked && `${flow.parked} parked`,
     flow.stopped && `${flow.stopped} with nothing to write`,

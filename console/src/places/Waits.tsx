@@ -11,19 +11,31 @@ type Row = Record<string, unknown>;
 type Entries = RunDetail["journal"];
 
 export interface WaitsWith {
-  what: "sent" | "first" | "behind";
+  what: "sent" | "first" | "behind" | "otherwise";
   row: Row;
+  differs?: Differs[];
+}
+
+interface Differs {
+  column: string;
+  there: unknown;
+  wanted: unknown;
 }
 
 /** What the last failure of a run put before a person, unless it was continued since. */
 export function waitsWith(journal: Entries): WaitsWith | undefined {
-  const last = journal.findLast((each) => each.event === "failed" || (each.event === "continued" && "unsure" in each.data));
+  const last = journal.findLast((each) => each.event === "failed" || (each.event === "continued" && ("unsure" in each.data || "otherwise" in each.data)));
+  if (last?.event === "failed" && "otherwise" in last.data) {
+    const held = last.data.otherwise as { differs?: Differs[] };
+    return { what: "otherwise", row: (last.data.sent as Row | undefined) ?? {}, differs: held.differs ?? [] };
+  }
   if (last?.event !== "failed" || !("unsure" in last.data || "first" in last.data)) return undefined;
   const what = "first" in last.data ? (last.data.first === "behind" ? "behind" : "first") : "sent";
   return { what, row: (last.data.sent as Row | undefined) ?? {} };
 }
 
-export function Waits({ what, row, run, flow, say, busy }: WaitsWith & { run: string; flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
+export function Waits({ what, row, differs, run, flow, say, busy }: WaitsWith & { run: string; flow: string; say: (what: string) => void; busy: boolean }): ReactNode {
+  if (what === "otherwise") return <ThereOtherwise differs={differs ?? []} say={say} busy={busy} />;
   return what !== "sent" ? <First behind={what === "behind"} row={row} flow={flow} say={say} busy={busy} /> : <MayHaveGone row={row} run={run} say={say} busy={busy} />;
 }
 
@@ -41,6 +53,50 @@ function First({ row, flow, say, busy, behind }: { behind: boolean; row: Row; fl
         </Button>
         <Button size="compact-md" variant="default" component={Link} to={`/flows/${flow}`}>
           Correct the flow
+        </Button>
+      </div>
+    </section>
+  );
+}
+
+function ThereOtherwise({ differs, say, busy }: { differs: Differs[]; say: (what: string) => void; busy: boolean }): ReactNode {
+  return (
+    <section aria-label="What is there with other values" style={{ padding: "12px 14px", borderBottom: "1px solid var(--hair)" }}>
+      <p style={{ margin: "0 0 8px" }}>
+        <b>This is there already, with other values.</b> Say which of the two is right:
+      </p>
+      <table className="small" style={{ borderCollapse: "collapse", marginBottom: 10 }}>
+        <thead>
+          <tr>
+            <td />
+            {["There now", "This run has"].map((head) => (
+              <th key={head} scope="col" style={{ textAlign: "left", paddingRight: 24 }}>
+                {head}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {differs.map((each) => (
+            <tr key={each.column}>
+              <th scope="row" className="soft" style={{ textAlign: "left", paddingRight: 16, fontWeight: 400 }}>
+                {each.column}
+              </th>
+              {[each.there, each.wanted].map((value, number) => (
+                <td key={number} style={{ whiteSpace: "pre-wrap", paddingRight: 24 }}>
+                  {shown(value)}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <div style={{ display: "flex", flexWrap: "wrap", gap: 10 }}>
+        <Button size="compact-md" loading={busy} onClick={() => say("otherwise=renew")}>
+          Set it as this run has it
+        </Button>
+        <Button size="compact-md" variant="default" loading={busy} onClick={() => say("otherwise=keep")}>
+          Leave it as it is there
         </Button>
       </div>
     </section>

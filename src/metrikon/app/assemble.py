@@ -31,6 +31,7 @@ from metrikon.engine.carrying import Carrying
 from metrikon.engine.catalog import Catalog, Lists
 from metrikon.engine.columns import ColumnsOf
 from metrikon.engine.connecting import Connections
+from metrikon.engine.correcting import CameOf, Correcting
 from metrikon.engine.delivering import Deliveries
 from metrikon.engine.describing import Describing
 from metrikon.engine.ending import Ending
@@ -49,6 +50,7 @@ from metrikon.engine.questions import Questions
 from metrikon.engine.samples import Samples
 from metrikon.engine.showing import Showing
 from metrikon.engine.taking import Taking
+from metrikon.engine.taking_back import TakingBack
 from metrikon.engine.therenow import LookingThere
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
@@ -155,6 +157,9 @@ class App:
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
         self.again = Again(self.database, self.catalog, self.files, self.clock, self.answers, self.engine)
+        came = CameOf(self.database, self.catalog, self._destination)
+        self.correcting = Correcting(*(self.database, self.catalog, self.clock), *(self.answers, self.again, self.engine), came)
+        self.taking_back = TakingBack(self.database, self.clock, came, self.deliveries)
         self.samples = Samples(self.database, self.files, self.clock, settings.candidates)
         self.carrying = Carrying(self.database, self.catalog, self.files, self.workshop.lists, self.clock)
         days = Days(settings.keep_files_days, settings.keep_results_days, settings.keep_calls_days, settings.keep_journals_days)

@@ -81,6 +81,26 @@ def as_minutes(seconds: float) -> str:
     return f"{int(seconds) // 60}:{int(seconds) % 60:02}"
 
 
+def what_went_out(delivery: dict[str, Any]) -> str:
+    """One thing that a run has sent out: what it is, where, and by which step."""
+    return f"{delivery['kind']} to {delivery['receipt'] or delivery['target']} ({delivery['path']})"
+
+
+def how_it_stands(delivery: dict[str, Any]) -> str:
+    """How a thing that was sent out stands, with what differs and why."""
+    told = " ".join(each for each in (delivery["told"], delivery["error"] or "") if each)
+    return f"{STANDS.get(delivery['state'], delivery['state'])}{'. ' + told if told else ''}"
+
+
+STANDS = {
+    "there": "there already",
+    "otherwise": "there otherwise",
+    "entered": "to be written",
+    "returning": "to be taken back",
+    "corrected": "corrected; it has another key now",
+}
+
+
 def plain(value: Any) -> str:
     """A value of a record as text."""
     return "" if value is None else f"{value:f}" if hasattr(value, "as_tuple") else str(value)

@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, as_minutes, client, plain, print_json, reaching, table, value_given, when
+from metrikon.cli.common import CommandFailed, as_minutes, client, how_it_stands, plain, print_json, reaching, table, value_given, what_went_out, when
 from metrikon.client import NotSettled, Run
 
 
@@ -45,6 +45,8 @@ def add(commands: Any) -> None:
     going.add_argument("--leave", action="store_true", help="leave out elements of lists whose failures are gathered, in place of trying them again")
     going.add_argument("--went", action="store_true", help="what may have gone out did so: somebody has seen it there")
     going.add_argument("--again", action="store_true", help="what may have gone out is done again: somebody has seen that it is not there")
+    going.add_argument("--keep", action="store_true", help="what is there with other values stays as it is there")
+    going.add_argument("--renew", action="store_true", help="what is there with other values is set, or sent again, as the run has it")
     going.add_argument(
         "--looked", action="store_true", help="the first row that it waits with was looked at and may be written, as may those behind it"
     )
@@ -72,6 +74,7 @@ def add(commands: Any) -> None:
     reaching(pausing)
     pausing.set_defaults(run=run_pause)
     _add_again(runs)
+    _add_take_back(runs)
 
 
 def _add_again(runs: Any) -> None:
@@ -96,9 +99,25 @@ def _add_again(runs: Any) -> None:
     again.add_argument("--since", default="", metavar="DAY", help="of the set: those that came in from this day on (2026-04-30, UTC)")
     again.add_argument("--until", default="", metavar="DAY", help="of the set: those that came in before this day")
     again.add_argument("--search", default="", help="of the set: those with this in their name or values")
+    again.add_argument("--send-again", action="store_true", help="mails, messages and calls that went out before go out again")
     again.add_argument("--yes", action="store_true", help="run the set again without asking")
     reaching(again)
     again.set_defaults(run=run_again)
+
+
+def _add_take_back(runs: Any) -> None:
+    back = runs.add_parser(
+        "take-back",
+        help="take back what a run has sent out, or all runs of a version of a flow",
+        description="Take back what a settled run has sent out: rows are removed, or hold again what stood there before. What somebody has changed since "
+        "stays, as does what cannot be taken back, such as mails. It is told what would be taken back, and done with --yes.",
+    )
+    back.add_argument("id", nargs="?", help="a run; left out with --flow")
+    back.add_argument("--flow", default="", help="all settled runs of a version of this flow")
+    back.add_argument("--version", type=int, default=0, help="the version of the flow")
+    back.add_argument("--yes", action="store_true", help="do it")
+    reaching(back)
+    back.set_defaults(run=run_take_back)
 
 
 def run_upload(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
@@ -172,6 +191,8 @@ def _show(run: Run, out: TextIO) -> None:
         said = each.data.get("message") or (result.get("place") if isinstance(result, dict) else "") or each.data.get("decision") or ""
         rows.append([str(each.number), when(each.at), each.event, each.path, f"{each.took} ms" if each.took is not None else "", str(said)])
     table(rows, ["no", "at", "event", "step", "took", ""], out)
+    for one in run.deliveries:
+        print(f"{what_went_out(one)}: {how_it_stands(one)}", file=out)
 
 
 def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
@@ -180,16 +201,24 @@ def run_continue(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         raise CommandFailed("Give either a run or --parked.", 2)
     if (given.went or given.again) and (given.parked or (given.went and given.again)):
         raise CommandFailed("Say of one run whether what may have gone out went (--went) or is to be done again (--again).", 2)
+    if (given.keep or given.renew) and (given.parked or (given.keep and given.renew)):
+        raise CommandFailed("Say of one run whether what is there otherwise stays (--keep) or is set (--renew).", 2)
     if given.looked and given.parked:
         raise CommandFailed("Say of one run that you have looked at its first row (--looked); the others that wait for that go on with it.", 2)
     with client(given) as service:
         if given.parked:
             count = service.continue_parked()
         else:
-            service.continue_run(given.id, leave=given.leave, unsure="went" if given.went else "again" if given.again else "", looked=given.looked)
+            unsure, otherwise = _word(went=given.went, again=given.again), _word(keep=given.keep, renew=given.renew)
+            service.continue_run(given.id, leave=given.leave, unsure=unsure, otherwise=otherwise, looked=given.looked)
             count = 1
     print_json({"continued": count}, out) if given.json else print(f"{count} run{'s' if count != 1 else ''} continued.", file=out)
     return 0
+
+
+def _word(**said: bool) -> str:
+    """The word that was said of several; nothing where none was."""
+    return next((word for word, is_said in said.items() if is_said), "")
 
 
 def run_there(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
@@ -246,6 +275,29 @@ def run_pause(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     return 0
 
 
+def run_take_back(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Take back what runs have sent out."""
+    if bool(given.id) == bool(given.flow) or bool(given.flow) != bool(given.version):
+        raise CommandFailed("Give either a run, or --flow with --version.", 2)
+    with client(given) as service:
+        if given.flow:
+            found = service.take_back_version(given.flow, given.version)
+            if given.yes and found["items"]:
+                found = service.take_back_version(given.flow, given.version, count=found["runs"])
+        else:
+            found = service.take_back(given.id, yes=given.yes)
+    if given.json:
+        print_json(found, out)
+        return 0
+    for each in found["items"]:
+        print(f"{what_went_out(each['delivery'])}: {each['stays'] or 'to be taken back.'}", file=out)
+    if not found["items"]:
+        print("Nothing was sent out that is still there.", file=out)
+    elif not found["done"]:
+        print("Take it back with --yes.", file=out)
+    return 0
+
+
 def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Run an item or a set again."""
     if bool(given.id) == bool(given.flow):
@@ -254,13 +306,14 @@ def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         return _run_set(given, out)
     values = dict(value_given(each) for each in given.value)
     with client(given) as service:
-        run_id = service.run_again_from(given.id, given.step, values)
+        run_id = service.run_again_from(given.id, given.step, values, send_again=given.send_again)
     print_json({"run_id": run_id}, out) if given.json else print(f"Run {run_id} has begun.", file=out)
     return 0
 
 
 def _run_set(given: argparse.Namespace, out: TextIO) -> int:
     chosen = {"step": given.step, "state": given.state, "since": _day(given.since), "until": _day(given.until), "search": given.search}
+    chosen["send_again"] = given.send_again
     with client(given) as service:
         found = service.run_set_again(given.flow, **chosen)
         if given.yes and found["count"]:
@@ -273,11 +326,19 @@ def _run_set(given: argparse.Namespace, out: TextIO) -> int:
         f"at most {found['calls']} model calls, {found['tokens']} tokens{cost}, going by their latest runs" if found["calls"] else "no model is asked"
     )
     print(f"{found['count']} item{'' if found['count'] == 1 else 's'}; {most}.", file=out)
+    if found["sent"]:
+        sent = ", ".join(f"{count} {kind if count == 1 else SEVERAL[kind]}" for kind, count in found["sent"].items())
+        print(
+            f"{sent} went out by them before: {'they go out again' if given.send_again else 'they are left at that, but for --send-again'}.", file=out
+        )
     if found["runs"]:
         print(f"{len(found['runs'])} run{'' if len(found['runs']) == 1 else 's'} begun.", file=out)
     elif found["count"]:
         print("Run them again with --yes.", file=out)
     return 0
+
+
+SEVERAL = {"mail": "mails", "message": "messages", "call": "calls", "entry": "entries"}
 
 
 def _day(text: str) -> int:

@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, client, plain, print_json, reaching, table
+from metrikon.cli.common import CommandFailed, client, how_it_stands, plain, print_json, reaching, table, what_went_out, when
 from metrikon.client import Record
 from metrikon.core.records.pointers import leaves
 from metrikon.core.values.exact import NotJson, loads
@@ -38,6 +38,19 @@ def add(commands: Any) -> None:
     approving.add_argument("--comment", default="")
     reaching(approving)
     approving.set_defaults(run=run_approve)
+    correcting = records.add_parser(
+        "correct",
+        help="correct a record after it was written, and what came of it",
+        description="Correct a record that was approved, or needed nobody. What came of it is told; with --yes the record is changed, and a new run sets "
+        "what came of it right, or asks where it cannot be set.",
+    )
+    correcting.add_argument("id")
+    correcting.add_argument("--set", action="append", default=[], metavar="FIELD=VALUE", help="a corrected value, e.g. --set lines/0/quantity=2")
+    correcting.add_argument("--values", type=Path, metavar="FILE.json", help="the whole corrected record")
+    correcting.add_argument("--comment", default="", help="why; kept with the record")
+    correcting.add_argument("--yes", action="store_true", help="do it")
+    reaching(correcting)
+    correcting.set_defaults(run=run_correct)
     refusing = records.add_parser("refuse", help="refuse a record that waits; nothing of it is written")
     refusing.add_argument("id")
     refusing.add_argument("--comment", required=True, help="why")
@@ -84,6 +97,10 @@ def _show(record: Record, out: TextIO) -> None:
     table(rows, ["field", "value", "evidence"], out)
     for each in record.findings:
         print(f"{each['level']}: {each['message']}", file=out)
+    for each in record.before:
+        print(f"corrected by {each['by']}, {when(each['at'])}{': ' + each['comment'] if each['comment'] else ''}", file=out)
+    for each in record.deliveries:
+        print(f"{what_went_out(each)}: {how_it_stands(each)}", file=out)
 
 
 def run_approve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
@@ -96,6 +113,32 @@ def run_approve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         record = service.approve(given.id, values, given.comment)
     print_json(asdict(record), out) if given.json else print(f"{record.title} is approved; its rows are being written.", file=out)
     return 0
+
+
+def run_correct(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Correct a record that was written."""
+    with client(given) as service:
+        before = service.record(given.id).values
+        values = _values(given, before)
+        if values is None:
+            raise CommandFailed("Give what is corrected: --set FIELD=VALUE, or --values FILE.json.", 2)
+        found = service.correct(given.id, values, given.comment, yes=given.yes)
+    if given.json:
+        print_json(found, out)
+        return 0
+    _read_back(before, found["values"], out)
+    for each in found["came"]:
+        print(f"{what_went_out(each['delivery'])}: {WILL[each['will']]}.", file=out)
+    if not found["came"]:
+        print("Nothing was written of it yet.", file=out)
+    if not given.yes:
+        print("Correct it with --yes.", file=out)
+    elif found["run_id"]:
+        print(f"Run {found['run_id']} sets it right; see it with `metrikon runs show {found['run_id']}`.", file=out)
+    return 0
+
+
+WILL = {"set": "to be set where it differs", "ask": "a person is to be asked, since it cannot be set from here"}
 
 
 def _read_back(before: dict[str, Any], values: dict[str, Any], out: TextIO) -> None:

@@ -103,17 +103,35 @@ class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCall
         """Approve a record, corrected if values are given."""
         return Record.of(self._ask("POST", f"/api/records/{record_id}/approve", body={"values": values, "comment": comment}))
 
+    def correct(self, record_id: str, values: Mapping[str, Any], comment: str = "", *, yes: bool = False) -> dict[str, Any]:
+        """Correct a record after it was written: its `values` as read, what `came` of it and what becomes of that, and the `run_id` that puts it right.
+
+        Without `yes` it is only told.
+        """
+        return dict(self._ask("POST", f"/api/records/{record_id}/correct", body={"values": values, "comment": comment, "yes": yes}))
+
+    def take_back(self, run_id: str, *, yes: bool = False) -> dict[str, Any]:
+        """Take back what a run has sent out: `items`, each with its delivery, and why it `stays` where it does. Without `yes` it is only told."""
+        return dict(self._ask("POST", f"/api/runs/{run_id}/take-back", body={"yes": yes}))
+
+    def take_back_version(self, flow: str, version: int, *, count: int | None = None) -> dict[str, Any]:
+        """The same for all settled runs of a version of a flow. Without `count`, the number of runs that was told, it is only told."""
+        body = {"version": version, **({"count": count} if count is not None else {})}
+        return dict(self._ask("POST", f"/api/flows/{flow}/take-back", body=body))
+
     def refuse(self, record_id: str, comment: str) -> Record:
         """Refuse a record with a reason; nothing of it is written."""
         return Record.of(self._ask("POST", f"/api/records/{record_id}/refuse", body={"comment": comment}))
 
-    def continue_run(self, run_id: str, *, leave: bool = False, unsure: str = "", looked: bool = False) -> None:
+    def continue_run(self, run_id: str, *, leave: bool = False, unsure: str = "", otherwise: str = "", looked: bool = False) -> None:
         """Continue a parked run, or run a held one anyway. `leave`: leave out elements of lists whose failures are gathered.
 
         `unsure`: of what may have gone out, whether it "went", as somebody has seen, or is to be done "again".
+        `otherwise`: what is there with other values stays so ("keep"), or is set or sent again ("renew").
         `looked`: at the first row that the run waits with, which is written then, as are those of other runs that wait for that.
         """
-        params = {**({"leave": "true"} if leave else {}), **({"unsure": unsure} if unsure else {}), **({"looked": "true"} if looked else {})}
+        said = {"leave": "true" if leave else "", "unsure": unsure, "otherwise": otherwise, "looked": "true" if looked else ""}
+        params = {name: value for name, value in said.items() if value}
         self._ask("POST", f"/api/runs/{run_id}/continue", params=params)
 
     def there_now(self, run_id: str) -> list[dict[str, Any]]:

@@ -141,18 +141,28 @@ class FlowCalls:
         """Keep a sample no longer."""
         self._ask("DELETE", f"/api/flows/{flow}/samples/{name}")
 
-    def run_again_from(self, run_id: str, step: str, values: Mapping[str, Any] | None = None) -> str:
+    def run_again_from(self, run_id: str, step: str, values: Mapping[str, Any] | None = None, *, send_again: bool = False) -> str:
         """Run the item of a run again from a step on, with what came before as it was or as it is corrected; the id of the new run.
 
-        `values`: by path, such as `checked.record.total`.
+        `values`: by path, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again.
         """
-        return str(self._ask("POST", f"/api/runs/{run_id}/again", body={"from_step": step, "values": dict(values or {})})["run_id"])
+        body = {"from_step": step, "values": dict(values or {}), "send_again": send_again}
+        return str(self._ask("POST", f"/api/runs/{run_id}/again", body=body)["run_id"])
 
     def run_set_again(
-        self, flow: str, *, step: str = "", state: str = "", since: int = 0, until: int = 0, search: str = "", count: int | None = None
+        self,
+        flow: str,
+        *,
+        step: str = "",
+        state: str = "",
+        since: int = 0,
+        until: int = 0,
+        search: str = "",
+        count: int | None = None,
+        send_again: bool = False,
     ) -> dict[str, Any]:
         """Run a set of items of a flow again. Without `count` it is only told how many there are and what it would take; with it, it is done."""
-        body = {"from_step": step, "state": state, "since": since, "until": until, "search": search, "count": count}
+        body = {"from_step": step, "state": state, "since": since, "until": until, "search": search, "count": count, "send_again": send_again}
         return dict(self._ask("POST", f"/api/flows/{flow}/again", body=body))
 
     def pause_run(self, run_id: str) -> None:

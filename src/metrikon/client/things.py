@@ -102,6 +102,7 @@ class Run(_Thing):
     journal: tuple[Entry, ...] = ()
     heard: HeardSoFar | None = None
     corrections: tuple[Correction, ...] = ()
+    deliveries: tuple[dict[str, Any], ...] = ()
 
     @property
     def settled(self) -> bool:
@@ -129,3 +130,5 @@ class Record(_Thing):
     values: dict[str, Any]
     findings: list[dict[str, Any]]
     evidence: dict[str, dict[str, Any]] = field(default_factory=dict)
+    deliveries: list[dict[str, Any]] = field(default_factory=list)
+    before: list[dict[str, Any]] = field(default_factory=list)

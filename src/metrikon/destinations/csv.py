@@ -10,6 +10,7 @@ import os
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
+from dataclasses import replace
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -115,6 +116,8 @@ class CsvFormat:
         for number, (cells, told) in enumerate(_with_text(data, form), 1):
             if number == 1:
                 writer.writerow(heads) if more else target.write(_ended(told, form.end))
+            elif number in changes.removed and changes.order is None:
+                continue
             elif number in changes.cells:
                 known = [*cells, *[""] * (len(heads) - len(cells))]
                 for head, value in changes.cells[number].items():
@@ -147,7 +150,7 @@ class SideFile(CsvFormat):
     def save(self, path: Path | None, out: Path, held: Held, changes: Changes, *, ours: bool) -> None:
         gone = {at for at in changes.cells if at < 0}
         cells = {at: each for at, each in changes.cells.items() if at not in gone}
-        super().save(path, out, held, Changes(changes.heads, changes.rows, cells, changes.order), ours=False)
+        super().save(path, out, held, replace(changes, cells=cells), ours=False)
         by_number = {number: key for key, number in (held.seen or {}).items()}
         rows = dict(super().rows(out))
         now = {before: now for now, before in enumerate(changes.order or (), FIRST)}
@@ -182,6 +185,8 @@ class SideFile(CsvFormat):
 
 class CsvBeside(SheetDestination):
     """Rows of a file whose keys stand in another one."""
+
+    changes = frozenset({"set"})  # the file beside tells rows by their marks: one that goes, or has another key, would leave its mark behind
 
     def __init__(self, place: Any, format: SideFile, **more: Any) -> None:
         super().__init__(place, format, **more)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+from metrikon.core.deliveries.comparing import changed
 from metrikon.core.values.exact import dumps, loads
 from metrikon.ports.destination import Broken, Busy, Receipt, Row, Usual
 
@@ -28,15 +29,30 @@ class MemoryDestination(Usual):
         if self.fail_next:
             raise self.fail_next.pop(0)
         self.batches.append(len(rows))
-        receipts = []
-        for row in rows:
-            known = row.key in self.rows
-            if not known and row.only:
-                receipts.append(Receipt(row.key, "not there"))
-                continue
-            if not known or row.sets:
-                self.rows[row.key] = {**self.rows.get(row.key, {}), **loads(dumps(dict(row.values)))}
-            receipts.append(
-                Receipt(row.key, "written" if not known else "updated" if row.sets else "there already", f"row {list(self.rows).index(row.key) + 1}")
-            )
-        return receipts
+        return [self._one(row) for row in rows]
+
+    def _one(self, row: Row) -> Receipt:
+        known = self.rows.get(row.key)
+        values = loads(dumps(dict(row.values)))
+        if row.removes:
+            return self._removed(row, known, values)
+        if known is None and row.moves is not None and row.moves.key in self.rows:
+            self.rows = {row.key if key == row.moves.key else key: held for key, held in self.rows.items()}
+            self.rows[row.key] = {**self.rows[row.key], **values}
+            return Receipt(row.key, "updated", self._at(row.key))
+        if known is None and row.only:
+            return Receipt(row.key, "not there")
+        if known is not None and not row.sets:
+            return Receipt(row.key, "there already", self._at(row.key), there={name: known.get(name) for name in changed(values, known)})
+        self.rows[row.key] = {**(known or {}), **values}
+        before = {name: known.get(name) for name in values} if known is not None else None
+        return Receipt(row.key, "written" if known is None else "updated", self._at(row.key), before=before)
+
+    def _removed(self, row: Row, known: dict[str, Any] | None, values: dict[str, Any]) -> Receipt:
+        there = {name: known.get(name) for name in changed(values, known)} if known is not None else {}
+        if not there:
+            self.rows.pop(row.key, None)
+        return Receipt(row.key, "left" if there else "removed", there=there)
+
+    def _at(self, key: str) -> str:
+        return f"row {list(self.rows).index(key) + 1}"

@@ -23,7 +23,7 @@ from metrikon.core.values.phones import parse_phone, spellings
 from metrikon.core.values.text import clean
 from metrikon.destinations.cells import same
 from metrikon.destinations.turns import turn_at
-from metrikon.ports.destination import Broken, Busy, DestinationKind, Head, Partly, Receipt, Row, There, Unsure, Unusable, Usual
+from metrikon.ports.destination import Broken, Busy, Change, DestinationKind, Head, Partly, Receipt, Row, There, Unsure, Unusable, Usual
 
 LARGEST, SECONDS, PAGES = 5_000_000, 60.0, 100  # bytes and seconds of an answer, pages that are looked through
 
@@ -68,6 +68,7 @@ class ServiceDestination(Usual):
                 f"{self._name.capitalize()} of {connection} are not found by {', '.join(missing)}: note under find/by which parameter takes it."
             )
         self.can = self._can()
+        self.changes = frozenset(self._changes())
         self.most = self._notes.append.at_once if self._notes.append else 50
         self.found_within = float(self._notes.found_within or 0) if self.can == "finds" else 0.0
         self.safe_for = float(self._notes.remembered) if self.can == "enforces" else float("inf")
@@ -77,6 +78,16 @@ class ServiceDestination(Usual):
             return "enforces"
         known = self._notes.find is not None and (self._by or self._notes.key_field) and self._notes.found_within is not None
         return "finds" if known and self._notes.append is None else "neither"
+
+    def _changes(self) -> Iterator[Change]:
+        """What the service can do with a record that is there."""
+        found = self._notes.find is not None and bool(self._by or self._notes.key_field)
+        if found and self._notes.set is not None:
+            yield "set"
+        if self._by and self._notes.set is not None:
+            yield "move"
+        if found and self._notes.remove is not None:
+            yield "remove"
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         if self._notes.append is not None:
@@ -154,18 +165,43 @@ class ServiceDestination(Usual):
         if row.key in known and not row.sets:
             return Receipt(row.key, "there already", known[row.key])
         record = self._record_of(row)
+        if row.removes:
+            return self._removed(record, row)
+        if record is None and row.moves is not None and (record := self._record_of(row.moves)) is not None:
+            row = replace(row, sets=True)
         if record is not None:
             place = self._place(record)
             known[row.key] = place
             if not row.sets:
-                return Receipt(row.key, "there already", place)
-            return Receipt(row.key, "updated", place, self._set(record, row))
+                return Receipt(row.key, "there already", place, there=self._otherwise(record, row))
+            left = self._set(record, row)
+            before = {name: at(record, name) for name in row.values if name not in left}
+            return Receipt(row.key, "updated", place, left, {name: at(record, name) for name in left}, before)
         if row.only:
             return Receipt(row.key, "not there")
+        if not self._notes.create:
+            raise Broken(f"There is none of the {self._name} of {self._connection} like this, and none is made: no operation is noted for that.")
         values = dict(row.values) | ({self._notes.key_field: row.key} if self._notes.key_field and not self._by else {})
         answer = self._call(self._operation(self._notes.create), values, row)
         known[row.key] = self._place(answer)
         return Receipt(row.key, "written", known[row.key])
+
+    def _otherwise(self, record: Any, row: Row) -> dict[str, Any]:
+        """Fields that a record shows otherwise than the row gives them; what it does not show is not compared."""
+        shown = {name: at(record, name) for name in row.values if at(record, name) is not None or name in record}
+        return {name: held for name, held in shown.items() if not self._same(name, held, row.values[name])}
+
+    def _removed(self, record: Any, row: Row) -> Receipt:
+        """A record is taken away, unless somebody has set something in it since."""
+        if record is None:
+            return Receipt(row.key, "removed")
+        place = self._place(record)
+        if there := self._otherwise(record, row):
+            return Receipt(row.key, "left", place, there=there)
+        assert self._notes.remove is not None, "only a service with a noted operation is asked to remove"
+        said = self._notes.remove
+        self._call(self._operation(said.operation), {said.id: at(record, self._notes.id)}, row, repeatable=True)
+        return Receipt(row.key, "removed", place)
 
     def _record_of(self, row: Row) -> Any:
         """The record of a row that is there; None where there is none, or where nobody can tell."""

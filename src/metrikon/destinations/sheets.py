@@ -41,10 +41,27 @@ class Changes:
     heads: list[str] = field(default_factory=list)
     rows: list[tuple[str, dict[str, Any]]] = field(default_factory=list)
     cells: dict[int, dict[str, Any]] = field(default_factory=dict)
+    removed: set[int] = field(default_factory=set)  # rows that are taken away: their cells are emptied
     order: list[int] | None = None  # the numbers of all rows beneath the heads, those that are added too, in the order that they are to stand in
 
     def __bool__(self) -> bool:
         return bool(self.rows or self.cells)
+
+
+@dataclass(frozen=True)
+class _Sheet:
+    """A sheet while rows of a batch are gone through: what it holds, what is to be changed, where each key stands, and what stands in rows that matter."""
+
+    held: Held
+    changes: Changes
+    keys: dict[str, int]
+    former: Former[int]
+    known: Mapping[int, Mapping[str, Any]]
+
+    @property
+    def first_new(self) -> int:
+        """The number of the first row that is added."""
+        return max(self.held.last, 1) + 1
 
 
 class SheetFormat(Protocol):
@@ -151,35 +168,77 @@ class SheetDestination(Usual):
             )
 
     def _changes(self, rows: Sequence[Row], held: Held, copy: Copy) -> tuple[Changes, list[Receipt]]:
-        changes, keys, last = Changes(), dict(held.keys), max(held.last, 1)
+        changes, keys = Changes(), dict(held.keys)
         former = Former(((key, at) for key, at in keys.items() if not key.startswith(MARK)), self._sheet)
-        known = self._known(rows, keys, former, copy)
-        receipts = []
-        for row in rows:
-            key = self._key(row)
-            at = keys.get(key) or (former.find(row, lambda at: known.get(at, {}).values()) if not self._own else None)
-            if at is None and row.only:
-                receipts.append(Receipt(row.key, "not there"))
-                continue
-            values = self._cells(row)
-            if at is not None and at > max(held.last, 1):  # one of those that are added now
-                new = changes.rows[at - max(held.last, 1) - 1][1]
-                new.update({self._head(held, changes, name): value for name, value in values.items()} if row.sets else {})
-                receipts.append(Receipt(row.key, "updated" if row.sets else "there already", self._at(at)))
-                continue
-            if at is not None:
-                left = _set_since(row, known.get(at, {}), values) if row.sets else []
-                if row.sets:
-                    told = {self._head(held, changes, name): value for name, value in values.items() if name not in left}
-                    changes.cells[at] = {**changes.cells.get(at, {}), **told}
-                receipts.append(Receipt(row.key, "updated" if row.sets else "there already", self._at(at), left))
-                continue
-            last += 1
-            keys[key] = last
-            changes.rows.append((row.key, {self._head(held, changes, name): value for name, value in values.items()}))
-            receipts.append(Receipt(row.key, "written", self._at(last)))
+        sheet = _Sheet(held, changes, keys, former, self._known(rows, keys, former, copy))
+        receipts = [self._change(row, sheet) for row in rows]
         changes.cells = {at: cells for at, cells in changes.cells.items() if cells}
         return changes, receipts
+
+    def _change(self, row: Row, sheet: _Sheet) -> Receipt:
+        """One row written, set, moved or removed, as far as it is there."""
+        key = self._key(row)
+        at = sheet.keys.get(key) or (sheet.former.find(row, lambda at: sheet.known.get(at, {}).values()) if not self._own else None)
+        if row.removes:
+            return self._remove(row, key, at, sheet)
+        if at is None and row.moves is not None:
+            return self._move(row, key, sheet)
+        if at is None:
+            return self._add(row, key, sheet)
+        values = self._cells(row)
+        if at > sheet.first_new - 1:  # one of those that are added now
+            new = sheet.changes.rows[at - sheet.first_new][1]
+            there = {} if row.sets else _otherwise(new, values)
+            new.update({self._head(sheet, name): value for name, value in values.items()} if row.sets else {})
+            return Receipt(row.key, "updated" if row.sets else "there already", self._at(at), there=there)
+        known = sheet.known.get(at, {})
+        if not row.sets:
+            there = _otherwise(known, values) if at > 0 else {}  # where only the key is known, nothing can be compared
+            return Receipt(row.key, "there already", self._at(at), there=there)
+        return self._set(row, at, values, known, sheet)
+
+    def _add(self, row: Row, key: str, sheet: _Sheet) -> Receipt:
+        if row.only:
+            return Receipt(row.key, "not there")
+        at = sheet.first_new + len(sheet.changes.rows)
+        sheet.keys[key] = at
+        sheet.changes.rows.append((row.key, {self._head(sheet, name): value for name, value in self._cells(row).items()}))
+        return Receipt(row.key, "written", self._at(at))
+
+    def _set(self, row: Row, at: int, values: Mapping[str, Any], known: Mapping[str, Any], sheet: _Sheet) -> Receipt:
+        left = _set_since(row, known, values)
+        told = {self._head(sheet, name): value for name, value in values.items() if name not in left}
+        sheet.changes.cells[at] = {**sheet.changes.cells.get(at, {}), **told}
+        before = {name: _named(known, name) for name in values if name not in left}
+        return Receipt(row.key, "updated", self._at(at), left, {name: _named(known, name) for name in left}, before)
+
+    def _move(self, row: Row, key: str, sheet: _Sheet) -> Receipt:
+        """A row that is there gets another key and other values; one that is there no longer is written."""
+        assert row.moves is not None
+        old = self._key(row.moves)
+        at = sheet.keys.get(old)
+        if at is None or at > sheet.first_new - 1:
+            return self._add(row, key, sheet)
+        sheet.keys[key] = sheet.keys.pop(old)
+        receipt = self._set(row, at, self._cells(row), sheet.known.get(at, {}), sheet)
+        if not self._own:
+            sheet.changes.cells[at][KEY_COLUMN] = row.key
+        return receipt
+
+    def _remove(self, row: Row, key: str, at: int | None, sheet: _Sheet) -> Receipt:
+        """A row is taken away, unless somebody has set something in it since."""
+        if at is None or at < 0:
+            return Receipt(row.key, "removed")
+        known = sheet.known.get(at, {})
+        there = _otherwise(known, row.values)
+        others = [name for name, value in known.items() if name != KEY_COLUMN and value not in (None, "") and _column(list(row.values), name) is None]
+        there |= {name: known[name] for name in others}
+        if there:
+            return Receipt(row.key, "left", self._at(at), there=there)
+        sheet.keys.pop(key, None)
+        sheet.changes.cells[at] = {head: None for head in sheet.held.heads if head}
+        sheet.changes.removed.add(at)
+        return Receipt(row.key, "removed", self._at(at))
 
     def _sort(self, changes: Changes, receipts: list[Receipt], held: Held, copy: Copy) -> list[Receipt]:
         """Set the order that all rows are to stand in; the receipts, with the places that rows are at then."""
@@ -206,11 +265,15 @@ class SheetDestination(Usual):
 
     def _known(self, rows: Sequence[Row], keys: Mapping[str, int], former: Former[int], copy: Copy) -> dict[int, dict[str, Any]]:
         """What stands in the rows that are there, where that is needed: to see what a person has set, or whether an earlier version has written them."""
-        wanted = {keys[key] for row in rows if row.sets and row.was is not None and not row.over and (key := self._key(row)) in keys}
+        wanted = {keys[key] for row in rows for key in self._keys(row) if key in keys}
         every = bool(former) and any(self._key(row) not in keys for row in rows)
         if copy.path is None or not (wanted or every):
             return {}
         return {at: row for at, row in self._format.rows(copy.path) if every or at in wanted}
+
+    def _keys(self, row: Row) -> list[str]:
+        """The key of a row, and that which it has had."""
+        return [self._key(row), *([self._key(row.moves)] if row.moves is not None else [])]
 
     def _key(self, row: Row) -> str:
         if not self._own:
@@ -232,11 +295,11 @@ class SheetDestination(Usual):
                     )
         return {name: cell_value(value) for name, value in row.values.items()}
 
-    def _head(self, held: Held, changes: Changes, name: str) -> str:
+    def _head(self, sheet: _Sheet, name: str) -> str:
         """The head of a column that is meant by a name: as it is spelt there, or a new one."""
-        found = _column([*held.heads, *changes.heads], name)
+        found = _column([*sheet.held.heads, *sheet.changes.heads], name)
         if found is None:
-            changes.heads.append(name)
+            sheet.changes.heads.append(name)
             return name
         return found
 
@@ -270,6 +333,16 @@ def _set_since(row: Row, known: Mapping[str, Any], values: Mapping[str, Any]) ->
     if row.was is None or row.over:
         return []
     return [name for name in values if not any(same(_named(known, name), _as_found(each)) for each in (row.was.get(name), row.values[name]))]
+
+
+def _otherwise(known: Mapping[str, Any], values: Mapping[str, Any]) -> dict[str, Any]:
+    """Columns that hold something else than these values, with what they hold; an empty cell is nothing."""
+    found = {}
+    for name, value in values.items():
+        there = _named(known, name)
+        if not same(there if there != "" else None, None if value in (None, "") else _as_found(value)):
+            found[name] = there
+    return found
 
 
 def file_of(said: SheetForm, there: There) -> FilePlace:

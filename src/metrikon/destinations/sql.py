@@ -10,7 +10,7 @@ from typing import Any, Literal
 from urllib.parse import urlsplit
 
 from pydantic import Field, model_validator
-from sqlalchemy import Column, Engine, MetaData, Table, and_, inspect, or_, select, text, update
+from sqlalchemy import Column, Engine, MetaData, Table, and_, delete, inspect, or_, select, text, update
 from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -135,6 +135,12 @@ class SqlDestination(Usual):
             raise failed(error, f"The table {self.name} {what}") from error
 
     def _write(self, connection: Any, rows: Sequence[Row]) -> list[Receipt]:
+        if not any(row.removes or row.moves is not None for row in rows):
+            return self._write_alike(connection, rows)
+        return [self._change(connection, row) for row in rows]
+
+    def _write_alike(self, connection: Any, rows: Sequence[Row]) -> list[Receipt]:
+        """Rows that are written, or set, together."""
         table = self._table(connection, rows)
         keys = [self._key(table, row) for row in rows]
         there = self._there(connection, table, rows, keys)
@@ -146,15 +152,57 @@ class SqlDestination(Usual):
             self._add(connection, table, list(fresh.values()))
         receipts, place = [], f"table {self.name}"
         for row, key in zip(rows, keys, strict=True):
-            new = fresh.get(key) is row
-            if new:
+            if fresh.get(key) is row:
                 receipts.append(Receipt(row.key, "written", place))
-                continue
-            left = self._set(connection, table, row, there.get(key, key)) if row.sets else []
-            became: Literal["updated", "there already", "not there"] = "updated" if row.sets else "there already"
-            became = "not there" if row.only and key not in there and key not in fresh else became
-            receipts.append(Receipt(row.key, became, place, left))
+            elif row.only and key not in there and key not in fresh:
+                receipts.append(Receipt(row.key, "not there", place))
+            elif row.sets:
+                receipts.append(self._set(connection, table, row, there.get(key, key)))
+            else:
+                differs = self._otherwise(connection, table, row, there.get(key, key))
+                receipts.append(Receipt(row.key, "there already", place, there=differs))
         return receipts
+
+    def _change(self, connection: Any, row: Row) -> Receipt:
+        """One row among such as are moved or removed."""
+        table = self._table(connection, [row])
+        key = self._key(table, row)
+        if row.removes:
+            return self._remove(connection, table, row, key)
+        if row.moves is None or key in self._there(connection, table, [row], [key]):
+            return self._write_alike(connection, [row])[0]
+        old = self._key(table, row.moves)
+        held = self._there(connection, table, [row.moves], [old]).get(old)
+        if held is None:
+            return self._write_alike(connection, [row])[0]
+        receipt = self._set(connection, table, row, held)
+        columns = self._key_columns(table)
+        connection.execute(update(table).where(_is(columns, held)).values({column.name: part for column, part in zip(columns, key, strict=True)}))
+        return receipt
+
+    def _remove(self, connection: Any, table: Table, row: Row, key: Any) -> Receipt:
+        """A row is taken away, unless somebody has set something in it since."""
+        held = self._there(connection, table, [row], [key]).get(key)
+        if held is None:
+            return Receipt(row.key, "removed")
+        differs = self._otherwise(connection, table, row, held)
+        if differs:
+            return Receipt(row.key, "left", f"table {self.name}", there=differs)
+        connection.execute(delete(table).where(_is(self._key_columns(table), held)))
+        return Receipt(row.key, "removed", f"table {self.name}")
+
+    def _now(self, connection: Any, table: Table, row: Row, key: Any) -> dict[str, Any]:
+        """What stands in the columns of a row, by their names in the flow; nobody changes it before the transaction ends."""
+        columns = self._columns(table, row)
+        query = select(*(column for _, column in columns)).where(_is(self._key_columns(table), key))
+        held = connection.execute(query if self.engine.dialect.name == "sqlite" else query.with_for_update()).first() or ()
+        return {name: fitting.plain(found_in(value)) for (name, _), value in zip(columns, held, strict=False)}
+
+    def _otherwise(self, connection: Any, table: Table, row: Row, key: Any) -> dict[str, Any]:
+        """Columns of a row that hold something else than it gives, with what they hold."""
+        columns = dict(self._columns(table, row))
+        now = self._now(connection, table, row, key)
+        return {name: held for name, held in now.items() if not same(held, found_in(self._as_held(columns[name], row.values[name])))}
 
     def _key(self, table: Table, row: Row) -> Any:
         """What tells a row from others in the table: our key, or the values of its own key."""
@@ -191,23 +239,20 @@ class SqlDestination(Usual):
         made = (sqlite.insert if dialect == "sqlite" else postgresql.insert)(table)
         return made.on_conflict_do_nothing(index_elements=self._key_columns(table))
 
-    def _set(self, connection: Any, table: Table, row: Row, key: Any) -> list[str]:
-        """Set columns of a row that is there, but for what a person has set since; the columns that were left."""
-        mine = _is(self._key_columns(table), key)
-        values = {name: fitting.fitted(column, row.values[name], refuse=self._refuse) for name, column in self._columns(table, row)}
-        left: list[str] = []
-        if row.was is not None and not row.over:
-            query = select(*(column for _, column in self._columns(table, row))).where(mine)
-            now = connection.execute(query if self.engine.dialect.name == "sqlite" else query.with_for_update()).first() or ()
-            for (name, column), holds in zip(self._columns(table, row), now, strict=False):
-                if not same(found_in(holds), found_in(self._as_held(column, row.was.get(name)))) and not same(
-                    found_in(holds), found_in(values[name])
-                ):
-                    left.append(name)
-        told = {column.name: values[name] for name, column in self._columns(table, row) if name not in left}
-        if told:
-            connection.execute(update(table).where(mine).values(told))
-        return left
+    def _set(self, connection: Any, table: Table, row: Row, key: Any) -> Receipt:
+        """Set columns of a row that is there, but for what a person has set since."""
+        columns = self._columns(table, row)
+        values = {name: fitting.fitted(column, row.values[name], refuse=self._refuse) for name, column in columns}
+        now = self._now(connection, table, row, key)
+        left = [] if row.was is None or row.over else [name for name, column in columns if self._set_since(column, name, now, row.was, values)]
+        if told := {column.name: values[name] for name, column in columns if name not in left}:
+            connection.execute(update(table).where(_is(self._key_columns(table), key)).values(told))
+        before = {name: held for name, held in now.items() if name not in left}
+        return Receipt(row.key, "updated", f"table {self.name}", left, {name: now.get(name) for name in left}, before)
+
+    def _set_since(self, column: Column[Any], name: str, now: Mapping[str, Any], was: Mapping[str, Any], values: Mapping[str, Any]) -> bool:
+        """Whether a column holds something else than was last written into it, and than is wanted: somebody has set it."""
+        return name in now and not any(same(now[name], found_in(each)) for each in (self._as_held(column, was.get(name)), values[name]))
 
     def _as_held(self, column: Column[Any], value: Any) -> Any:
         try:

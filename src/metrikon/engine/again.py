@@ -7,14 +7,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import Connection
 
 from metrikon.core.flows.around import lost
-from metrikon.core.flows.corrected import NotThereIn, added, corrected, parts_of
+from metrikon.core.flows.corrected import NotThereIn, added, all_corrected, corrected, parts_of
 from metrikon.core.flows.differences import same_steps
 from metrikon.core.flows.fold import replayed
 from metrikon.core.flows.kind import Schema
@@ -29,7 +29,7 @@ from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.results import packed, unpacked
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
-from metrikon.store import flows, items, journal, listing, runs
+from metrikon.store import flows, items, journal, listing, outgoing, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
 
@@ -57,6 +57,22 @@ class Cost:
     calls: int
     tokens: int
     cost: Decimal
+    sent: Mapping[str, int] = field(default_factory=dict)  # of each kind what went out before: it goes out again only where that is said
+
+
+@dataclass(frozen=True)
+class Wish:
+    """How an item is to be run again: from which step on, with which values corrected. `record`: the path of a record with all its values, as a person has
+    corrected it, and `noted` what of it, each path with its value."""
+
+    item_id: str
+    by: str
+    start: str = ""
+    values: Mapping[str, Any] = field(default_factory=dict)
+    record: tuple[str, Mapping[str, Any]] | None = None
+    noted: Mapping[str, Any] = field(default_factory=dict)
+    behind: bool = False
+    send_again: bool = False  # mails, messages and calls that went out go out again
 
 
 class Again:
@@ -66,13 +82,13 @@ class Again:
         self._database, self._catalog, self._files, self._clock = database, catalog, files, clock
         self._answers, self._engine = answers, engine
 
-    def item(self, item_id: str, by: str, start: str = "", values: Mapping[str, Any] | None = None) -> str:
+    def item(self, item_id: str, by: str, start: str = "", values: Mapping[str, Any] | None = None, *, send_again: bool = False) -> str:
         """A new run of an item on the newest version of its flow, its id; a parked one is replaced.
 
         `start`: the step from which on it is done anew, all of it without one. `values`: results of steps before that one, corrected, by their
-        paths, such as `checked.record.total`. Raises `NotThere`, and `NotNow` with what stands in the way.
+        paths, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again. Raises `NotThere`, and `NotNow` with what stands in the way.
         """
-        found = self._database.write(lambda connection: self._begin(connection, item_id, by, start, values or {}))
+        found = self._database.write(lambda connection: self.begin(connection, Wish(item_id, by, start, values or {}, send_again=send_again)))
         self._engine.wake()
         return found
 
@@ -89,12 +105,21 @@ class Again:
         flow = self._flow(chosen.flow)
         _checked(flow, start)
         found = self._items(chosen)
+        sent = self._sent(found, flow, start)
         if not any(step.kind.asks(step.parameters) for step in _from(flow, start)):
-            return Cost(len(found), 0, 0, Decimal(0))
+            return Cost(len(found), 0, 0, Decimal(0), sent)
         tokens = sum(int(row["input_tokens"]) + int(row["output_tokens"]) for row in found)
-        return Cost(len(found), sum(int(row["calls"]) for row in found), tokens, sum((Decimal(row["cost"]) for row in found), Decimal(0)))
+        spent = sum((Decimal(row["cost"]) for row in found), Decimal(0))
+        return Cost(len(found), sum(int(row["calls"]) for row in found), tokens, spent, sent)
 
-    def several(self, chosen: Chosen, count: int, by: str, start: str = "") -> list[str]:
+    def _sent(self, found: list[dict[str, Any]], flow: Flow, start: str) -> dict[str, int]:
+        """What went out before by items, of each kind how much, where the steps that are done anew send something out."""
+        if not any(step.kind.sends is not None for step in _from(flow, start)):
+            return {}
+        with self._database.reading() as connection:
+            return outgoing.counted(connection, [str(row["id"]) for row in found])
+
+    def several(self, chosen: Chosen, count: int, by: str, start: str = "", *, send_again: bool = False) -> list[str]:
         """Run a set again; the new runs. `count`: how many items were told before, which must still hold. Raises as `item`."""
         _checked(self._flow(chosen.flow), start)
         found = [str(row["id"]) for row in self._items(chosen)]
@@ -102,12 +127,12 @@ class Again:
             raise NotNow(f"There are {len(found)} such items now, and not {count}. Look again, then say yes.")
         begun: list[str] = []
         for at in range(0, len(found), AT_ONCE):
-            begun += self._database.write(self._beginning(found[at : at + AT_ONCE], by, start))
+            begun += self._database.write(self._beginning(found[at : at + AT_ONCE], by, start, send_again))
             self._engine.wake()
         return begun
 
-    def _beginning(self, part: list[str], by: str, start: str) -> Callable[[Connection], list[str]]:
-        return lambda connection: [self._begin(connection, each, by, start, {}, behind=True) for each in part]
+    def _beginning(self, part: list[str], by: str, start: str, send_again: bool) -> Callable[[Connection], list[str]]:
+        return lambda connection: [self.begin(connection, Wish(each, by, start, behind=True, send_again=send_again)) for each in part]
 
     def _items(self, chosen: Chosen) -> list[dict[str, Any]]:
         states = chosen.states or (*runs.SETTLED, "parked")
@@ -128,39 +153,59 @@ class Again:
         except KeyError as error:
             raise NotThere(f"There is no flow {name!r}.") from error
 
-    def _begin(self, connection: Connection, item_id: str, by: str, start: str, values: Mapping[str, Any], *, behind: bool = False) -> str:
+    def begin(self, connection: Connection, wish: Wish) -> str:
+        """Begin a run of an item again, in a transaction of the caller's; its id. Raises as `item`."""
+        last = self._last(connection, wish.item_id)
+        name = str(last["flow"])
+        standing = flows.standing(connection, name)
+        version = standing[0] if standing else int(last["flow_version"])
+        newer = self._catalog.flow(name, version)
+        _checked(newer, wish.start)
+        if wish.values and not wish.start:
+            raise NotNow("Say from which step on it is run again: values can be corrected of steps before that one.")
+        run_id, now = self._clock.new_id(), self._clock.now()
+        written = self._taken_over(connection, wish, last, (newer, version), now) if wish.start else []
+        if last["state"] == "parked":
+            self._answers.end(connection, last["id"], wish.by, f"Replaced by a new run on version {version} of the flow.")
+        told: dict[str, Any] = {"send_again": True} if wish.send_again else {}
+        items.start_run(connection, run_id, wish.item_id, name, version, now, behind=wish.behind, given=told or None)
+        if written:
+            runs.begun_before(connection, run_id)
+            told |= {"run": {**written[0].data["run"], "id": run_id}, "versions": self._catalog.versions_in(newer)}
+            journal.append(connection, run_id, [replace(written[0], data={**written[0].data, **told}), *written[1:]])
+            for record_id in _records_in(written, self._files):
+                records.passed_on(connection, record_id, run_id)
+        return run_id
+
+    def _last(self, connection: Connection, item_id: str) -> dict[str, Any]:
+        """The latest run of an item, which must have come to its end or be parked."""
         last = runs.latest(connection, item_id)
         if last is None:
             raise NotThere(f"There is no item {item_id}.")
         if last["state"] not in (*runs.SETTLED, "parked"):
             raise NotNow(f"The item has a run that is {last['state']}. Settle or cancel that one first.")
-        name = str(last["flow"])
-        standing = flows.standing(connection, name)
-        version = standing[0] if standing else int(last["flow_version"])
-        newer = self._catalog.flow(name, version)
-        _checked(newer, start)
-        written: list[Written] = []
-        if start:
-            if last["forgotten_at"]:
-                raise NotNow("What its steps gave is kept no longer; run it from its start.")
-            entries = [unpacked(entry, self._files) for _, entry in journal.load(connection, last["id"])]
-            if not entries or entries[0].event != "started":
-                raise NotNow("Its last run never began; run it from its start.")
-            same = same_steps(self._catalog.flow(name, int(last["flow_version"])), newer) & _before(newer, start)
-            told = self._corrected(values, entries, newer, _before(newer, start)) if values else {}
-            noted = [{"path": path, "value": value, "by": by, "at": self._clock.now()} for path, value in values.items()]
-            written = list(self._carried(list(taken(entries, same)), entries, (last["id"], name, version), told, noted))
-        elif values:
-            raise NotNow("Say from which step on it is run again: values can be corrected of steps before that one.")
-        if last["state"] == "parked":
-            self._answers.end(connection, last["id"], by, f"Replaced by a new run on version {version} of the flow.")
-        run_id, now = self._clock.new_id(), self._clock.now()
-        items.start_run(connection, run_id, item_id, name, version, now, behind=behind)
-        if written:
-            runs.begun_before(connection, run_id)
-            told = {"run": {**written[0].data["run"], "id": run_id}, "versions": self._catalog.versions_in(newer)}
-            journal.append(connection, run_id, [replace(written[0], data={**written[0].data, **told}), *written[1:]])
-        return run_id
+        return last
+
+    def _taken_over(self, connection: Connection, wish: Wish, last: Mapping[str, Any], to: tuple[Flow, int], now: int) -> list[Written]:
+        """The first entries of a run that goes on from an earlier one; records that are corrected hold what they hold now. `to`: its flow, with the version."""
+        newer, version = to
+        if last["forgotten_at"]:
+            raise NotNow("What its steps gave is kept no longer; run it from its start.")
+        entries = [unpacked(entry, self._files) for _, entry in journal.load(connection, last["id"])]
+        if not entries or entries[0].event != "started":
+            raise NotNow("Its last run never began; run it from its start.")
+        before = _before(newer, wish.start)
+        same = same_steps(self._catalog.flow(newer.name, int(last["flow_version"])), newer) & before
+        told: dict[str, dict[str, Any]] = {}
+        if wish.values:
+            told, found = self._corrected(wish.values, entries, newer, before)
+            for record_id, values in found:
+                self._answers.rewrite(connection, record_id, values, wish.by)
+        if wish.record is not None:
+            path, held = wish.record
+            told = {path: {"record": held}}
+        noted = [{"path": path, "value": value, "by": wish.by, "at": now} for path, value in (wish.noted or wish.values).items()]
+        return list(self._carried(list(taken(entries, same)), entries, (str(last["id"]), newer.name, version), told, noted))
 
     def _carried(
         self,
@@ -179,8 +224,13 @@ class Again:
         for each in kept:
             yield Written(each.event, each.path, packed(each.data, self._files), "", each.at)
 
-    def _corrected(self, values: Mapping[str, Any], entries: list[Entry], flow: Flow, before: set[str]) -> dict[str, dict[str, Any]]:
-        """Corrected values by the path of their step, then by that within its result. Raises `NotNow` for one that is not there."""
+    def _corrected(
+        self, values: Mapping[str, Any], entries: list[Entry], flow: Flow, before: set[str]
+    ) -> tuple[dict[str, dict[str, Any]], list[tuple[str, dict[str, Any]]]]:
+        """Corrected values by the path of their step, then by that within its result; and the records that they are of, each with all its values.
+
+        Raises `NotNow` for one that is not there.
+        """
         results = results_of(flow, self._catalog.known())
         state = replayed(State(flow), entries)
         scope = state.frames[""].scope if "" in state.frames else {}
@@ -199,12 +249,26 @@ class Again:
             if wrong:
                 raise NotNow(f"{path} cannot be corrected: {wrong}")
             found.setdefault(head, {})[rest] = value
-        return found
+        whole = {head: all_corrected(scope[head], told) for head, told in found.items()}
+        return found, [(str(each["id"]), each["record"]) for each in whole.values() if _is_record(each)]
 
 
 def taken(entries: Iterable[Entry], same: set[str]) -> Iterator[Entry]:
     """What came of steps that are the same, as are those around them."""
     return (entry for entry in entries if entry.event in ENDS and all(name in same for name in _names(entry.path)))
+
+
+def _is_record(result: Any) -> bool:
+    """Whether what a step gave is a record with its id."""
+    return isinstance(result, Mapping) and isinstance(result.get("record"), Mapping) and isinstance(result.get("id"), str)
+
+
+def _records_in(written: Iterable[Written], files: Files) -> Iterator[str]:
+    """The ids of the records that entries hold."""
+    for each in written:
+        result = unpacked(each.entry, files).data.get("result")
+        if result is not None and _is_record(result):
+            yield str(result["id"])
 
 
 def _names(path: str) -> list[str]:

@@ -97,14 +97,26 @@ class Answers:
         self._database.write(job)
         self._engine.wake()
 
-    def continue_run(self, run_id: str, by: str, *, leave: bool = False, unsure: str = "", looked: bool = False) -> str:
+    def rewrite(self, connection: Connection, record_id: str, values: Mapping[str, Any], by: str, comment: str = "") -> None:
+        """A record holds other values, as a person has corrected them; what it held is kept. In a transaction of the caller's."""
+        record = records.get(connection, record_id)
+        if record is None or record["values"] == values:
+            return
+        kind, _ = self._workshop.catalog.record_type(record["record_type"], record["type_version"])
+        now = self._clock.now()
+        records.keep_before(connection, record_id, records.Before(record["values"], now, by, comment))
+        told = {"state": "approved", "reviewed_at": now, "reviewed_by": by, "comment": comment or record["comment"]}
+        records.change(connection, record_id, now, **records.described(kind, dict(values)), values=dict(values), **told)
+        records.hold_keys(connection, kind.name, held_keys(kind, dict(values)), record["item_id"], record_id)
+
+    def continue_run(self, run_id: str, by: str, *, leave: bool = False, unsure: str = "", otherwise: str = "", looked: bool = False) -> str:
         """Continue a parked run, run a held one anyway, or try a waiting one at once; what it was is returned.
 
         `leave`: elements of lists whose failures are gathered are left out, in place of being tried again. `unsure`: what may have
-        gone out "went", as a person has seen, or is to be done "again"; without that word it stays as it is. `looked`: at the first row that it waits
+        gone out "went", as a person has seen, or is to be done "again"; without that word it stays as it is. `otherwise`: what is there with other values is left so ("keep"), or set or sent again ("renew"). `looked`: at the first row that it waits
         with; it is written then, and the other runs that wait with such rows go on.
         """
-        said = {**({"leave": True} if leave else {}), **({"unsure": unsure} if unsure else {})}
+        said = {**({"leave": True} if leave else {}), **({"unsure": unsure} if unsure else {}), **({"otherwise": otherwise} if otherwise else {})}
 
         def job(connection: Connection) -> str:
             state = _state(connection, run_id)
@@ -114,7 +126,9 @@ class Answers:
             if state != "held":
                 journal.append(connection, run_id, [Written("continued", "", {"by": by, **said}, at=now)])
             if unsure == "went":
-                deliveries.went(connection, run_id, by, now)
+                deliveries.seen_there(connection, run_id, by, now)
+            if otherwise == "keep":
+                deliveries.kept(connection, run_id)
             runs.move(connection, run_id, "ready", now, "", now)
             for other in firsts.look(connection, run_id, by, now) if looked else ():
                 if _state(connection, other) == "parked":

@@ -13,25 +13,26 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.flows.keys import MARK, row_key
+from metrikon.core.deliveries.comparing import told
 from metrikon.core.flows.model import Said
-from metrikon.core.values.exact import loads
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
+from metrikon.engine.rows_out import Rows, end_of, entry_of, is_able, some_at_once, what_differs
 from metrikon.ports.behalf import BEHALF
 from metrikon.ports.clock import Clock
-from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Row, Unsure, Unusable
+from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Unsure, Unusable
 from metrikon.ports.machine import short_of
-from metrikon.store import deliveries, journal, runs
+from metrikon.store import deliveries, journal, runs, wanting
 from metrikon.store.database import Database, StoreFailed
+from metrikon.store.deliveries import Delivery
 from metrikon.store.journal import Written
 
 log = logging.getLogger("metrikon.deliveries")
 LOOK = 0.5  # seconds between looks, whether anybody woke it or not
 GATHER_ALL = 0.005  # seconds that rows gather before they are looked at; a destination gathers more by its rest after a batch
-NOTED_AT_ONCE = 16  # rows that are noted in one job; more where one run has more
 SOON = 0.02  # seconds until a destination that could not be built is looked at again
 CUT_OFF = "The row was being handed over when that was cut off, and its destination cannot be asked whether it came. Look there: then say that it is there, or write it again."
+CANNOT_REMOVE = "Its destination cannot take it back. Look there, and remove or mark it by hand."
 FIRST_WAIT, LONGEST_WAIT = 1.0, 60.0  # seconds after a busy destination
 
 
@@ -44,6 +45,7 @@ class Deliveries:
         self._clock = clock
         self._build = build
         self._ending = ending
+        self._rows = Rows(database)
         self._adapters: dict[str, tuple[tuple[str, Any], Destination]] = {}  # by place, with what was said of it
         self._busy: set[str] = set()
         self._not_before: dict[str, float] = {}
@@ -101,7 +103,7 @@ class Deliveries:
                     self._busy.discard(destination)
                     raise
         for row in cut_off:
-            self._cut_off(str(row["destination"]), [row], CUT_OFF)
+            self._cut_off(row.destination, [row], CUT_OFF)
         return soonest
 
     def _deliver(self, destination: str) -> None:
@@ -125,7 +127,7 @@ class Deliveries:
             self._wake.set()
             self.on_done()
 
-    def _batches(self, destination: str, rows: list[dict[str, Any]]) -> Iterator[list[dict[str, Any]]]:
+    def _batches(self, destination: str, rows: list[Delivery]) -> Iterator[list[Delivery]]:
         """Rows in batches that their destination takes at once; those that flows say otherwise of, such as how it is sorted, by themselves."""
         known = self._adapters.get(destination)
         most = known[1].most if known is not None else len(rows)
@@ -133,14 +135,17 @@ class Deliveries:
             some = list(alike)
             yield from (some[at : at + most] for at in range(0, len(some), max(1, most)))
 
-    def _send(self, destination: str, rows: list[dict[str, Any]]) -> None:
+    def _send(self, destination: str, rows: list[Delivery]) -> None:
         """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
         try:
             adapter = self._adapter(destination, rows[0])
+            rows = self._possible(adapter, rows)
+            if not rows:
+                return
             if adapter.can == "neither" or adapter.found_within or adapter.safe_for != math.inf:
-                keys = [str(row["key"]) for row in rows]
-                self._database.write(lambda connection: deliveries.sending(connection, keys))
-            receipts = adapter.write([self._row(row) for row in rows])
+                keys = [row.key for row in rows]
+                self._database.write(lambda connection: deliveries.move(connection, keys, "hand over"))
+            receipts = adapter.write([self._rows.row(adapter, row) for row in rows])
         except Partly as error:
             self._partly(destination, rows, error)
             return
@@ -170,7 +175,7 @@ class Deliveries:
         self._send(destination, rows[:half])
         self._send(destination, rows[half:])
 
-    def _partly(self, destination: str, rows: list[dict[str, Any]], error: Partly) -> None:
+    def _partly(self, destination: str, rows: list[Delivery], error: Partly) -> None:
         """Some rows were written, then one was not."""
         count, reason = len(error.receipts), error.reason
         if count:
@@ -188,7 +193,7 @@ class Deliveries:
         if rows[count + 1 :]:
             self._send(destination, rows[count + 1 :])
 
-    def _cut_off(self, destination: str, rows: list[dict[str, Any]], message: str) -> None:
+    def _cut_off(self, destination: str, rows: list[Delivery], message: str) -> None:
         """Rows that may have been written, or not: asked for again where the destination knows, for a person where it does not."""
         now = self._clock.now()
         try:
@@ -197,86 +202,108 @@ class Deliveries:
             log.warning("%s cannot be asked whether rows came: %s", destination, error)
             adapter = None
         finds = adapter is not None and adapter.can == "finds"
-        enforces = adapter is not None and adapter.can == "enforces" and all(now - row["begun_at"] <= adapter.safe_for * 1000 for row in rows)
+        enforces = adapter is not None and adapter.can == "enforces" and all(now - row.begun_at <= adapter.safe_for * 1000 for row in rows)
         if adapter is None or not (finds or enforces):
             self._unsure(rows, message)
             return
         wait = int(adapter.found_within * 1000) if finds else int(FIRST_WAIT * 1000)
-        self._database.write(lambda connection: deliveries.failed(connection, [row["key"] for row in rows], message, now + wait))
+        self._database.write(lambda connection: deliveries.put_off(connection, [row.key for row in rows], message, now + wait))
 
-    def _unsure(self, rows: list[dict[str, Any]], message: str) -> None:
+    def _unsure(self, rows: list[Delivery], message: str) -> None:
         """Nobody can tell whether these rows were written: their runs wait for a person."""
         now = self._clock.now()
         entries: dict[str, list[Written]] = {}
         for row in rows:
-            result = {"key": row["key"], "result": "written", "place": ""}
-            values = row["values"] if isinstance(row["values"], dict) else loads(row["values"])
-            data = {"message": message, "again": False, "unsure": result, "sent": values}
-            entries.setdefault(row["run_id"], []).append(Written("failed", row["path"], data, "write", now, now - row["begun_at"]))
+            result = {"key": row.key, "result": "written", "place": ""}
+            data = {"message": message, "again": False, "unsure": result, "sent": row.values}
+            entries.setdefault(row.run_id, []).append(Written("failed", row.path, data, "write", now, now - row.begun_at))
 
         def job(connection: Connection) -> None:
-            deliveries.unsure(connection, [row["key"] for row in rows], message)
+            deliveries.move(connection, [row.key for row in rows], "lost", error=message)
             for run_id, written in entries.items():
                 journal.append(connection, run_id, written)
             runs.wake(connection, list(entries), now)
 
         self._database.write(job)
 
-    def _row(self, row: dict[str, Any]) -> Row:
-        """A row as its destination gets it: of the key what comes after the place, which the destination is itself."""
-        key = str(row["key"])
-        place, mark, own = key.rpartition(f"|{MARK}")
-        if not mark:
-            return Row(key, row["values"])
-        own, sets = row_key(MARK + own)
-        was = None
-        if sets:
-            with self._database.reading() as connection:
-                was = deliveries.last_written(connection, f"{place}|{own}")
-        return Row(own, row["values"], row["parts"] or (), sets, was, "over" in row["how"], "only" in row["how"])
+    def _possible(self, adapter: Destination, rows: list[Delivery]) -> list[Delivery]:
+        """The rows that a destination can do something with; of the others a person is told what is there, as far as that is known."""
+        able = [row for row in rows if is_able(adapter, row)]
+        others = [row for row in rows if not is_able(adapter, row)]
+        returning = [row for row in others if row.state == "returning"]
+        if returning:
+            self._stays(returning, CANNOT_REMOVE)
+        compared = [row for row in others if row.state != "returning"]
+        if compared:
+            self._written(compared, [self._rows.compared(row) for row in compared])
+        return able
 
-    def _adapter(self, destination: str, row: dict[str, Any]) -> Destination:
+    def _adapter(self, destination: str, row: Delivery) -> Destination:
         said = self._said(row)
         known = self._adapters.get(destination)
         if known is None or known[0] != (said.kind, said.form):
             known = self._adapters[destination] = (said.kind, said.form), self._build(said)
         return known[1]
 
-    def _as_said(self, row: dict[str, Any]) -> Any:
+    def _as_said(self, row: Delivery) -> Any:
         """By what rows are parted; those whose flow is gone by its name."""
         try:
             said = self._said(row)
         except Exception:  # whoever writes the row tells why
-            return row["flow"], row["flow_version"]
+            return row.flow, row.flow_version
         return said.kind, said.form
 
-    def _said(self, row: dict[str, Any]) -> Said:
+    def _said(self, row: Delivery) -> Said:
         """What the flow of a row says of its destination."""
-        return self._catalog.flow(row["flow"], row["flow_version"]).destinations[row["target"]]
+        return self._catalog.flow(row.flow, row.flow_version).destinations[row.target]
 
-    def _written(self, rows: list[dict[str, Any]], receipts: list[Receipt]) -> None:
-        """Note rows that were written, each on behalf of its flow and few at a time: whoever wants the database meanwhile has not to wait for all of them."""
-        noted = [self._noted(some) for some in _few(list(zip(rows, receipts, strict=True)))]
+    def _written(self, rows: list[Delivery], receipts: list[Receipt]) -> None:
+        """Note rows that came to their end, each on behalf of its flow and few at a time: whoever wants the database meanwhile has not to wait for all of them."""
+        pairs = list(zip(rows, receipts, strict=True))
+        self._returned([(row, receipt) for row, receipt in pairs if row.state == "returning"])
+        noted = [self._noted(some) for some in some_at_once([(row, receipt) for row, receipt in pairs if row.state != "returning"])]
         for future in noted:
             self._ending.forget(future.result())
 
-    def _noted(self, some: list[tuple[dict[str, Any], Receipt]]) -> Future[list[str]]:
-        """Note all rows of a few runs; the runs that have come to their end by that."""
-        by_key = {row["key"]: (row, receipt) for row, receipt in some}
+    def _returned(self, pairs: list[tuple[Delivery, Receipt]]) -> None:
+        """Note rows that were to be taken back: those that are gone, and those that somebody has changed since, which stay."""
+        if not pairs:
+            return
+        stay = [(row, receipt) for row, receipt in pairs if receipt.there or receipt.left]
+        gone = [row.key for row, receipt in pairs if not receipt.there and not receipt.left]
         now = self._clock.now()
+        restored = [row.moved_from for row, _ in pairs if row.key in gone and row.purpose == "move" and row.moved_from]
+
+        def job(connection: Connection) -> None:
+            deliveries.move(connection, gone, "gone", done_at=now, error=None)
+            deliveries.move(connection, restored, "restored")
+
+        self._database.write(job)
+        for row, receipt in stay:
+            differs = told(what_differs(receipt, row.values))
+            self._stays([row], f"It was changed since and stays: {differs or ', '.join(receipt.left)}")
+
+    def _stays(self, rows: list[Delivery], why: str) -> None:
+        """Rows that could not be taken back stand as they are; why is told."""
+        self._database.write(lambda connection: deliveries.move(connection, [row.key for row in rows], "not taken back", error=why))
+
+    def _noted(self, some: list[tuple[Delivery, Receipt]]) -> Future[list[str]]:
+        """Note all rows of a few runs; the runs that have come to their end by that."""
+        now = self._clock.now()
+        ends = [end_of(row, receipt) for row, receipt in some]
         entries: dict[str, list[Written]] = {}
-        for key, (row, receipt) in by_key.items():
-            result = {"key": key, "result": receipt.result, "place": receipt.place, **({"left": list(receipt.left)} if receipt.left else {})}
-            entries.setdefault(row["run_id"], []).append(_done(row, row["path"], result, now))
+        for (row, receipt), end in zip(some, ends, strict=True):
+            entries.setdefault(row.run_id, []).append(entry_of(row, receipt, end, now))
         ended = self._ending.ended(entries)
+        moved = [row.moved_from for (row, _), end in zip(some, ends, strict=True) if row.moved_from and end.move == "written"]
 
         def job(connection: Connection) -> list[str]:
-            deliveries.done(connection, [(key, receipt.place, receipt.left) for key, (_, receipt) in by_key.items()], now)
+            deliveries.ended(connection, ends, now)
+            deliveries.move(connection, moved, "correct")
             every = {run_id: list(written) for run_id, written in entries.items()}
-            for key, run_id, path in deliveries.waiting(connection, list(by_key)):
-                row, receipt = by_key[key]
-                result = {"key": key, "result": "there already", "place": receipt.place, "by": row["run_id"]}
-                every.setdefault(run_id, []).append(_done(row, path, result, now))
+            for _, run_id, path in wanting.waiting(connection, [end.key for end in ends]):
+                data = {"message": "Another step has written this row; the two are compared.", "again": True, "turn": True, "wait": 0, "at": now}
+                every.setdefault(run_id, []).append(Written("failed", path, data, "write", now, 0))
             settled = []
             for run_id, written in every.items():
                 total = journal.append(connection, run_id, written)
@@ -285,39 +312,42 @@ class Deliveries:
             runs.wake(connection, [each for each in every if each not in settled], now)
             return settled
 
-        mine = BEHALF.set(str(some[0][0]["flow"]))
+        mine = BEHALF.set(some[0][0].flow)
         try:
             return self._database.submit(job)
         finally:
             BEHALF.reset(mine)
 
-    def _later(self, rows: list[dict[str, Any]], error: Busy) -> None:
+    def _later(self, rows: list[Delivery], error: Busy) -> None:
         """The destination takes them later: what the machine was short of, and that it was not one's turn, counts as no try."""
         self._failed(rows, str(error), again=True, counted=not short_of(error) and not error.turn, wait=error.wait)
 
-    def _failed(self, rows: list[dict[str, Any]], message: str, *, again: bool, counted: bool = True, wait: float | None = None) -> None:
+    def _failed(self, rows: list[Delivery], message: str, *, again: bool, counted: bool = True, wait: float | None = None) -> None:
         """A batch was not taken: try it again later, or give it up and let its runs park. `counted`: it was one of its tries; `wait`: seconds that its destination asked for."""
         now = self._clock.now()
-        over = [row for row in rows if not again or (counted and row["attempts"] + 1 >= row["most_attempts"])]
+        over = [row for row in rows if not again or (counted and row.attempts + 1 >= row.most_attempts)]
         later = [row for row in rows if row not in over]
+        if stay := [row for row in over if row.state == "returning"]:
+            self._stays(stay, message)
+            over = [row for row in over if row not in stay]
 
         def job(connection: Connection) -> None:
             if over:
-                deliveries.failed(connection, [row["key"] for row in over], message, None)
+                deliveries.move(connection, [row.key for row in over], "fail", error=message, attempts=deliveries.TRIED_ONCE_MORE)
                 entries: dict[str, list[Written]] = {}
                 for row in over:
                     data = {"message": message, "again": False}
-                    entries.setdefault(row["run_id"], []).append(Written("failed", row["path"], data, "write", now, now - row["begun_at"]))
-                handed_over(connection, entries, [row["key"] for row in over], now)
+                    entries.setdefault(row.run_id, []).append(Written("failed", row.path, data, "write", now, now - row.begun_at))
+                handed_over(connection, entries, [row.key for row in over], now)
                 for run_id, written in entries.items():
                     journal.append(connection, run_id, written)
                 runs.wake(connection, list(entries), now)
             if later:
-                tries = max(row["attempts"] for row in later)
+                tries = max(row.attempts for row in later)
                 own = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
                 due = now + int(1000 * (own if wait is None else max(wait, own if counted else 0.0)))
-                deliveries.failed(connection, [row["key"] for row in later], message, due, counted=counted)
-                for run_id in {row["run_id"] for row in later}:
+                deliveries.put_off(connection, [row.key for row in later], message, due, counted=counted)
+                for run_id in {row.run_id for row in later if row.state != "returning"}:
                     runs.told_why(connection, run_id, message)
 
         try:
@@ -326,27 +356,8 @@ class Deliveries:
             log.error("a failed delivery could not be noted: %s", error)
 
 
-def _few(written: list[tuple[dict[str, Any], Receipt]]) -> Iterator[list[tuple[dict[str, Any], Receipt]]]:
-    """Rows with their receipts, few at a time: of one flow each, and all of a run together, so that it goes on once."""
-    by_run: dict[tuple[str, str], list[tuple[dict[str, Any], Receipt]]] = {}
-    for row, receipt in written:
-        by_run.setdefault((str(row["flow"]), str(row["run_id"])), []).append((row, receipt))
-    some: list[tuple[dict[str, Any], Receipt]] = []
-    for (flow, _), rows in sorted(by_run.items(), key=lambda pair: pair[0][0]):
-        if some and (some[0][0]["flow"] != flow or len(some) + len(rows) > NOTED_AT_ONCE):
-            yield some
-            some = []
-        some = some + rows
-    if some:
-        yield some
-
-
-def _done(row: dict[str, Any], path: str, result: dict[str, Any], now: int) -> Written:
-    return Written("done", path, {"result": result}, "write", now, now - row["begun_at"])
-
-
 def handed_over(connection: Connection, entries: dict[str, list[Written]], keys: list[str], now: int) -> None:
     """Rows that are given up: whoever waits for one enters it anew, as its own."""
-    for _, run_id, path in deliveries.waiting(connection, keys):
+    for _, run_id, path in wanting.waiting(connection, keys):
         data = {"message": "Another step that was to write this row has given it up.", "again": True, "wait": 0, "at": now}
         entries.setdefault(run_id, []).append(Written("failed", path, data, "write", now, 0))

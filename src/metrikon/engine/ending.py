@@ -34,7 +34,7 @@ class Ending:
         found = {}
         for run_id, written in entries.items():
             kept = self._states.look(run_id)
-            if kept is None or kept.state.flow.leaves:
+            if kept is None or kept.state.flow.leaves or kept.state.corrected:
                 continue
             state, left = kept.state, False
             for each in written:

@@ -21,6 +21,7 @@ class Kept:
     today: str
     file_name: str
     versions: Mapping[str, int]
+    send_again: bool = False  # what went out before goes out again
 
 
 class States:

@@ -9,12 +9,12 @@ from typing import Any
 
 from metrikon.connections.fetching import FetchFailed
 from metrikon.core.flows.model import Said
-from metrikon.core.values.exact import loads
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.refusing import NotThere
 from metrikon.ports.destination import Broken, Busy, Comparable, Destination
 from metrikon.store import deliveries, runs
 from metrikon.store.database import Database
+from metrikon.store.deliveries import Delivery
 
 log = logging.getLogger("metrikon.engine")
 ROWS, ALIKE = 5, 10  # rows that are looked for, and most of what is like one
@@ -42,14 +42,14 @@ class LookingThere:
         with self._database.reading() as connection:
             if runs.get(connection, run_id) is None:
                 raise NotThere(f"There is no run {run_id}.")
-            rows = [row for row in deliveries.of_run(connection, run_id) if row["state"] == "unsure"]
+            rows = [row for row in deliveries.of_run(connection, run_id) if row.state in ("unsure", "otherwise")]
         return list(self._looked(rows[:ROWS]))
 
-    def _looked(self, rows: list[dict[str, Any]]) -> Iterator[ThereNow]:
+    def _looked(self, rows: list[Delivery]) -> Iterator[ThereNow]:
         for row in rows:
-            to, sent = str(row["target"]), row["values"] if isinstance(row["values"], dict) else loads(row["values"])
+            to, sent = row.target, row.values
             try:
-                adapter = self._build(self._catalog.flow(row["flow"], row["flow_version"]).destinations[to])
+                adapter = self._build(self._catalog.flow(row.flow, row.flow_version).destinations[to])
                 found = adapter.like(sent, ALIKE) if isinstance(adapter, Comparable) else None
                 yield ThereNow(to, sent, found, "" if found is not None else CANNOT)
             except (Busy, Broken, FetchFailed) as error:

@@ -8,6 +8,7 @@ import time
 from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from dataclasses import replace as dataclass_replace
 from datetime import UTC, datetime, tzinfo
 from typing import Any
 
@@ -17,7 +18,7 @@ from sqlalchemy import Connection
 from metrikon.core.flows.fold import advance, replayed, todo
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept, loads
-from metrikon.engine import standing
+from metrikon.engine import sending, standing
 from metrikon.engine.journaling import Journaling
 from metrikon.engine.results import MADE, packed, unpacked
 from metrikon.engine.states import Kept, States
@@ -26,10 +27,11 @@ from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.behalf import BEHALF, UNTIL, party
 from metrikon.ports.machine import LOOK, short_of
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
-from metrikon.store import events, items, journal, leases, questions, runs
+from metrikon.store import deliveries, events, items, journal, leases, outgoing, questions, runs, wanting
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 from metrikon.store.leases import Claim, LeaseLost
+from metrikon.store.outgoing import Out
 
 log = logging.getLogger("metrikon.engine")
 
@@ -67,6 +69,8 @@ class Work:
         self.file_name = ""
         self.versions: Mapping[str, int] = {}
         self.zone: tzinfo = UTC
+        self.corrects = False
+        self.send_again = False
 
     def go(self) -> None:
         """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
@@ -114,6 +118,7 @@ class Work:
             state = State(self.bench.workshop.catalog.flow(self.claim.flow, self.claim.flow_version))
         else:
             state, self.journal.known, self.today, self.file_name, self.versions = kept.state, kept.entries, kept.today, kept.file_name, kept.versions
+            self.send_again = kept.send_again
         self.zone = state.flow.zone
         with self.bench.database.reading() as connection:
             entries = journal.to_replay(connection, self.claim.run_id, after=self.journal.known) if self.claim.epoch > runs.FIRST else []
@@ -121,9 +126,11 @@ class Work:
                 return self._started(connection, state)
         whole_ones = [(number, unpacked(entry, self.bench.workshop.files)) for number, entry in entries]
         state = replayed(state, (entry for _, entry in whole_ones))
+        self.corrects = bool(state.corrected)
         for number, whole in whole_ones:
             self.journal.known = number
             if whole.event == "started":
+                self.send_again = bool(whole.data.get("send_again"))
                 self.today = str(whole.data["run"]["today"])
                 self.file_name = str(whole.data["item"]["name"])
                 self.versions = {str(name): int(version) for name, version in whole.data.get("versions", {}).items()}
@@ -148,8 +155,10 @@ class Work:
             "run": {"id": self.claim.run_id, "today": self.today, "flow": f"{self.claim.flow} {self.claim.flow_version}"},
             "versions": self.versions,
         }
-        if self.claim.used_by is not None:
-            data["given"] = loads(runs.given(connection, self.claim.run_id) or b"{}")
+        if self.claim.given:
+            given = loads(runs.given(connection, self.claim.run_id) or b"{}")
+            self.send_again = self.claim.used_by is None and bool(given.get("send_again"))
+            data |= {"given": given} if self.claim.used_by is not None else given
         written = Written("started", "", data, at=now)
         self.journal.later(written)
         return advance(state, written.entry)
@@ -172,20 +181,45 @@ class Work:
 
     def _perform(self, effect: Perform) -> list[Entry]:
         """Do one step; the entries to fold."""
-        if effect.step.kind.outward and not effect.begun:
-            self.journal.write([self._written(effect, "begun", {"attempt": effect.attempt})])
         start = self.clock.now()
+        out: Out | None = None
+        try:
+            if effect.step.kind.sends is not None:
+                out, sent = self._sends(effect)
+                if sent is not None:
+                    return [self._keep(effect, Outcome(sent), start)]
+        except StepFailed as error:
+            return [self._failed(effect, error, start)]
+        if effect.step.kind.outward and not effect.begun:
+            self._begun(effect, out)
         runner: Runner = self.bench.runners[effect.step.kind.name]
         call = self._call(effect)
         UNTIL.set(math.inf if call.seconds is None else time.monotonic() + call.seconds)
         try:
-            return [self._keep(effect, runner(call, self.bench.workshop), start)]
+            return [self._keep(effect, runner(call, self.bench.workshop), start, out)]
         except (LeaseLost, StoreFailed):
             raise
         except Exception as error:
-            return [self._failed(effect, error, start)]
+            return [self._failed(effect, error, start, out)]
         finally:
             UNTIL.set(math.inf)
+
+    def _sends(self, effect: Perform) -> tuple[Out | None, Any]:
+        """What a step sends out, and what it gave when that went out before. Raises `StepFailed` where a person must say what is to be done."""
+        with self.bench.database.reading() as connection:
+            out = sending.out_of(connection, effect, self.claim)
+            wish = sending.Wish(self.corrects, self.send_again)
+            return out, None if out is None or effect.begun else sending.before(connection, out, wish, renew=effect.renew)
+
+    def _begun(self, effect: Perform, out: Out | None) -> None:
+        """Journal that a step is begun whose effect leaves the house, and that something is handed over by it."""
+
+        def make(connection: Connection) -> tuple[None, list[Written]]:
+            if out is not None:
+                outgoing.begin(connection, out, self.clock.now())
+            return None, [self._written(effect, "begun", {"attempt": effect.attempt})]
+
+        self.journal.commit(make)
 
     def _perform_all(self, effects: list[Perform]) -> list[Entry]:
         """Do steps of a kind that is gathered, all in one commit; the entries to fold."""
@@ -224,6 +258,8 @@ class Work:
             scope=effect.scope,
             moment=datetime.fromtimestamp(self.clock.now() / 1000, self.zone),
             cut_off=effect.begun,
+            corrects=self.corrects,
+            renew=effect.renew,
             versions=self.versions,
             seconds=max(0.0, (effect.late - self.clock.now()) / 1000) if effect.late else None,
         )
@@ -232,7 +268,7 @@ class Work:
         kind = effect.step.kind
         return Written(event, effect.path, data, kind.name, self.clock.now(), took, kind.version)
 
-    def _failed(self, effect: Perform, error: Exception, start: int) -> Entry:
+    def _failed(self, effect: Perform, error: Exception, start: int, out: Out | None = None) -> Entry:
         """Journal that a step did not come to its end. One that waits does so a little more or less than said, so that not all come back at once."""
         now = self.clock.now()
         data: dict[str, Any] = {"attempt": effect.attempt, "at": now, "jitter": round(0.85 + 0.3 * self.clock.chance(), 3), "again": False}
@@ -242,7 +278,9 @@ class Work:
             data |= {"turn": True} if error.turn else {}
             data |= {"seen": list(error.seen), MADE: [each["file"] for each in error.seen]} if error.seen else {}
             data |= {"unsure": error.unsure, "again": False, "sent": as_kept(dict(effect.parameters))} if error.unsure is not None else {}
-        elif not short_of(error):
+        if isinstance(error, sending.SentOtherwise):
+            data |= {"otherwise": dict(error.result), "again": False, "sent": as_kept(dict(effect.parameters))}
+        if not isinstance(error, StepFailed) and not short_of(error):
             log.error("run %s, step %s", self.claim.run_id, effect.path, exc_info=error)
             data["message"] = f"The step {effect.path} met an error of the program ({type(error).__name__}: {error}). It is in the service's log."
         if short := short_of(error):
@@ -250,11 +288,21 @@ class Work:
             log.warning("run %s, step %s: %s", self.claim.run_id, effect.path, short)
             data |= {"message": f"{short}. It goes on by itself when that is over.", "again": True, "wait": LOOK, "turn": True, "cause": "machine"}
         written = self._written(effect, "failed", data, now - start)
-        self.journal.write([written])
+
+        def make(connection: Connection) -> tuple[None, list[Written]]:
+            if out is not None:
+                outgoing.ended(connection, out, "lost" if data.get("unsure") is not None else "fail", now, error=str(data.get("message", "")))
+            elif data.get("unsure") is not None and effect.step.kind.sends is not None and (mine := sending.out_of(connection, effect, self.claim)):
+                outgoing.taken_over(connection, mine)
+            return None, [written]
+
+        self.journal.commit(make)
         return written.entry
 
-    def _keep(self, effect: Perform, outcome: Outcome, start: int) -> Entry:
+    def _keep(self, effect: Perform, outcome: Outcome, start: int, out: Out | None = None) -> Entry:
         """Journal what a step gave, in one commit with what it stores."""
+        if out is not None:
+            outcome = _noting(outcome, out)
         if outcome.commit is None:
             made = Made("done", {"result": as_kept(outcome.result)})
             data = packed(made.data, self.bench.workshop.files)
@@ -289,6 +337,9 @@ class Work:
             if where not in runs.SETTLED and (foreign or stopped_early):
                 where, wake_at = "ready", now
             runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
+            if where == "done" and state.corrected:
+                taken_back = wanting.surplus(connection, self.claim.run_id, self.claim.item_id)
+                deliveries.move(connection, taken_back, "take back", attempts=0, not_before=0, error=None)
             if where in runs.SETTLED and state.flow.leaves:
                 questions.close(connection, self.claim.run_id, None, now)
                 events.unheard(connection, self.claim.run_id)
@@ -298,7 +349,7 @@ class Work:
             return where in runs.SETTLED or foreign
 
         if not self.journal.last(finish):
-            self.bench.states.keep(self.claim.run_id, Kept(state, self.journal.known, self.today, self.file_name, self.versions))
+            self.bench.states.keep(self.claim.run_id, Kept(state, self.journal.known, self.today, self.file_name, self.versions, self.send_again))
 
     def _park(self, reason: str) -> None:
         """Park the run as it stands, for a reason that is none of its steps."""
@@ -311,3 +362,14 @@ class Work:
             self.bench.database.write(job)
         except (LeaseLost, StoreFailed) as error:
             log.error("run %s could not be parked: %s", self.claim.run_id, error)
+
+
+def _noting(outcome: Outcome, out: Out) -> Outcome:
+    """An outcome that notes, in the commit that keeps it, that something went out."""
+
+    def commit(connection: Connection, at: int) -> Made:
+        made = outcome.commit(connection, at) if outcome.commit is not None else Made("done", {"result": as_kept(outcome.result)})
+        outgoing.ended(connection, out, "written", at, result=made.data.get("result") or {})
+        return made
+
+    return dataclass_replace(outcome, commit=commit)

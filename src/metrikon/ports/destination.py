@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal, Protocol, runtime_checkable
 
@@ -20,7 +20,8 @@ class Row:
     """One row: its delivery key, its values by column, and the parts of its key, by which rows of an earlier version are recognised.
 
     `sets`: when the row is there already, these columns of it are set. `was`: what we have written into it last, by column; None where that is not known.
-    What stands there otherwise has been set by a person: it is left, unless `over`. `only`: where there is no such row, none is written.
+    What stands there otherwise has been set by a person: it is left, unless `over`. `only`: where there is no such row, none is written. `moves`: the key that
+    the row has now; it gets this key and these values. `removes`: the row is taken away, where its columns still hold `was`.
     """
 
     key: str
@@ -30,17 +31,24 @@ class Row:
     was: Mapping[str, Any] | None = None
     over: bool = False
     only: bool = False
+    moves: Row | None = None
+    removes: bool = False
 
 
 @dataclass(frozen=True)
 class Receipt:
-    """What became of a row: "written", or when its key was found "there already", or "updated", or "not there"; and where. `left`: columns that a person has set, which
-    were left as they are."""
+    """What became of a row: "written", or when its key was found "there already", or "updated", or "not there", or "removed"; and where.
+
+    `left`: columns that a person has set, which were left as they are. `there`: columns that are there otherwise than they were given, with what is there:
+    of a row that is there already, and of one that was not removed or moved because of them. `before`: what stood in columns that were set.
+    """
 
     key: str
-    result: Literal["written", "there already", "updated", "not there"]
+    result: Literal["written", "there already", "updated", "not there", "removed", "left"]
     place: str = ""
     left: Sequence[str] = ()
+    there: Mapping[str, Any] = field(default_factory=dict)
+    before: Mapping[str, Any] | None = None
 
 
 class Busy(Exception):
@@ -77,6 +85,7 @@ class Partly(Exception):
 
 
 Can = Literal["enforces", "finds", "neither"]
+Change = Literal["set", "move", "remove"]
 
 
 class Destination(Protocol):
@@ -85,7 +94,8 @@ class Destination(Protocol):
     `can`: it "enforces" our key, "finds" what was written before it writes again, or can do "neither", so that a write which was cut off is not repeated
     before a person has looked. `most`: rows that it takes at once. `gather`: seconds between batches, at least. `rest`: times the last batch's duration
     that it rests, so that slow saves gather more rows. `found_within`: seconds until what was written is found by one that finds. `safe_for`: seconds for
-    which one that enforces our key remembers it. `Usual` has what most have.
+    which one that enforces our key remembers it. `changes`: whether it can set columns of a row, give it another key (`Row.moves`) and remove it (`Row.removes`).
+    `Usual` has what most have.
     """
 
     can: Can
@@ -94,6 +104,7 @@ class Destination(Protocol):
     rest: float
     found_within: float
     safe_for: float
+    changes: frozenset[Change]
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         """Write rows in one batch, in order; rows whose key is there are left as they are, or set.
@@ -112,6 +123,7 @@ class Usual:
     rest = 0.0
     found_within = 0.0
     safe_for = math.inf
+    changes: frozenset[Change] = frozenset({"set", "move", "remove"})
 
 
 @runtime_checkable

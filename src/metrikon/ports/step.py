@@ -42,6 +42,8 @@ class Call:
     scope: Mapping[str, Any] = field(default_factory=dict)  # for conditions in them
     moment: datetime | None = None  # now, in the zone of the flow
     seconds: float | None = None  # that are left of the limit of the step
+    corrects: bool = False  # its run corrects what earlier runs of the item have sent out
+    renew: bool = False  # what is there otherwise is set, or sent again, as a person has said
     cut_off: bool = False  # it was begun before, and whether it came to its end is not known
     versions: Mapping[str, int] = field(default_factory=dict)  # of what is kept in versions, as of the start of the run, by "what name"
 

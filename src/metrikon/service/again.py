@@ -14,7 +14,10 @@ from metrikon.service.asked import LARGEST, CancelBody, IdPath, NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
-from metrikon.service.views import ContinueView, RunStarted, Sent, View
+from metrikon.service.sent_views import Sent, View
+from metrikon.service.views import ContinueView, RunStarted
+
+SEND_AGAIN = "Mails, messages and calls that went out before go out again. Without it they are left at that."
 
 
 class AgainBody(Sent):
@@ -22,6 +25,7 @@ class AgainBody(Sent):
     values: dict[str, Any] = Field(
         default_factory=dict, max_length=200, description="Results of steps before that one, corrected, by path: `checked.record.total`."
     )
+    send_again: bool = Field(False, description=SEND_AGAIN)
 
 
 class SetBody(Sent):
@@ -34,6 +38,7 @@ class SetBody(Sent):
     since: int = Field(0, ge=0, le=LARGEST, description="Those that came in from this moment on, in milliseconds since 1970.")
     until: int = Field(0, ge=0, le=LARGEST, description="Those that came in before this moment.")
     search: str = Field("", max_length=200, description="Those with this in their name or values.")
+    send_again: bool = Field(False, description=SEND_AGAIN)
     count: int | None = Field(None, ge=0, le=LARGEST, description="A yes: the count that was told. Without it, it is only told what this would take.")
 
 
@@ -44,6 +49,7 @@ class SetView(View):
     calls: int
     tokens: int
     cost: str
+    sent: dict[str, int] = Field(..., description="What went out before by them, of each kind how much: mail, message, call, entry.")
     runs: list[str] = Field(..., description="The new runs; none when this was only asked.")
 
 
@@ -59,15 +65,17 @@ def blueprint(app: App) -> Room:
     @api.post("/api/runs/<string:id>/again", responses={201: RunStarted}, operation_id="runAgainFrom")
     def run_again_from(path: IdPath, body: AgainBody) -> Response:
         """Run the item of a run again from any step on: what came before is taken over, as it was or as it is corrected here."""
-        return reply(RunStarted(run_id=app.again.item(app.again.run_of(path.id), str(g.person), body.from_step, body.values)), 201)
+        return reply(
+            RunStarted(run_id=app.again.item(app.again.run_of(path.id), str(g.person), body.from_step, body.values, send_again=body.send_again)), 201
+        )
 
     @api.post("/api/flows/<string:name>/again", responses={200: SetView}, operation_id="runSetAgain")
     def run_set(path: NamePath, body: SetBody) -> Response:
         """Run a chosen set of items of a flow again: first without a count, which tells how many and what it takes; then with it."""
         chosen = Chosen(path.name, states(body.state), body.since, body.until, body.search)
         cost = app.again.cost(chosen, body.from_step)
-        begun = app.again.several(chosen, body.count, str(g.person), body.from_step) if body.count is not None else []
-        return reply(SetView(count=cost.items, calls=cost.calls, tokens=cost.tokens, cost=str(cost.cost), runs=begun))
+        begun = app.again.several(chosen, body.count, str(g.person), body.from_step, send_again=body.send_again) if body.count is not None else []
+        return reply(SetView(count=cost.items, calls=cost.calls, tokens=cost.tokens, cost=str(cost.cost), sent=dict(cost.sent), runs=begun))
 
     @api.post("/api/runs/<string:id>/pause", responses={200: ContinueView}, operation_id="pauseRun")
     def pause_run(path: IdPath) -> Response:

@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from metrikon.service.views import Sent, View
+from metrikon.service.sent_views import Sent, View
 
 SHOWN = r"^[^\x00-\x1f\x7f/\\]+$"  # a name that can be shown in a line
 Role = Literal["upload", "reader", "reviewer", "builder", "admin"]
@@ -112,6 +112,10 @@ class LeaveQuery(View):
 class ContinueQuery(LeaveQuery):
     unsure: Literal["", "went", "again"] = Field(
         "", description="Of what may have gone out: whether a person has seen that it went, or it is to be done again. Left out, it waits on."
+    )
+    otherwise: Literal["", "keep", "renew"] = Field(
+        "",
+        description="Of what is there with other values than the run has: whether it stays as it is there, or is set, or sent again. Left out, it waits on.",
     )
     looked: bool = Field(
         False, description="At the first row that the run waits with: it is written then, and those of other runs that wait for that."

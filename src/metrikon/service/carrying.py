@@ -15,7 +15,8 @@ from metrikon.service.asked import NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import attachment, reply
-from metrikon.service.views import PutView, Sent, View
+from metrikon.service.sent_views import Sent, View
+from metrikon.service.views import PutView
 
 
 class CopyBody(Sent):

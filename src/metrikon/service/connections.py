@@ -20,7 +20,7 @@ from metrikon.service.asked import NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import Sent, View
+from metrikon.service.sent_views import Sent, View
 from metrikon.store.connections import calls_of
 
 CONSENT = "/consent"

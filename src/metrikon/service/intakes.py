@@ -19,7 +19,8 @@ from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.roles import may
-from metrikon.service.views import ArrivedView, Sent, View
+from metrikon.service.sent_views import Sent, View
+from metrikon.service.views import ArrivedView
 from metrikon.store import flows, intakes
 
 

@@ -14,6 +14,7 @@ from metrikon.service.asked import CancelBody, ContinueQuery, IdPath, ItemQuery,
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
+from metrikon.service.sent_out import delivery_view
 from metrikon.service.views import (
     ArrivedView,
     ContinueView,
@@ -30,7 +31,7 @@ from metrikon.service.views import (
     ThereNowList,
     ThereNowView,
 )
-from metrikon.store import flows, items, journal, listing, records, runs
+from metrikon.store import deliveries, flows, items, journal, listing, records, runs
 
 IDENTITY_HEADER = "Idempotency-Key"
 LONGEST_IDENTITY = 160  # characters: places within an archive are added to it
@@ -98,7 +99,7 @@ def blueprint(app: App) -> Room:
     @api.post("/api/runs/<string:id>/continue", responses={200: ContinueView}, operation_id="continueRun")
     def continue_run(path: IdPath, query: ContinueQuery) -> Response:
         """Continue a parked run from the step that failed, or run a held one anyway."""
-        app.answers.continue_run(path.id, str(g.person), leave=query.leave, unsure=query.unsure, looked=query.looked)
+        app.answers.continue_run(path.id, str(g.person), leave=query.leave, unsure=query.unsure, otherwise=query.otherwise, looked=query.looked)
         return reply(ContinueView(continued=1))
 
     @api.get("/api/runs/<string:id>/there-now", responses={200: ThereNowList}, operation_id="getThereNow")
@@ -126,12 +127,13 @@ def blueprint(app: App) -> Room:
         with app.database.reading() as connection:
             row = runs.shown(connection, run_id)
             entries = journal.shown(connection, run_id)
+            sent = [delivery_view(each) for each in deliveries.of_run(connection, run_id)]
             record = next((id_ for id_, _ in records.of_run(connection, run_id, 1)), None)
         if row is None:
             raise Problem(404, "not-there", f"There is no run {run_id}.")
         told = [CorrectionView(**each) for entry in entries[:1] for each in entry["data"].get("corrections", ())]
         journaled = [EntryView(**entry) for entry in entries]
-        return reply(RunDetail(**row, journal=journaled, corrections=told, record_id=record, heard=_heard(app, row)))
+        return reply(RunDetail(**row, journal=journaled, deliveries=sent, corrections=told, record_id=record, heard=_heard(app, row)))
 
     def _identity() -> str | None:
         given = request.headers.get(IDENTITY_HEADER, "").strip()

@@ -23,7 +23,8 @@ from metrikon.service.asked import LARGEST, IdPath, NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import EvidenceView, FindingView, Sent, View
+from metrikon.service.sent_views import Sent, View
+from metrikon.service.views import EvidenceView, FindingView
 from metrikon.store import judged, runs
 
 

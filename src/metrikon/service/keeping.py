@@ -15,7 +15,7 @@ from metrikon.service.asked import LARGEST
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import Sent, View
+from metrikon.service.sent_views import Sent, View
 from metrikon.store import keeping
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import Field
 
-from metrikon.service.views import Sent, View
+from metrikon.service.sent_views import Sent, View
 
 
 class FlowProblem(View):

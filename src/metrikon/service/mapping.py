@@ -14,7 +14,7 @@ from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
-from metrikon.service.views import Sent, View
+from metrikon.service.sent_views import Sent, View
 
 
 class ColumnView(View):

@@ -22,7 +22,7 @@ from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.machine import NoRoom, short_of
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
-from metrikon.service.views import Sent
+from metrikon.service.sent_views import Sent
 from metrikon.store.database import StoreFailed
 from metrikon.store.events import OtherEvent
 from metrikon.store.items import OtherContent

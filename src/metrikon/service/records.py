@@ -21,7 +21,9 @@ from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reader import decimal_mark
 from metrikon.service.reply import attachment, reply, states
-from metrikon.service.views import CheckView, DeliveryView, FieldView, RecordDetail, RecordPage, RecordRow
+from metrikon.service.sent_out import delivery_view
+from metrikon.service.sent_views import RecordBeforeView
+from metrikon.service.views import CheckView, FieldView, RecordDetail, RecordPage, RecordRow
 from metrikon.store import deliveries, items, listing, records
 
 
@@ -61,11 +63,13 @@ def blueprint(app: App) -> Room:
             if row is None:
                 raise Problem(404, "not-there", f"There is no record {record_id}.")
             name = items.get(connection, row["item_id"])["name"]
-            sent = deliveries.of_run(connection, row["run_id"])
+            sent = deliveries.of_item(connection, row["item_id"])
+            before = [RecordBeforeView(**vars(each)) for each in records.versions(connection, record_id)]
             following = records.next_waiting(connection, record_id)
         kind, _ = app.catalog.record_type(row["record_type"], row["type_version"])
         fields = [_field(each) for each in kind.fields]
-        return reply(RecordDetail(**row, item_name=name, fields=fields, deliveries=[DeliveryView(**each) for each in sent], next_waiting=following))
+        came = [delivery_view(each) for each in sent if each.purpose != "look" or each.state == "otherwise"]
+        return reply(RecordDetail(**row, item_name=name, fields=fields, deliveries=came, before=before, next_waiting=following))
 
     @api.post("/api/records/<string:id>/check", responses={200: CheckView}, operation_id="checkRecord")
     def check(path: IdPath, body: CheckBody) -> Response:

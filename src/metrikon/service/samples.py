@@ -12,7 +12,7 @@ from metrikon.service.asked import NamePath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import View
+from metrikon.service.sent_views import View
 
 
 class SamplePath(NamePath):

@@ -22,7 +22,8 @@ from metrikon.service.views import (
     TodayView,
     WaitingView,
 )
-from metrikon.store import changes, flows, listing
+from metrikon.store import changes, deliveries, flows, listing
+from metrikon.store.deliveries import Delivery
 
 
 def blueprint(app: App) -> Room:
@@ -37,6 +38,8 @@ def blueprint(app: App) -> Room:
         with app.database.reading() as connection:
             waits = listing.waiting(connection)
             counts = listing.counts_since(connection, midnight)
+            otherwise = listing.otherwise_since(connection, midnight)
+            staying = deliveries.staying(connection)
             spent = listing.spending_since(connection, midnight)
             empty = not listing.item_page(connection, most=1).rows
             names = [row["name"] for row in flows.all_flows(connection)]
@@ -50,11 +53,12 @@ def blueprint(app: App) -> Room:
         )
         view = TodayView(
             waiting=[_waiting(row) for row in waits],
-            flows=[_flow_today(name, counts) for name in names],
+            flows=[_flow_today(name, counts, otherwise.get(name, 0)) for name in names],
             spend=spend,
             problems=[
                 *(each["message"] for each in app.watching.problems()),
                 *waiting_told(app),
+                *(_stays(each) for each in staying),
                 *(_failing(each) for each in app.connections.failing()),
             ],
             model=app.default_model,
@@ -79,6 +83,10 @@ def _failing(row: dict[str, Any]) -> str:
     return f"The connection {row['name']} fails since {since:%Y-%m-%d %H:%M}: {row['told']}"
 
 
+def _stays(found: Delivery) -> str:
+    return f"What run {found.run_id} has written to {found.receipt or found.target} was to be taken back and stands still: {found.error}"
+
+
 def _waiting(row: dict[str, Any]) -> WaitingView:
     first = next((each["message"] for each in row["findings"] if each["level"] == "stop"), row["reason"])
     if row["record_id"] is None and row["asked"]:
@@ -97,12 +105,13 @@ def _waiting(row: dict[str, Any]) -> WaitingView:
     )
 
 
-def _flow_today(name: str, counts: list[dict[str, Any]]) -> FlowToday:
+def _flow_today(name: str, counts: list[dict[str, Any]], otherwise: int) -> FlowToday:
     own = {row["state"]: row["count"] for row in counts if row["flow"] == name}
     return FlowToday(
         flow=name,
         came=sum(own.values()),
-        written=own.get("done", 0),
+        written=own.get("done", 0) - otherwise,
+        otherwise=otherwise,
         waits=own.get("review", 0) + own.get("held", 0),
         parked=own.get("parked", 0),
         refused=own.get("refused", 0),

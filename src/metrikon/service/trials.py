@@ -17,7 +17,7 @@ from metrikon.service.asked import IdPath
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
-from metrikon.service.views import View
+from metrikon.service.sent_views import View
 from metrikon.store import trials
 
 WEEK = 7 * 86_400_000

@@ -4,21 +4,11 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from metrikon.service.sent_views import DeliveryView, RecordBeforeView, View
 
 State = Literal["ready", "running", "waiting", "review", "parked", "held", "done", "stopped", "refused"]
-
-
-class View(BaseModel):
-    """Base of all of them."""
-
-    model_config = ConfigDict(extra="ignore")
-
-
-class Sent(BaseModel):
-    """Base of what is sent to the service: a name that it does not know is refused, never left out in silence."""
-
-    model_config = ConfigDict(extra="forbid")
 
 
 class SessionView(View):
@@ -96,6 +86,7 @@ class CorrectionView(View):
 
 class RunDetail(RunView):
     journal: list[EntryView]
+    deliveries: list[DeliveryView] = Field(default_factory=list, description="What it has sent out.")
     corrections: list[CorrectionView] = Field(default_factory=list, description="All that was corrected, in order; a later one of a path counts.")
     record_id: str | None = None
     heard: HeardView | None = Field(None, description="How far a long recording is, while it is heard on this machine.")
@@ -187,14 +178,6 @@ class FieldView(View):
     options: list[str]
 
 
-class DeliveryView(View):
-    path: str
-    target: str
-    state: str
-    receipt: str | None
-    error: str | None
-
-
 class RecordDetail(View):
     id: str
     run_id: str
@@ -211,7 +194,10 @@ class RecordDetail(View):
     findings: list[FindingView]
     changes: list[str]
     fields: list[FieldView]
-    deliveries: list[DeliveryView]
+    deliveries: list[DeliveryView] = Field(..., description="What came of it, of all runs of its item.")
+    before: list[RecordBeforeView] = Field(
+        default_factory=list, description="What it held before each correction after it was written, the latest first."
+    )
     created_at: int
     reviewed_at: int | None = None
     reviewed_by: str | None = None
@@ -294,6 +280,7 @@ class FlowToday(View):
     flow: str
     came: int
     written: int
+    otherwise: int = Field(..., description="Done, but a row is there with other values, and was left so.")
     waits: int
     parked: int
     refused: int

@@ -22,6 +22,7 @@ from metrikon.service import (
     answering,
     carrying,
     connections,
+    corrections,
     decisions,
     described,
     documents,
@@ -96,6 +97,7 @@ def create(app: App) -> OpenAPI:
     for room in (
         items,
         again,
+        corrections,
         records,
         questions,
         answering,

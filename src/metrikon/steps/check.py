@@ -31,10 +31,11 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         found = [*repeated(kind, given["record"], call.item_id, lambda key: records.holder(connection, name, key)), *found]
         told = {pointer for each in found if each.level == "stop" for pointer in each.fields}
         found += doubtful(kind, given["record"], given.get("doubts") or {}, least, told)
-        asks = review == "always" or (review == "on stop" and stops(found))
-        if review == "always" and not stops(found):
+        seen = call.corrects and records.approved_as(connection, record_id, given["record"])  # a person has just said that it is so
+        asks = not seen and (review == "always" or (review == "on stop" and stops(found)))
+        if asks and review == "always" and not stops(found):
             found.append(Finding("review", "stop", "The flow puts every record before a person."))
-        records.checked(connection, record_id, as_json(found), "waits" if asks else "clear", at)
+        records.checked(connection, record_id, as_json(found), "waits" if asks else "approved" if seen else "clear", at)
         result = {"id": record_id, "record": given["record"], "findings": as_json(found), "approved": not asks}
         reason = next((each.message for each in found if each.level == "stop"), "")
         return Made("asked" if asks else "done", {"result": result}, reason)

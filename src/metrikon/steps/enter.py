@@ -29,7 +29,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     except (NoPlan, BadExpression, FeelError) as error:
         raise StepFailed(str(error)) from error
     before = workshop.ways.begin(key, call.run_id, call.path) if not dry else None
-    if before is not None and before[0] == "done":
+    if before is not None and before[0] == "done" and not call.renew:
         return Outcome({**told, "result": "there already", "by": before[1], "read": {}, "chosen": [], "pictures": []})
     others = before is not None and (before[1], before[2]) != (call.run_id, call.path)  # one's own is done again where a person said so
     if not way.look_up and (call.cut_off or others):

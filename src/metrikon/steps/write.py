@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from metrikon.connections.fetching import FetchFailed
-from metrikon.core.flows.keys import key_of, update_of
+from metrikon.core.flows.keys import key_of
 from metrikon.ports.step import Call, GatheredCommit, Made, StepFailed, Transaction, Workshop
-from metrikon.store import deliveries
+from metrikon.store import wanting
 
 
 def run(calls: Sequence[Call], workshop: Workshop) -> GatheredCommit:
@@ -21,13 +21,13 @@ def run(calls: Sequence[Call], workshop: Workshop) -> GatheredCommit:
     wanted = [_wanted(each, *places[str(each.parameters["to"])]) for each in calls]
 
     def commit(connection: Transaction, at: int) -> list[list[Made]]:
-        standing = deliveries.begin(connection, first.run_id, first.flow, first.flow_version, wanted, at)
+        standing = wanting.begin(connection, first.run_id, first.flow, first.flow_version, wanted, at)
         return [_entries(each, standing[each.path]) for each in wanted]
 
     return commit
 
 
-def _entries(wanted: deliveries.Wanted, stands: deliveries.Standing) -> list[Made]:
+def _entries(wanted: wanting.Wanted, stands: wanting.Standing) -> list[Made]:
     begun = Made("begun", {"key": wanted.key})
     if stands.state in ("shown", "behind"):
         what, todo = (
@@ -42,14 +42,11 @@ def _entries(wanted: deliveries.Wanted, stands: deliveries.Standing) -> list[Mad
     return [begun, Made("done", {"result": result})]
 
 
-def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
+def _wanted(call: Call, destination: str, former: str) -> wanting.Wanted:
     values = call.parameters
     parts = tuple(values["key"])
     key = f"{destination}|{key_of(parts, bool(values['ignore_case']))}"
-    if values["if_there"] == "update":
-        key = update_of(key, call.run_id, call.path)
-    how = " ".join(word for word, said in (("over", values["if_changed"] == "take over"), ("only", values["if_not_there"] == "leave")) if said)
-    return deliveries.Wanted(
+    return wanting.Wanted(
         key,
         parts,
         destination,
@@ -58,6 +55,11 @@ def _wanted(call: Call, destination: str, former: str) -> deliveries.Wanted:
         call.path,
         dict(values["columns"]),
         call.most_attempts,
-        bool(values["show_first"]),
-        how,
+        sets=values["if_there"] == "update",
+        asks=values["if_there"] == "ask",
+        first=bool(values["show_first"]),
+        over=values["if_changed"] == "take over",
+        only=values["if_not_there"] == "leave",
+        corrects=call.item_id if call.corrects else "",
+        renew=call.renew,
     )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from sqlalchemy import Connection, insert, select
 
 from metrikon.store.outside_tables import first_rows
@@ -10,7 +12,7 @@ from metrikon.store.tables import deliveries
 SHOWN = "shown"  # the state of a row that waits until it was looked at
 
 
-def stands(connection: Connection, run_id: str, flow: str, version: int, target: str) -> str:
+def stands(connection: Connection, run_id: str, flow: str, version: int, target: str) -> Literal["", "shown", "behind"]:
     """How rows of a run stand: "shown" to a person, "behind" one of another run that is, or nothing where the first one was looked at."""
     if _looked_at(connection, flow, version, target):
         return ""

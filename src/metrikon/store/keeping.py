@@ -22,6 +22,7 @@ from metrikon.store.tables import (
     items,
     journal,
     questions,
+    record_versions,
     records,
     runs,
     samples,
@@ -98,13 +99,16 @@ def _made_elsewhere(connection: Connection, but: Collection[str]) -> set[str]:
 def forget_results(connection: Connection, run_ids: Sequence[str], at: int) -> dict[str, int]:
     """Remove what the steps of runs gave, records and values of rows; that they ran, and the keys of rows, stay. How many of each."""
     made = select(records.c.id).where(records.c.run_id.in_(run_ids))
+    connection.execute(delete(record_versions).where(record_versions.c.record_id.in_(made)))
     gone = {
         "records": connection.execute(delete(records).where(records.c.run_id.in_(run_ids))).rowcount,
         "results of steps": connection.execute(
             update(journal).where(journal.c.run_id.in_(run_ids), journal.c.data != b"{}").values(data=b"{}")
         ).rowcount,
         "values of rows": connection.execute(
-            update(deliveries).where(deliveries.c.run_id.in_(run_ids)).values({"values": b"{}", "parts": None, "error": None})
+            update(deliveries)
+            .where(deliveries.c.run_id.in_(run_ids))
+            .values({"values": b"{}", "parts": None, "error": None, "differs": None, "before": None, "result": None})
         ).rowcount,
         "judgements": judged.forget_runs(connection, run_ids),
         "questions": connection.execute(delete(questions).where(questions.c.run_id.in_(run_ids))).rowcount,
@@ -154,7 +158,7 @@ def rows_of(connection: Connection, item_ids: Collection[str]) -> list[dict[str,
     found: list[dict[str, Any]] = []
     for part in _parts(run_ids):
         query = select(deliveries.c.destination, deliveries.c.receipt, deliveries.c.key, deliveries.c.done_at)
-        query = query.where(deliveries.c.run_id.in_(part), deliveries.c.state == "done").order_by(deliveries.c.begun_at)
+        query = query.where(deliveries.c.run_id.in_(part), deliveries.c.state == "written").order_by(deliveries.c.begun_at)
         found += [{"destination": row.destination, "place": row.receipt or "", "at": row.done_at} for row in connection.execute(query)]
     return found
 

@@ -29,6 +29,7 @@ class Claim:
     used_by: str | None = None
     used_at: str | None = None
     behind: bool = False  # a back-fill: it comes after what is new
+    given: bool = False  # whether something is given to it: by the step that uses it, or by who runs it again
 
 
 # statements of the hot path are built once: building one costs more than running it
@@ -61,7 +62,17 @@ _CLAIM = Hot(
     update(runs)
     .where(runs.c.id.in_(_among("ids")))
     .values(state="running", owner=bindparam("by"), epoch=runs.c.epoch + 1, lease_until=bindparam("until"), wake_at=bindparam("now"))
-    .returning(runs.c.id, runs.c.item_id, runs.c.flow, runs.c.flow_version, runs.c.epoch, runs.c.used_by, runs.c.used_at, runs.c.behind)
+    .returning(
+        runs.c.id,
+        runs.c.item_id,
+        runs.c.flow,
+        runs.c.flow_version,
+        runs.c.epoch,
+        runs.c.used_by,
+        runs.c.used_at,
+        runs.c.behind,
+        runs.c.given.is_not(None),
+    )
 )
 
 _RENEW = Hot(
@@ -97,8 +108,8 @@ def claim(
         return []
     claimed = _CLAIM.run(connection, {"ids": _texts(found), "by": owner, "until": now + lease, "now": now})
     return [
-        Claim(run, item, flow, version, epoch, used_by, used_at, bool(behind))
-        for run, item, flow, version, epoch, used_by, used_at, behind in sorted(claimed, key=lambda row: str(row[0]))
+        Claim(run, item, flow, version, epoch, used_by, used_at, bool(behind), bool(given))
+        for run, item, flow, version, epoch, used_by, used_at, behind, given in sorted(claimed, key=lambda row: str(row[0]))
     ]
 
 

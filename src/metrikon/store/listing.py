@@ -9,7 +9,7 @@ from sqlalchemy import ColumnElement, Connection, Select, and_, asc, desc, func,
 
 from metrikon.core.values.exact import loads
 from metrikon.core.values.text import fold
-from metrikon.store.tables import items, questions, records, runs
+from metrikon.store.tables import deliveries, items, questions, records, runs
 
 PAGE = 50
 LARGEST_PAGE = 500
@@ -168,6 +168,18 @@ def counts_since(connection: Connection, since: int) -> list[dict[str, Any]]:
         .group_by(items.c.flow, runs.c.state)
     )
     return [dict(row) for row in connection.execute(query).mappings()]
+
+
+def otherwise_since(connection: Connection, since: int) -> dict[str, int]:
+    """For each flow, of how many items that came in since a time a row is there with other values, though their latest run is done."""
+    other = select(deliveries.c.key).where(deliveries.c.run_id == runs.c.id, deliveries.c.state == "otherwise").exists()
+    query = (
+        select(items.c.flow, func.count())
+        .join(runs, runs.c.id == _newest())
+        .where(items.c.received_at >= since, runs.c.state == "done", other)
+        .group_by(items.c.flow)
+    )
+    return {str(flow): int(count) for flow, count in connection.execute(query)}
 
 
 def state_counts(connection: Connection) -> dict[str, int]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, bindparam, delete, insert, select, update
@@ -14,8 +15,9 @@ from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import fold
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import claims, items, records
+from metrikon.store.tables import claims, items, record_versions, records
 
+MOST_VERSIONS = 200  # of a record that are shown
 JSON_COLUMNS = ("values", "evidence", "findings", "changes", "as_read")
 
 
@@ -59,6 +61,12 @@ def checked(connection: Connection, record_id: str, found: Any, state: str, at: 
     """Keep what a check found, and where the record stands."""
     _CHECKED.run(connection, {"of": record_id, "found": dumps(found), "to": state})
     changes.note(connection, "record", [record_id], at)
+
+
+def approved_as(connection: Connection, record_id: str, values: dict[str, Any]) -> bool:
+    """Whether a person has approved a record with just these values."""
+    row = connection.execute(select(records.c.state, records.c["values"]).where(records.c.id == record_id)).first()
+    return row is not None and row[0] == "approved" and loads(row[1]) == values
 
 
 def change(connection: Connection, record_id: str, at: int, **columns: Any) -> None:
@@ -116,6 +124,33 @@ def next_waiting(connection: Connection, record_id: str) -> str | None:
     query = select(records.c.id).where(records.c.state == "waits", records.c.id != record_id)
     found: str | None = connection.execute(query.order_by(records.c.id < record_id, records.c.id).limit(1)).scalar()
     return found
+
+
+@dataclass(frozen=True)
+class Before:
+    """What a record held before somebody corrected it."""
+
+    values: dict[str, Any]
+    at: int
+    by: str
+    comment: str
+
+
+def keep_before(connection: Connection, record_id: str, before: Before) -> None:
+    """Keep what a record held until now."""
+    told = {"record_id": record_id, "values": dumps(before.values), "at": before.at, "by": before.by, "comment": before.comment}
+    connection.execute(insert(record_versions).values(told))
+
+
+def versions(connection: Connection, record_id: str) -> list[Before]:
+    """What a record held before each of its corrections, the latest first."""
+    query = select(record_versions).where(record_versions.c.record_id == record_id).order_by(record_versions.c.id.desc()).limit(MOST_VERSIONS)
+    return [Before(loads(row["values"]), row["at"], row["by"], row["comment"]) for row in connection.execute(query).mappings()]
+
+
+def passed_on(connection: Connection, record_id: str, run_id: str) -> None:
+    """A record belongs to a run that goes on with it."""
+    connection.execute(update(records).where(records.c.id == record_id).values(run_id=run_id))
 
 
 def closed(connection: Connection, run_id: str, by: str, comment: str, at: int) -> None:

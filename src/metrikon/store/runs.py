@@ -153,6 +153,15 @@ def depth(connection: Connection, run_id: str) -> int:
     return count
 
 
+def above(connection: Connection, run_id: str) -> str:
+    """The paths of the steps by which a run is used, the outermost first, each with a stroke behind it; nothing for one that no step uses."""
+    found, at = "", connection.execute(select(runs.c.used_by, runs.c.used_at).where(runs.c.id == run_id)).first()
+    while at is not None and at[0] is not None and found.count("/") < 100:
+        found = f"{at[1]}/{found}"
+        at = connection.execute(select(runs.c.used_by, runs.c.used_at).where(runs.c.id == at[0])).first()
+    return found
+
+
 def given(connection: Connection, run_id: str) -> bytes | None:
     """What a step that uses a run has given it, as JSON."""
     found: bytes | None = connection.execute(select(runs.c.given).where(runs.c.id == run_id)).scalar()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import BigInteger, Boolean, Column, ForeignKey, Index, Integer, LargeBinary, MetaData, String, Table, Text, UniqueConstraint
+from sqlalchemy import BigInteger, Boolean, Column, ForeignKey, Index, Integer, LargeBinary, MetaData, String, Table, Text, UniqueConstraint, false
 
 metadata = MetaData()
 _ID = String(26)
@@ -146,6 +146,17 @@ records = Table(
     UniqueConstraint("run_id", "path"),
     Index("records_by_state", "state", "id"),
 )
+record_versions = Table(  # what a record held before it was corrected after its run had written it
+    "record_versions",
+    metadata,
+    Column("id", _ROWID, primary_key=True, autoincrement=True),
+    Column("record_id", _ID, nullable=False),
+    Column("values", LargeBinary, nullable=False),
+    Column("at", BigInteger, nullable=False),  # when it was corrected, and by whom
+    Column("by", String(80), nullable=False),
+    Column("comment", Text, nullable=False),
+    Index("record_versions_of", "record_id", "id"),
+)
 claims = Table(
     "claims",
     metadata,
@@ -175,10 +186,16 @@ deliveries = Table(
     Column("receipt", Text),
     Column("error", Text),
     Column("parts", LargeBinary),  # of the key, as JSON; they may be forgotten
-    Column(
-        "how", String(20), nullable=False, default="", server_default=""
-    ),  # "over": what a person has set is set all the same; "only": no row is made
     Column("left", LargeBinary),  # columns that a person has set, and that were left, as JSON
+    Column("kind", String(10), nullable=False, default="row", server_default="row"),  # row, mail, message, call
+    Column("purpose", String(10), nullable=False, default="write", server_default="write"),  # of core.deliveries.states.Purpose
+    Column("asks", Boolean, nullable=False, default=False, server_default=false()),  # where it is there otherwise a person is asked
+    Column("over", Boolean, nullable=False, default=False, server_default=false()),  # what a person has set is set all the same
+    Column("only", Boolean, nullable=False, default=False, server_default=false()),  # where there is no such row none is made
+    Column("moved_from", String(500)),  # the key that its row had before
+    Column("differs", LargeBinary),  # columns that are there otherwise, with what is there, as JSON
+    Column("result", LargeBinary),  # what the step gave that sent it, as JSON, where it is no row
+    Column("before", LargeBinary),  # what stood in columns before they were set, as JSON
     Index("deliveries_to_do", "destination", "state", "not_before"),
     Index("deliveries_of_run", "run_id"),
 )

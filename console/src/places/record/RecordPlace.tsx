@@ -16,14 +16,21 @@ import { given as asGiven, useDraft, type Draft } from "./draft";
 import { Rows } from "./Rows";
 import { Editor } from "./Value";
 import { Viewer } from "./Viewer";
+import { CorrectActs, Written } from "./Written";
 
 const SURE = 0.85; // from here on a value is not called doubtful
+
+const UNDER_WAY = ["entered", "sending", "returning"]; // what came of it is still on its way
+const LOOK_AGAIN = 1500; // milliseconds: often enough to see it arrive
 
 const fetchRecord = (id: string) => ({ queryKey: ["record", id], queryFn: () => call<RecordDetail>("GET", `/api/records/${id}`) });
 
 export function RecordPlace(): ReactNode {
   const { id = "" } = useParams();
-  const record = useQuery(fetchRecord(id));
+  const record = useQuery({
+    ...fetchRecord(id),
+    refetchInterval: ({ state: { data } }) => (data?.deliveries.some((each) => UNDER_WAY.includes(each.state)) ? LOOK_AGAIN : false),
+  });
   if (record.error) return <Problem error={record.error} again={() => void record.refetch()} />;
   return record.data ? <Desk key={id} record={record.data} /> : null;
 }
@@ -43,7 +50,9 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
   const client = useQueryClient();
   const go = useNavigate();
   const reviewer = useMay("reviewer");
-  const may = record.state === "waits" && reviewer;
+  const [correcting, setCorrecting] = useState(false);
+  const waits = record.state === "waits" && reviewer;
+  const may = waits || (correcting && reviewer);
   const found = useQuery(fetchJudged(record.run_id)).data?.items;
   const judged = useMemo(() => found ?? [], [found]);
   const quoted = useMemo(() => ({ ...draft.evidence, ...evidenceOf(judged.filter((each) => each.document === record.document)) }), [draft.evidence, judged, record.document]);
@@ -104,12 +113,12 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
     { key: "[", does: "page before", run: () => setPage(Math.max(page - 1, 1)) },
     { key: "+", does: "larger", run: () => setZoom(Math.min(zoom + 0.25, 3)) },
     { key: "-", does: "smaller", run: () => setZoom(Math.max(zoom - 0.25, 0.5)) },
-    ...(may
+    ...(may ? [{ key: "u", does: "undo", run: draft.undo }] : []),
+    ...(waits
       ? [
           { key: "a", does: "approve", run: () => { if (!approve.isPending && !draft.checking) approve.mutate(); } },
           { key: "r", does: "refuse, with a reason", run: () => setRefusing(true) },
             { key: "t", does: "take what is suggested", run: () => { const text = suggested(draft, active); if (text) draft.put(active, text); } },
-          { key: "u", does: "undo", run: draft.undo },
         ]
       : []),
     { key: "n", does: "next record that waits", run: onward },
@@ -167,7 +176,7 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
             <Rows list={list} fields={fields} {...cells} />
           </div>
         ))}
-        {may ? (
+        {waits ? (
           <Acts
             stops={stops.length}
             busy={approve.isPending || draft.checking}
@@ -180,8 +189,20 @@ function Desk({ record }: { record: RecordDetail }): ReactNode {
           <div className="acts">
             <OnlyLooking what="To correct, approve or refuse it" />
           </div>
+        ) : correcting ? (
+          <CorrectActs
+            record={record}
+            values={() => asGiven(draft.values, record, draft.evidence)}
+            busy={draft.checking}
+            touched={draft.touched}
+            undo={draft.canUndo ? draft.undo : null}
+            leave={() => {
+              draft.reset();
+              setCorrecting(false);
+            }}
+          />
         ) : (
-          <Written record={record} />
+          <Written record={record} correct={reviewer ? () => setCorrecting(true) : null} />
         )}
         {judged.map((each) => (
           <section key={each.path} aria-label={`Judged: ${each.path}`}>
@@ -322,29 +343,6 @@ function Acts({ stops, busy, error, approve, refuse, undo }: { stops: number; bu
         Undo
       </Button>
       <span className="soft small">{stops ? `${count(stops, "finding")} left.` : "Nothing found wrong."} Press <kbd>?</kbd> for keys.</span>
-    </div>
-  );
-}
-
-function Written({ record }: { record: RecordDetail }): ReactNode {
-  const done = record.deliveries.filter((each) => each.state === "done");
-  const late = record.deliveries.filter((each) => each.state !== "done");
-  const targets = [...new Set(record.deliveries.map((each) => each.target))];
-  return (
-    <div style={{ marginTop: 16 }}>
-      {done.length > 0 && (
-        <p style={{ margin: 0 }}>
-          <span className="stamp good" data-sign="✓">
-            {count(done.length, "row")} written
-          </span>{" "}
-          to {targets.join(" and ")}{done[0]?.receipt ? `, first at ${done[0].receipt}` : ""}.
-        </p>
-      )}
-      {late.length > 0 && (
-        <p style={{ margin: 0 }}>
-          {count(late.length, "row")} not yet written{late[0]?.error ? `: ${late[0].error}` : "."}
-        </p>
-      )}
     </div>
   );
 }

@@ -17,6 +17,7 @@ export interface Draft {
   addRow: (list: string) => void;
   dropRow: (list: string, number: number) => void;
   undo: () => void;
+  reset: () => void;
   canUndo: boolean;
 }
 
@@ -53,12 +54,13 @@ export function useDraft(record: RecordDetail): Draft {
       setFindings(checked.findings);
     },
   });
-  useEffect(() => {
+  const reset = useCallback(() => {
     setValues(record.values);
     setEvidence(record.evidence);
     setFindings(record.findings);
     setBefore([]);
-  }, [record.id, record.state, record.values, record.evidence, record.findings]);
+  }, [record.values, record.evidence, record.findings]);
+  useEffect(reset, [reset, record.id, record.state]);
   const { mutate } = check;
   const move = useCallback(
     (next: Values, own = "") => {
@@ -85,6 +87,7 @@ export function useDraft(record: RecordDetail): Draft {
     },
     addRow: (list) => move(changed(values, list, [...((at(values, list) as unknown[] | undefined) ?? []), {}])),
     dropRow: (list, number) => move(changed(values, list, ((at(values, list) as unknown[] | undefined) ?? []).filter((_, index) => index !== number))),
+    reset,
     undo: () => {
       const last = before.at(-1);
       if (!last) return;

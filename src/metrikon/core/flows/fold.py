@@ -8,6 +8,7 @@ their own, since they follow from what was journaled.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 
 from metrikon.core.flows.replay import Replay
 from metrikon.core.flows.state import Again, Effect, Entry, Late, Listen, Open, Settle, State, Wake
@@ -51,7 +52,7 @@ def _turn(walk: Walk, entry: Entry) -> None:
         given = {name: entry.data.get(name, {}) for name in ("item", "run", "given")}
         walk.start({**given, "settings": walk.flow.settings}, entry.data.get("corrected") or {})
     elif entry.event == "continued":
-        _continue(walk, leave=bool(entry.data.get("leave")), unsure=str(entry.data.get("unsure", "")))
+        _continue(walk, Said(bool(entry.data.get("leave")), str(entry.data.get("unsure", "")), str(entry.data.get("otherwise", ""))))
     elif entry.event == "cancelled":
         walk.settle("stopped", str(entry.data.get("reason", "")))
     elif entry.path in walk.open:
@@ -59,22 +60,41 @@ def _turn(walk: Walk, entry: Entry) -> None:
     walk.run()
 
 
-def _continue(walk: Walk, *, leave: bool, unsure: str) -> None:
-    """What is parked or waits is begun anew; with `leave`, what is parked is left out where it can be.
+@dataclass(frozen=True)
+class Said:
+    """What a person says who continues a run.
 
-    What may have gone out, so that nobody can tell, stays as it is until a person says that it "went", or is to be done "again".
+    `leave`: what is parked is left out where it can be. `unsure`: what may have gone out "went", or is to be done "again". `otherwise`: what is there otherwise is
+    to be kept ("keep"), or set or sent again ("renew"). Without these words such steps stay as they are.
     """
+
+    leave: bool = False
+    unsure: str = ""
+    otherwise: str = ""
+
+
+def _continue(walk: Walk, said: Said) -> None:
+    """What is parked or waits is begun anew, as far as a person has said what is to be done."""
     for path, step in reversed(in_order(walk.state())):
         if path not in walk.open:
             continue  # left out with another one
-        if step.status == "parked" and step.unsure is not None and unsure != "again":
-            if unsure == "went":
+        if step.status == "parked" and step.otherwise is not None:
+            _settle_otherwise(walk, path, step, said.otherwise)
+        elif step.status == "parked" and step.unsure is not None and said.unsure != "again":
+            if said.unsure == "went":
                 walk.done(path, step, step.unsure)
-        elif step.status == "parked" and leave:
+        elif step.status == "parked" and said.leave:
             walk.leave_out(path, step)
         elif step.status in ("parked", "waiting"):
             walk.try_again(path, step)
     walk.effects.reverse()
+
+
+def _settle_otherwise(walk: Walk, path: str, step: Open, said: str) -> None:
+    if said == "keep":
+        walk.done(path, step, step.otherwise)
+    elif said == "renew":
+        walk.try_again(path, step, renew=True)
 
 
 def _to_step(walk: Walk, entry: Entry, step: Open) -> None:

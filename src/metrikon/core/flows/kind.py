@@ -12,6 +12,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 from metrikon.core.decisions.model import Table
+from metrikon.core.deliveries.sending import Sends
 from metrikon.core.flows.form import Form
 from metrikon.core.judging.tasks import Task
 from metrikon.core.records.types import RecordType
@@ -111,7 +112,7 @@ class Kind:
     something open that is closed when its run ends. `waits`: what people read while its
     end is awaited. `late`: what it gives, from its parameters, when its time is over; without one, or with None, it has then failed. `uses`: what is
     kept here that it names, each with what it is: "record type", "decision table", "list". `asks`: what it asks a model for. `writes`: the rows that it writes: name of the destination, column and value, and whether one is made where none is. `tell`: a step in one plain sentence made from its parameters; `would`: what it would do, from its
-    filled parameters, where it is only tried: a step that changes something outside has one, and is not done then; `goes`: what goes out by it besides rows, in a few words; `ways`: a sentence for
+    filled parameters, where it is only tried: a step that changes something outside has one, and is not done then; `sends`: what goes out by it, from its filled parameters, which is not repeated when an item is run again; `told`: what its run tells of its result when it is done, or nothing; `goes`: what goes out by it besides rows, in a few words; `ways`: a sentence for
     each block of steps within it, in order.
     """
 
@@ -136,6 +137,8 @@ class Kind:
     writes: Callable[[Any], Iterable[tuple[str, Mapping[str, Any], bool]]] | None = None
     tell: Callable[[Any], str] | None = None
     would: Callable[[Mapping[str, Any]], str] | None = None
+    told: Callable[[Any], str] | None = None
+    sends: Callable[[Mapping[str, Any]], Sends | None] | None = None
     goes: Callable[[Any], str] | None = None
     ways: Callable[[Any], Sequence[str]] = lambda parameters: ()
     control: Control | None = None

@@ -48,6 +48,7 @@ class Replay(Walk):
             return False
         del self._unbegun[path]
         self.now = at or self.now
+        self.tell_of(block.steps[0], result)
         self._through(block.here, block.label, {block.steps[0].name: result})
         if self._agenda:
             self.run()

@@ -37,6 +37,7 @@ class Perform:
     begun: bool = False
     scope: Mapping[str, Any] = field(default_factory=dict, compare=False)
     late: int = 0  # when its limit is over (milliseconds since 1970); 0: never
+    renew: bool = False  # what is there otherwise is set, or sent again
 
 
 @dataclass(frozen=True)
@@ -120,6 +121,8 @@ class Open(msgspec.Struct, frozen=True):
     late: int = 0  # when its limit is over; 0: never
     key: str = ""  # of the event that it waits for
     since: int = 0  # when it was opened
+    otherwise: Mapping[str, Any] | None = None  # what it gives where what is there otherwise stays so
+    renew: bool = False  # what is there otherwise is set, or sent again
     unsure: Mapping[str, Any] | None = None  # what it has given if it went out, where nobody can tell whether it did
 
     @property

@@ -17,6 +17,7 @@ from metrikon.core.flows.state import Again, AskPerson, Frame, Listen, Open, Par
 from metrikon.core.flows.words import told_duration
 from metrikon.core.flows.working import Working
 
+MOST_TOLD = 5  # that a run tells of results when it is done: what is more stands in its journal
 FAILED = "failed"  # the label of the block that is done when a step has failed
 
 
@@ -153,7 +154,14 @@ class Walk(Working):
     def done(self, path: str, step: Open, result: Any) -> None:
         """A step has come to its end."""
         del self.open[path]
+        self.tell_of(step.step, result)
         self.go_on(self.here(self.frames[step.frame]), result)
+
+    def tell_of(self, step: Step, result: Any) -> None:
+        """A result may be worth telling when the run is done; of many alike the first ones are told."""
+        said = step.kind.told(result) if step.kind.told is not None else ""
+        if said and said not in self.told and len(self.told) < MOST_TOLD:
+            self.tell(said)
 
     def fail(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
         """A step has failed: it is tried again, or has failed for good."""
@@ -162,6 +170,10 @@ class Walk(Working):
         here = self.here(self.frames[step.frame])
         if data.get("unsure") is not None:
             self.set_open(path, replace(step, failures=failures, status="parked", reason=message, unsure=data["unsure"]))
+            self.effects.append(Park(path, message))
+            return
+        if data.get("otherwise") is not None:
+            self.set_open(path, replace(step, failures=failures, status="parked", reason=message, otherwise=data["otherwise"]))
             self.effects.append(Park(path, message))
             return
         if data.get("first"):
@@ -228,11 +240,11 @@ class Walk(Working):
         self.set_open(here.path, replace(step, status="parked", reason=reason))
         self.effects.append(Park(here.path, reason))
 
-    def try_again(self, path: str, step: Open) -> None:
-        """A step that is parked or waits is begun anew, as often as before."""
+    def try_again(self, path: str, step: Open, *, renew: bool = False) -> None:
+        """A step that is parked or waits is begun anew, as often as before. `renew`: what is there otherwise is set, or sent again, as a person has said."""
         if step.parameters and step.step.kind.control is None:
             limit = self._limit(self.here(self.frames[step.frame]))
-            fresh = replace(step, failures=0, status="ready", reason="", late=limit, unsure=None)
+            fresh = replace(step, failures=0, status="ready", reason="", late=limit, unsure=None, otherwise=None, renew=renew)
             self.set_open(path, fresh)
             self.effects.append(perform(path, fresh, self.frames[step.frame].scope))
         else:
@@ -323,7 +335,7 @@ class Walk(Working):
 
 def perform(path: str, step: Open, scope: Mapping[str, Any]) -> Perform:
     """A step that is to be done."""
-    return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", scope, step.late)
+    return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", scope, step.late, step.renew)
 
 
 def natural(path: str) -> list[tuple[int, str]]:

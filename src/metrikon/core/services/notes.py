@@ -37,7 +37,7 @@ class Finding(Form):
 class Setting(Form):
     """How fields of a record are set."""
 
-    operation: str = Field(..., max_length=100, description="The operation that sets fields of one record.")
+    operation: str = Field(..., max_length=100, description="The operation that does it to one record.")
     id: str = Field(..., max_length=100, description="Its parameter that takes the id of the record.")
 
 
@@ -68,6 +68,7 @@ class Records(Form):
     append: Appending | None = Field(None, description="The operation that adds several in one call, in order.")
     find: Finding | None = Field(None, description="The operation that finds some.")
     set: Setting | None = Field(None, description="The operation that sets fields of one.")
+    remove: Setting | None = Field(None, description="The operation that removes one, so that what was written can be taken back.")
     attach: Attaching | None = Field(None, description="The operations that give one a file.")
     id: str = Field("id", max_length=100, description="Where the id stands in a record.")
     key_field: str = Field("", max_length=100, description="A field of the record that may hold our delivery key, so that it is found by it.")
@@ -117,12 +118,13 @@ def wrong(notes: Notes, told: Description) -> Iterator[tuple[str, str]]:
     for name, each in notes.records.items():
         if not _is_name(name):
             yield f"records/{name}", "It is no name: small letters, figures and underscores, not a figure first."
-        if not each.create and each.append is None:
-            yield f"records/{name}", "It names no operation that makes a record (create, or append). Name one."
+        if not each.create and each.append is None and each.set is None:
+            yield f"records/{name}", "It names no operation that makes a record (create, or append) or sets one (set). Name one."
         used: list[tuple[str, str, list[str]]] = [("create", each.create, [])]
         used += [("append/operation", each.append.operation, [each.append.records])] if each.append else []
         used += [("find/operation", each.find.operation, [part for part in (*each.find.by.values(), each.find.page) if part])] if each.find else []
         used += [("set/operation", each.set.operation, [each.set.id])] if each.set else []
+        used += [("remove/operation", each.remove.operation, [each.remove.id])] if each.remove else []
         if each.attach:
             used += [
                 ("attach/operation", each.attach.operation, [each.attach.id]),

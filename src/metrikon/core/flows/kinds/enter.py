@@ -7,6 +7,7 @@ from typing import Any
 
 from pydantic import Field
 
+from metrikon.core.deliveries.sending import Sends
 from metrikon.core.flows.around import Around, closed, listed, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.keys import readable
@@ -53,9 +54,14 @@ def _result(parameters: Enter, around: Around) -> Schema:
     )
 
 
+def _sends(values: Mapping[str, Any]) -> Sends | None:
+    return None if values["dry"] else Sends("entry", str(values["way"]), dict(values["values"]), values["key"])
+
+
 KIND = Kind(
     "enter",
     Enter,
+    sends=_sends,
     result=_result,
     check=_check,
     lacks=_lacks,

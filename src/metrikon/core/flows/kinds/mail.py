@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Iterable, Mapping
+from typing import Any, Literal
 
 from pydantic import Field
 
+from metrikon.core.deliveries.sending import Sends
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import ConnectionName, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
@@ -39,6 +40,14 @@ class Mail(Form):
     answers: str | None = Field(
         None, description="The Message-ID of the mail that it answers, such as ${item.data.message_id}, so that it stands in its thread."
     )
+    key: list[Any] = Field(
+        default_factory=list,
+        max_length=20,
+        description="What tells this from all others that go out so, e.g. vendor and number: it goes out once for it. Without it, once for each item and step.",
+    )
+    if_sent: Literal["leave", "again"] = Field(
+        "leave", description="When it went out before and the item is run again: it is left at that, or goes out again."
+    )
     sent: Kept | None = Field(None, description="Where sent mails are kept, so that one that was cut off can be looked up.")
 
 
@@ -64,9 +73,15 @@ def _tell(parameters: Mail) -> str:
     return f"Send a mail to {shown(parameters.to)}: “{shown(parameters.subject)}”{files}."
 
 
+def _sends(values: Mapping[str, Any]) -> Sends:
+    told = {name: values.get(name) for name in ("to", "subject", "text")}
+    return Sends("mail", str(values["connection"]), told, values["key"], values["if_sent"] == "again")
+
+
 KIND = Kind(
     "mail",
     Mail,
+    sends=_sends,
     result=_result,
     check=_check,
     needs=("to", "subject", "text"),

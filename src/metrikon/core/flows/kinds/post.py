@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Iterable, Mapping
+from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
+from metrikon.core.deliveries.sending import Sends
 from metrikon.core.flows.around import Around, text
 from metrikon.core.flows.form import ConnectionName, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
@@ -28,6 +29,14 @@ class Post(Form):
         None, max_length=1000, description="For a payload: where it goes, after the address of the connection; empty for that itself."
     )
     payload: Any = Field(None, description="The payload: any values.")
+    key: list[Any] = Field(
+        default_factory=list,
+        max_length=20,
+        description="What tells this from all others that go out so, e.g. vendor and number: it goes out once for it. Without it, once for each item and step.",
+    )
+    if_sent: Literal["leave", "again"] = Field(
+        "leave", description="When it went out before and the item is run again: it is left at that, or goes out again."
+    )
 
     @model_validator(mode="after")
     def _one_way(self) -> Post:
@@ -56,9 +65,18 @@ def _tell(parameters: Post) -> str:
     return f"Post {what} to the room {shown(parameters.room)}{' in its thread' if parameters.thread else ''}."
 
 
+def _sends(values: Mapping[str, Any]) -> Sends:
+    room = values.get("room")
+    told = (
+        {name: values.get(name) for name in ("room", "text", "table") if values.get(name) is not None} if room else {"payload": values.get("payload")}
+    )
+    return Sends("message" if room else "call", str(room or values["connection"]), told, values["key"], values["if_sent"] == "again")
+
+
 KIND = Kind(
     "post",
     Post,
+    sends=_sends,
     result=_result,
     check=_check,
     outward=True,

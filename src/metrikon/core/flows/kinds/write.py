@@ -7,12 +7,16 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from metrikon.core.deliveries.comparing import Differs
+from metrikon.core.deliveries.comparing import told as in_words
 from metrikon.core.flows.around import Around, closed, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.keys import readable
 from metrikon.core.flows.kind import Kind, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
+
+OTHERWISE = "The row was there with other values, and was left so"
 
 
 class Write(Form):
@@ -21,8 +25,10 @@ class Write(Form):
     to: str = Field(..., description="Name of the destination in this flow.")
     key: list[Any] = Field(..., min_length=1, description="What tells this row from all others, e.g. vendor, number, line.")
     columns: dict[str, Any] = Field(..., min_length=1, description="Column and value, in order.")
-    if_there: Literal["keep", "update"] = Field(
-        "keep", description="When a row with this key is there already: it is left as it is, or these columns of it are set."
+    if_there: Literal["keep", "update", "ask"] = Field(
+        "keep",
+        description="When a row with this key is there already: it is left as it is, and what it holds otherwise is told; these columns of it are set; or "
+        "a person is asked where it holds something else.",
     )
     if_changed: Literal["leave", "take over"] = Field(
         "leave", description="With `update`: what a person has changed in the row since is left as it is, and told; or set all the same."
@@ -46,9 +52,24 @@ def _check(parameters: Write, around: Around) -> Iterable[Said]:
                 f"columns/{column}",
                 f"The column {column} has no value, and would always be empty. Give it one, such as ${{item.name}}, or take it out.",
             )
+    if parameters.if_there != "update" and not any(_has_hole(part) for part in parameters.key):
+        yield (
+            "key",
+            "No part of this key is taken from what came in, so that every row after the first would count as there already. Put in what tells rows apart, "
+            "such as ${item.id}, or say `if_there: update` where it is one row that is set again and again.",
+        )
     for number, part in enumerate(parameters.key):
         if part is None or (isinstance(part, str) and not part.strip()):
             yield f"key/{number}", "This part of the key has no value, so that no row could be written. Give it one, or take it out."
+
+
+def _has_hole(value: Any) -> bool:
+    """Whether a value is worked out for each row."""
+    if isinstance(value, Mapping):
+        return any(_has_hole(each) for each in value.values())
+    if isinstance(value, list):
+        return any(_has_hole(each) for each in value)
+    return not isinstance(value, str | int | float | bool | None) or (isinstance(value, str) and "${" in value)
 
 
 def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
@@ -60,17 +81,28 @@ def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
 def _result(parameters: Write, around: Around) -> Schema:
     told = text(
         key="The delivery key.",
-        result='"written", "updated", "there already" or "not there".',
+        result='"written", "updated", "there already", "there otherwise" or "not there".',
         place="Where the row is.",
         by="The run that wrote it, if another.",
     )
     left: Schema = {"type": "array", "items": {"type": "string"}, "description": "Columns that a person has changed, and that were left."}
-    return closed({**told["properties"], "left": left})
+    column: Schema = closed({"column": {"type": "string"}, "there": {}, "wanted": {}})
+    differs: Schema = {"type": "array", "items": column, "description": "Columns that are there otherwise, with both values."}
+    return closed({**told["properties"], "left": left, "differs": differs})
+
+
+def _told(result: Any) -> str:
+    """What the run is to tell of a row that is there otherwise."""
+    found = result.get("differs") if isinstance(result, Mapping) else None
+    every = [Differs(str(each["column"]), each["there"], each["wanted"]) for each in found or ()]
+    return f"{OTHERWISE}: {in_words(every)}" if every else ""
 
 
 def _tell(parameters: Write) -> str:
     columns, key = ", ".join(parameters.columns), shown(parameters.key)
     looked = ", after a person has looked at the first one" if parameters.show_first else ""
+    if parameters.if_there == "ask":
+        return f"Write a row to {parameters.to} ({columns}), once for {key}; where it is there with other values, ask what is to be done{looked}."
     if parameters.if_there == "update":
         none = "or write one where there is none" if parameters.if_not_there == "write" else "if there is one"
         return f"Set {columns} in the row of {parameters.to} for {key}, {none}{looked}."
@@ -96,7 +128,8 @@ KIND = Kind(
     gathered=True,
     awaited=True,
     waits="Rows are being written.",
-    writes=lambda parameters: [(parameters.to, parameters.columns, parameters.if_there == "keep" or parameters.if_not_there == "write")],
+    writes=lambda parameters: [(parameters.to, parameters.columns, parameters.if_there != "update" or parameters.if_not_there == "write")],
+    told=_told,
     tell=_tell,
     would=_would,
 )

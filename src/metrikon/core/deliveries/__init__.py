@@ -1,0 +1,1 @@
+"""What goes out: the states of a delivery and its moves, and what a delivery is for. Pure."""

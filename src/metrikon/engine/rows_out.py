@@ -1,0 +1,121 @@
+"""Rows as destinations get them, and what becomes of them in the words of the journal."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from metrikon.core.deliveries.comparing import Differs, changed, told
+from metrikon.core.flows.keys import MARK, row_key
+from metrikon.ports.destination import Destination, Receipt, Row
+from metrikon.store import deliveries
+from metrikon.store.database import Database
+from metrikon.store.deliveries import Delivery, End
+from metrikon.store.journal import Written
+
+NOTED_AT_ONCE = 16  # rows that are noted in one job; more where one run has more
+
+
+class Rows:
+    """Makes rows of deliveries: their own keys, and what was last written under them."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def compared(self, row: Delivery) -> Receipt:
+        """A row beside what was last written under its key, where nothing there can be looked at or set."""
+        key = row.moved_from or row_key(row.key)[0]
+        with self._database.reading() as connection:
+            was = deliveries.last_written(connection, key) or {}
+        there = {name: was.get(name) for name in changed(row.values, was)}
+        return Receipt(row.key, "there already", there=there)
+
+    def row(self, adapter: Destination, row: Delivery) -> Row:
+        """A row as its destination gets it: of the key what comes after the place, which the destination is itself."""
+        place, own = _own(row.key)
+        if not place:
+            return Row(own, row.values)
+        own, _ = row_key(own)
+        if row.state == "returning":
+            return self._back(place, own, row)
+        if row.purpose == "set" and row.over and "set" not in adapter.changes:
+            return Row(_own(row.key)[1], row.values, row.parts)  # what cannot be set there is written once more, as a person has said
+        moves, was = None, None
+        with self._database.reading() as connection:
+            if row.purpose == "set":
+                was = deliveries.last_written(connection, f"{place}|{own}")
+            if row.purpose == "move" and row.moved_from:
+                was = deliveries.last_written(connection, row.moved_from)
+                moves = Row(_own(row.moved_from)[1], was or {})
+        return Row(own, row.values, row.parts, row.purpose == "set", was, row.over, row.only, moves)
+
+    def _back(self, place: str, own: str, row: Delivery) -> Row:
+        """A row on its way back: removed, or with what stood in its columns before they were set."""
+        if row.purpose == "set":
+            return Row(own, row.before or {}, row.parts, sets=True, was=row.values)
+        if row.purpose == "move" and row.moved_from and row.before is not None:
+            with self._database.reading() as connection:
+                held = {**(deliveries.last_written(connection, row.moved_from, "corrected") or {}), **row.before}
+            return Row(_own(row.moved_from)[1], held, sets=True, was=row.values, moves=Row(own, row.values))
+        with self._database.reading() as connection:
+            was = deliveries.last_written(connection, f"{place}|{own}") or row.values
+        return Row(own, was, row.parts, was=was, removes=True)
+
+
+def some_at_once(written: list[tuple[Delivery, Receipt]]) -> Iterator[list[tuple[Delivery, Receipt]]]:
+    """Rows with their receipts, few at a time: of one flow each, and all of a run together, so that it goes on once."""
+    by_run: dict[tuple[str, str], list[tuple[Delivery, Receipt]]] = {}
+    for row, receipt in written:
+        by_run.setdefault((row.flow, row.run_id), []).append((row, receipt))
+    some: list[tuple[Delivery, Receipt]] = []
+    for (flow, _), rows in sorted(by_run.items(), key=lambda pair: pair[0][0]):
+        if some and (some[0][0].flow != flow or len(some) + len(rows) > NOTED_AT_ONCE):
+            yield some
+            some = []
+        some = some + rows
+    if some:
+        yield some
+
+
+def _own(key: str) -> tuple[str, str]:
+    """The place of a key, and what comes after it; a key of an earlier version names no place so."""
+    place, mark, own = key.rpartition(f"|{MARK}")
+    return (place, MARK + own) if mark else ("", key)
+
+
+def is_able(adapter: Destination, row: Delivery) -> bool:
+    """Whether a destination can do what a row is for; what it cannot do is told by itself where a flow asks for it outright."""
+    if row.state == "returning":
+        return {"set": "set", "move": "move"}.get(row.purpose, "remove") in adapter.changes
+    if row.purpose == "look":
+        return adapter.can != "neither"
+    if row.purpose == "move":
+        return "move" in adapter.changes
+    return row.purpose != "set" or not row.asks or row.over or "set" in adapter.changes
+
+
+def what_differs(receipt: Receipt, values: Mapping[str, Any]) -> list[Differs]:
+    """Columns that are there otherwise than a row gives them."""
+    return [Differs(name, there, values.get(name)) for name, there in receipt.there.items()]
+
+
+def end_of(row: Delivery, receipt: Receipt) -> End:
+    """How a row came to its end. One that corrects has not, where somebody has set what it was to set."""
+    differs = what_differs(receipt, row.values)
+    if receipt.result in ("there already", "left") or (row.asks and differs):
+        return End(row.key, "found otherwise" if differs else "found there", receipt.place, receipt.left, differs, receipt.before)
+    return End(row.key, "found there" if receipt.result == "not there" else "written", receipt.place, receipt.left, (), receipt.before)
+
+
+def entry_of(row: Delivery, receipt: Receipt, end: End, now: int) -> Written:
+    """What the journal says of a row that came to its end; where it is there otherwise and the step says so, a person is asked."""
+    result: dict[str, Any] = {"key": row.key, "result": receipt.result, "place": receipt.place}
+    result |= {"left": list(receipt.left)} if receipt.left else {}
+    if end.move != "found otherwise":
+        return Written("done", row.path, {"result": result}, "write", now, now - row.begun_at)
+    result |= {"result": "there otherwise", "differs": [{"column": each.column, "there": each.there, "wanted": each.wanted} for each in end.differs]}
+    if not row.asks:
+        return Written("done", row.path, {"result": result}, "write", now, now - row.begun_at)
+    message = f"The row is there with other values ({receipt.place or row.target}): {told(end.differs)} Say whether it stays as it is, or is set."
+    data = {"message": message, "again": False, "otherwise": result, "sent": row.values}
+    return Written("failed", row.path, data, "write", now, now - row.begun_at)

@@ -1,0 +1,88 @@
+"""What runs have sent out is taken back: rows are removed, or hold again what stood there before. What cannot be taken back, or was changed since, stays and is told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import Connection
+
+from metrikon.core.flows.keys import row_key
+from metrikon.engine.correcting import STAYS, WILL_TAKE_BACK, Came, CameOf
+from metrikon.engine.delivering import Deliveries
+from metrikon.engine.refusing import NotNow, NotThere
+from metrikon.ports.clock import Clock
+from metrikon.store import deliveries, journal, runs
+from metrikon.store.database import Database
+from metrikon.store.deliveries import Delivery
+from metrikon.store.journal import Written
+
+MOST = 5000  # runs of a version of a flow that are taken back at once
+SET_SINCE = "A later run has set it since, and it stays."
+CANNOT = "It cannot be taken back from here."
+
+
+@dataclass(frozen=True)
+class Back:
+    """One thing that a run has sent out, and why it stays; nothing where it is taken back."""
+
+    delivery: Delivery
+    stays: str
+
+
+class TakingBack:
+    """Takes back what runs have sent out."""
+
+    def __init__(self, database: Database, clock: Clock, came: CameOf, writing: Deliveries) -> None:
+        self._database, self._clock, self._came, self._writing = database, clock, came, writing
+
+    def look(self, run_ids: Sequence[str]) -> list[Back]:
+        """What would be taken back of settled runs, and what would stay. Raises `NotThere` and `NotNow`."""
+        with self._database.reading() as connection:
+            found = [each for run_id in run_ids for each in self._of(connection, run_id)]
+            since = {each.key for each in found if _set_since(connection, each, set(run_ids))}
+        return [Back(came.delivery, _why(came, since)) for came in self._came.would(found, WILL_TAKE_BACK)]
+
+    def take_back(self, run_ids: Sequence[str], by: str) -> list[Back]:
+        """Take back what settled runs have sent out. Raises as `look`."""
+        every = self.look(run_ids)
+        keys = [each.delivery.key for each in every if not each.stays]
+
+        def job(connection: Connection) -> None:
+            moved = set(deliveries.move(connection, keys, "take back", attempts=0, not_before=0, error=None))
+            now = self._clock.now()
+            for run_id in dict.fromkeys(each.delivery.run_id for each in every if each.delivery.key in moved):
+                count = sum(each.delivery.run_id == run_id for each in every if each.delivery.key in moved)
+                journal.append(connection, run_id, [Written("taken back", "", {"by": by, "count": count}, at=now)])
+
+        self._database.write(job)
+        self._writing.wake()
+        return every
+
+    def of_version(self, flow: str, version: int) -> list[str]:
+        """The settled runs of a version of a flow by which something was sent out, the latest first. Raises `NotNow` for too many."""
+        with self._database.reading() as connection:
+            found = deliveries.runs_of_version(connection, flow, version, MOST + 1)
+        if len(found) > MOST:
+            raise NotNow(f"More than {MOST} runs of version {version} of {flow} have sent something out. Take them back by the day, run by run.")
+        return found
+
+    def _of(self, connection: Connection, run_id: str) -> Iterator[Delivery]:
+        run = runs.get(connection, run_id)
+        if run is None:
+            raise NotThere(f"There is no run {run_id}.")
+        if run["state"] not in runs.SETTLED:
+            raise NotNow(f"The run is {run['state']}. Cancel it, or let it come to its end; then it can be taken back.")
+        yield from reversed([each for each in deliveries.of_run(connection, run_id) if each.state == "written"])
+
+
+def _set_since(connection: Connection, found: Delivery, but: set[str]) -> bool:
+    """Whether another run has set columns of a row since."""
+    own, sets = row_key(found.key)
+    return not sets and bool(deliveries.set_by(connection, own) - but)
+
+
+def _why(came: Came, since: set[str]) -> str:
+    if came.will == STAYS:
+        return CANNOT
+    return SET_SINCE if came.delivery.key in since else ""

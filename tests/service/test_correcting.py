@@ -1,0 +1,251 @@
+"""After the first success: a written record is corrected, its rows follow, and what was written is taken back; through the service, as people use it."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Callable
+from decimal import Decimal
+from io import StringIO
+from pathlib import Path
+from typing import Any
+
+import pytest
+from openpyxl import load_workbook
+
+from metrikon.cli import main
+from metrikon.client import ClientError
+from metrikon.demo import scenario
+from metrikon.store import deliveries
+from tests.helpers import Running, eventually
+
+INVOICE = scenario.document("01-fernhill-nurseries.pdf")
+FLOW = """
+metrikon: 1
+name: ledger
+intakes: [{kind: upload}]
+destinations:
+  head: {kind: sql, url: "sqlite:///out.db", table: invoices}
+  lines: {kind: xlsx, path: lines.xlsx, sheet: Lines}
+steps:
+  - {name: document, read: {file: "${item.file}"}}
+  - {name: invoice, extract: {document: "${document}", record_type: invoice}}
+  - {name: checked, check: {record: "${invoice}"}}
+  - name: row
+    write:
+      to: head
+      key: ["${checked.record.vendor}", "${checked.record.number}"]
+      columns: {Vendor: "${checked.record.vendor}", Number: "${checked.record.number}", Total: "${checked.record.total}"}
+  - name: lines
+    each:
+      of: ${checked.record.lines}
+      as: line
+      steps:
+        - name: line_row
+          write:
+            to: lines
+            key: ["${checked.record.number}", "${line.description}"]
+            columns: {Number: "${checked.record.number}", What: "${line.description}", Amount: "${line.amount}"}
+"""
+
+
+@pytest.fixture
+def ledger(running: Callable[..., Running]) -> Running:
+    service = running()
+    service.client.put_record_type("invoice", (scenario.folder() / "record_types" / "invoice.json").read_text())
+    service.client.put_flow("ledger", FLOW)
+    return service
+
+
+def sent(service: Running) -> tuple[str, str]:
+    """A written invoice: its run and its record."""
+    run = service.client.upload("ledger", INVOICE, name="invoice.pdf").run_id
+    found = service.client.wait(run)
+    assert (found.state, found.reason) == ("done", "")
+    assert found.record_id is not None
+    return run, found.record_id
+
+
+def heads(service: Running) -> list[tuple[str, str, Decimal]]:
+    with sqlite3.connect(service.app.home / "out.db") as database:
+        rows = database.execute("SELECT vendor, number, total FROM invoices ORDER BY rowid").fetchall()
+    return [(vendor, number, Decimal(str(total))) for vendor, number, total in rows]
+
+
+def lines(service: Running) -> dict[str, Decimal]:
+    sheet = load_workbook(service.app.home / "lines.xlsx")["Lines"]
+    rows = list(sheet.iter_rows(min_row=2, max_col=3, values_only=True))
+    return {str(what): Decimal(str(amount)) for _, what, amount in rows if what is not None}
+
+
+def command(service: Running, *words: str) -> tuple[int, str, str]:
+    out, err = StringIO(), StringIO()
+    code = main([*words, "--url", service.url, "--token", service.token], out, err)
+    return code, out.getvalue(), err.getvalue()
+
+
+def settled(service: Running, run: str) -> Any:
+    found = service.client.wait(run)
+
+    def at_rest() -> bool:
+        with service.app.database.reading() as connection:
+            return not any(each.state in ("returning", "entered") for each in deliveries.of_item(connection, found.item_id))
+
+    eventually(at_rest)
+    return service.client.run(run)
+
+
+def test_a_written_record_is_corrected_and_every_row_of_it_follows(ledger: Running) -> None:
+    _, record = sent(ledger)
+    before = ledger.client.record(record)
+    first = before.values["lines"][0]
+    values = {**before.values, "lines": [{**first, "description": "Hart's tongue, 2 l"}, *before.values["lines"][2:]], "number": "FN-1"}
+    told = ledger.client.correct(record, values, "wrong number")
+    assert told["run_id"] == ""
+    assert {each["will"] for each in told["came"]} == {"set"}
+    assert ledger.client.record(record).values == before.values, "it was only told"
+    done = settled(ledger, ledger.client.correct(record, values, "wrong number", yes=True)["run_id"])
+    assert done.state == "done"
+    assert [number for _, number, _ in heads(ledger)] == ["FN-1"], "the row has another key, and is not written a second time"
+    wanted = {line["description"]: Decimal(line["amount"]) for line in values["lines"]}
+    assert lines(ledger) == wanted, "one row has another key, one is gone"
+    now = ledger.client.record(record)
+    assert (now.values["number"], now.state) == ("FN-1", "approved")
+    assert [(each["values"]["number"], each["comment"]) for each in now.before] == [(before.values["number"], "wrong number")]
+    assert {each.path for each in done.corrections} >= {"invoice.record.number", "invoice.record.lines[1].description"}
+    assert "FN-1" in command(ledger, "records", "show", record)[1]
+
+
+def test_corrections_of_a_written_record_add_up_in_its_row(ledger: Running) -> None:
+    run, record = sent(ledger)
+    vendor, number, total = heads(ledger)[0]
+    first = ledger.client.run_again_from(run, "row", {"checked.record.total": Decimal("99.50")})
+    assert settled(ledger, first).state == "done"
+    assert heads(ledger) == [(vendor, number, Decimal("99.50"))]
+    second = ledger.client.run_again_from(first, "row", {"checked.record.number": "FN-2"})
+    assert settled(ledger, second).state == "done"
+    assert heads(ledger) == [(vendor, "FN-2", Decimal("99.50"))]
+    now = ledger.client.record(record)
+    assert (now.values["total"], now.values["number"]) == (Decimal("99.50"), "FN-2"), "exports and sums go by the record"
+    assert total != Decimal("99.50")
+
+
+def test_what_somebody_has_set_is_asked_about_and_never_said_to_be_done(ledger: Running) -> None:
+    run, record = sent(ledger)
+    with sqlite3.connect(ledger.app.home / "out.db") as database:
+        database.execute("UPDATE invoices SET total = 7")
+    values = {**ledger.client.record(record).values, "due_date": None} | {"total": Decimal("99.50")}
+    again = ledger.client.run_again_from(run, "row", {"checked.record.total": Decimal("99.50")})
+    found = ledger.client.wait(again)
+    assert found.state == "parked"
+    assert "Total is 7, the paper says 99.50" in found.reason
+    ledger.client.continue_run(again)
+    assert ledger.client.wait(again).state == "parked", "it waits for a word"
+    assert command(ledger, "runs", "continue", again, "--renew")[0] == 0
+    assert settled(ledger, again).state == "done"
+    assert heads(ledger)[0][2] == Decimal("99.50")
+    assert values["total"] == ledger.client.record(record).values["total"]
+
+
+def test_a_corrected_key_that_another_row_holds_is_asked(ledger: Running) -> None:
+    run, _ = sent(ledger)
+    other = ledger.client.upload("ledger", scenario.document("10-kestrel-seed.pdf"), name="other.pdf").run_id
+    assert ledger.client.wait(other).state == "done"
+    held = heads(ledger)[1]
+    again = ledger.client.run_again_from(run, "row", {"checked.record.number": held[1], "checked.record.vendor": held[0]})
+    found = ledger.client.wait(again)
+    assert found.state == "parked"
+    assert "The row is there with other values" in found.reason
+    ledger.client.continue_run(again, otherwise="keep")
+    assert settled(ledger, again).state == "done"
+    assert heads(ledger) == [held], "the other's row stays as it was; that of the wrong number is gone"
+
+
+def test_a_run_is_taken_back_and_what_was_changed_since_stays(ledger: Running) -> None:
+    run, record = sent(ledger)
+    count = len(lines(ledger))
+    with sqlite3.connect(ledger.app.home / "out.db") as database:
+        database.execute("UPDATE invoices SET total = 7")
+    code, out, _ = command(ledger, "runs", "take-back", run)
+    assert (code, out.count(": to be taken back.")) == (0, count + 1)
+    assert out.endswith("Take it back with --yes.\n")
+    assert len(lines(ledger)) == count, "it was only told"
+    assert command(ledger, "runs", "take-back", run, "--yes")[0] == 0
+    settled(ledger, run)
+    assert lines(ledger) == {}
+    assert len(heads(ledger)) == 1
+    [stays] = [each for each in ledger.client.record(record).deliveries if each["state"] == "written"]
+    assert stays["error"] == "It was changed since and stays: Total is 7, the paper says 489.36."
+    again = ledger.client.run_again_from(run, "lines")
+    assert settled(ledger, again).state == "done"
+    assert len(lines(ledger)) == count, "what was taken back may be written again"
+
+
+def test_a_correction_is_taken_back_to_what_stood_there_before(ledger: Running) -> None:
+    run, _ = sent(ledger)
+    before = heads(ledger)
+    again = ledger.client.run_again_from(run, "row", {"checked.record.number": "FN-3", "checked.record.total": 3})
+    assert settled(ledger, again).state == "done"
+    assert heads(ledger) == [(before[0][0], "FN-3", Decimal(3))]
+    ledger.client.take_back(again, yes=True)
+    settled(ledger, again)
+    assert heads(ledger) == before
+    ledger.client.take_back(run, yes=True)
+    settled(ledger, run)
+    assert heads(ledger) == []
+
+
+def test_all_runs_of_a_wrong_version_are_taken_back(ledger: Running) -> None:
+    runs = [sent(ledger)[0]]
+    runs.append(ledger.client.upload("ledger", scenario.document("10-kestrel-seed.pdf"), name="other.pdf").run_id)
+    assert ledger.client.wait(runs[1]).state == "done"
+    told = ledger.client.take_back_version("ledger", 1)
+    assert (told["runs"], told["done"]) == (2, False)
+    with pytest.raises(ClientError, match="There are 2 such runs now, and not 3"):
+        ledger.client.take_back_version("ledger", 1, count=3)
+    code, out, _ = command(ledger, "runs", "take-back", "--flow", "ledger", "--version", "1", "--yes")
+    assert code == 0, out
+    for run in runs:
+        settled(ledger, run)
+    assert (heads(ledger), lines(ledger)) == ([], {})
+
+
+def test_what_cannot_be_corrected_is_told(ledger: Running) -> None:
+    _, record = sent(ledger)
+    values = ledger.client.record(record).values
+    for given, message in (
+        (values, "The record holds these values already"),
+        ({**values, "totl": 1}, "has no field 'totl'. Is 'total' meant?"),
+        ({name: value for name, value in values.items() if name != "number"}, "cannot be approved yet"),
+    ):
+        with pytest.raises(ClientError) as error:
+            ledger.client.correct(record, given, yes=True)
+        assert message in str(error.value)
+    assert json.loads(command(ledger, "records", "correct", record, "--set", "total=1.00", "--json")[1])["run_id"] == ""
+
+
+def test_a_row_that_is_there_with_other_values_is_told_and_waits_where_the_step_says_so(ledger: Running, tmp_path: Path) -> None:
+    prices = """
+metrikon: 1
+name: prices
+intakes: [{kind: upload}]
+destinations: {list: {kind: csv, path: prices.csv, key: [Plant]}}
+steps:
+  - {name: row, write: {to: list, IF key: ["${item.name}"], columns: {Plant: "${item.name}", Price: "PRICE"}}}
+"""
+    (ledger.app.home / "prices.csv").write_text("Plant,Price\nfern,38.50\n")
+
+    def run(price: str, how: str = "") -> Any:
+        ledger.client.put_flow("prices", prices.replace("PRICE", f"${{{price}}}").replace("IF", how))
+        return ledger.client.wait(ledger.client.upload("prices", price.encode(), name="fern").run_id)
+
+    kept = run("41")
+    assert (kept.state, kept.reason) == ("done", "The row was there with other values, and was left so: Price is 38.50, the paper says 41.")
+    today = next(each for each in ledger.client.today()["flows"] if each["flow"] == "prices")
+    assert (today["written"], today["otherwise"]) == (0, 1)
+    asked = run("42", "if_there: ask,")
+    assert (asked.state, "Price is 38.50, the paper says 42" in asked.reason) == ("parked", True)
+    ledger.client.continue_run(asked.id, otherwise="renew")
+    assert ledger.client.wait(asked.id).state == "done"
+    assert "fern,42" in (ledger.app.home / "prices.csv").read_text()
+    assert run("42.0").reason == "", "the same price"
