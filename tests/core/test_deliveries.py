@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from metrikon.core.deliveries.comparing import Differs, changed, same_values, told
 from metrikon.core.deliveries.sending import Sends
 from metrikon.core.deliveries.states import DUE, ENDED, FREE, MOVES, STATES, Move, NoSuchMove, State, moved, sources, target
+from metrikon.core.feel.holes import fill, outside
 
 AT_REST = {*ENDED, *FREE, "unsure", "shown"}  # nothing happens by itself from there
 
@@ -78,3 +79,13 @@ def test_what_goes_out_has_a_key_of_its_item_and_step_or_of_the_parts_that_a_flo
     assert plain.key_for("f", "i", "a") != plain.key_for("f", "i", "b")
     assert keyed.key_for("f", "i", "a") == keyed.key_for("g", "j", "b")
     assert keyed.key_for("f", "i", "a") != Sends("mail", "other", {}, ["Fernhill", 12]).key_for("f", "i", "a")
+
+
+def test_what_goes_out_names_the_offset_of_a_date_with_a_time_and_no_zone() -> None:
+    scope = {"kept": "2026-12-01T14:26:26.2@Europe/Vienna", "told": "Write to ada@x.example"}
+    expression = '${date and time("2026-07-01T08:00:00@Europe/Vienna")}'
+    assert fill(expression, scope, made=outside) == "2026-07-01T08:00:00+02:00"
+    assert fill(f"at {expression}", scope, made=outside) == "at 2026-07-01T08:00:00+02:00"
+    assert fill(["${kept}", "${told}"], scope, made=outside) == ["2026-12-01T14:26:26.2+01:00", "Write to ada@x.example"]
+    assert fill({"at": expression}, scope)["at"].endswith("@Europe/Vienna"), "within a flow it keeps its zone"
+    assert outside("2026-12-01T14:26:26@Nowhere/Here") == "2026-12-01T14:26:26@Nowhere/Here"

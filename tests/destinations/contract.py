@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, ClassVar
@@ -14,7 +15,7 @@ import pytest
 
 from metrikon.destinations.memory import MemoryDestination
 from metrikon.destinations.sql import SqlDestination
-from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Row, Searchable, Unsure
+from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Row, Searchable, Unsure, Unusable
 
 VALUES = {"Vendor": "Fernhill", "Line": 1, "Amount": Decimal("97.00"), "Date": "2026-03-04", "Due": None}
 
@@ -115,6 +116,16 @@ class Contract:
         assert not same_one.there
         assert {name: Decimal(value) for name, value in other.there.items()} == ({"Amount": 97} if self.keeps_values else {})
 
+    def test_a_date_with_a_time_is_one_and_is_the_same_when_it_comes_again(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        when = {"Note": "2026-12-01T14:26:26.2+01:00"}
+        made.write([row("a", **when)])
+        again = self.make(tmp_path) if not isinstance(made, MemoryDestination) else made
+        [said] = again.write([row("a", **when)])
+        assert (said.result, dict(said.there)) == ("there already", {})
+        [set_now] = again.write([Row("a", {"Note": "2026-12-02T09:00:00+01:00"}, sets=True, was={**VALUES, **when})])
+        assert (set_now.result, list(set_now.left)) == ("updated", [])
+
     def test_what_stood_in_columns_before_they_were_set_is_told(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)
         made.write([row("a", Note="first")])
@@ -162,6 +173,16 @@ class Contract:
         made = self.make(tmp_path)
         made.write([row("a")])
         made.write([row("b", Note="late frost")])
+        assert set(self.held(tmp_path, made)) == {"a", "b"}
+
+    def test_a_column_that_was_written_before_and_is_gone_is_not_made_again(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        if not getattr(made, "grows", False):
+            return
+        made.write([row("a", Note="first")])
+        made.write([replace(row("b", Note="second", Later="new"), columns_before=("Amount", "Note"))])
+        with pytest.raises(Unusable, match="column Gone, which was written before, is not there any more"):
+            made.write([replace(row("c", Note="third", Gone="x"), columns_before=("Note", "Gone"))])
         assert set(self.held(tmp_path, made)) == {"a", "b"}
 
     @pytest.mark.parametrize("text", ["=1+1", "+44 20", "-5 %", "@SUM(A1)", "a\x00b\x0bc", "x" * 40_000, "🌱", "'); DROP TABLE rows;--"])

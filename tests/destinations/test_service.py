@@ -9,8 +9,10 @@ from pathlib import Path
 import pytest
 
 from metrikon.core.services.notes import suggested
+from metrikon.destinations.service import ServiceDestination
 from metrikon.engine.describing import BadNotes
-from metrikon.ports.destination import Broken, Busy, Destination, Partly, Row, Unsure, Unusable
+from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Row, Unsure, Unusable
+from metrikon.store import deliveries
 from tests.destinations import ailing
 from tests.destinations.contract import Contract
 from tests.destinations.house import NOTES, House
@@ -183,6 +185,63 @@ def test_paragraphs_go_in_order_a_hundred_a_call(house: House) -> None:
     assert len(house.held.paragraphs["june"]) == 20
 
 
+APPENDS = """
+metrikon: 1
+name: notes
+intakes: [{kind: upload}]
+destinations: {page: {kind: service, connection: crm, records: paragraphs}}
+steps:
+  - name: lines
+    each:
+      of: ${for i in 1..350 return i}
+      as: line
+      steps:
+        - {name: paragraph, write: {to: page, key: ["${item.id}", "${line}"], columns: {page: may, text: "line ${line}"}}}
+"""
+EVERY_LINE = [f"line {number}" for number in range(1, 351)]
+
+
+@pytest.mark.parametrize("went", [True, False])
+def test_of_paragraphs_only_the_call_under_way_is_unsure_and_nothing_overtakes_it(house: House, went: bool) -> None:
+    house.app.catalog.put_flow(APPENDS)
+    appended, calls = house.held.paragraphs, []
+    lose = house.services.world.failing
+
+    def second() -> list[Receipt]:
+        calls.append(len(appended.get("may", ())))
+        if len(calls) == 2 and not went:
+            raise Unsure("The connection was lost before anything came back.")
+        if len(calls) == 2:
+            lose.set("lost", 1.0, 1)
+        return []
+
+    send = ServiceDestination._append
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(ServiceDestination, "_append", lambda made, rows: second() or send(made, rows))
+        house.app.start()
+        run = str(house.app.arrivals.take("notes", "upload", "a", "a", b"a").run_id)
+        eventually(lambda: run_state(house.app, run)[0] == "parked", 60)
+        time.sleep(1)
+    with house.app.database.reading() as connection:
+        found = deliveries.of_run(connection, run, 1000)
+    assert [each.state for each in found] == ["written"] * 100 + ["unsure"] * 100 + ["entered"] * 150
+    assert [each["text"] for each in appended["may"]] == EVERY_LINE[: 200 if went else 100]
+    shown = house.app.looking_there.of(run)
+    assert [each.sent["text"] for each in shown] == EVERY_LINE[100:200]
+    house.app.answers.continue_run(run, "ada", unsure="went" if went else "again")
+    eventually(lambda: run_state(house.app, run)[0] == "done", 60)
+    assert [each["text"] for each in appended["may"]] == EVERY_LINE
+
+
+def test_the_columns_of_what_is_appended_are_those_of_an_element(house: House) -> None:
+    heads = house.records("paragraphs").heads()
+    assert heads is not None
+    assert {each.name for each in heads} >= {"page", "text"}
+    house.app.catalog.put_flow(APPENDS)
+    problems = house.app.columns.problems(house.app.catalog.newest_flow("notes"))
+    assert not problems
+
+
 def test_a_value_that_a_field_does_not_take_fails_its_row_alone(house: House) -> None:
     with pytest.raises(Partly, match="visits takes a number") as failed:
         house.records("contacts", ("email",)).write([Row("a", {"email": "a@x.example"}), Row("b", {"email": "b@x.example", "visits": "many"})])
@@ -261,8 +320,6 @@ def test_records_are_made_once_whatever_is_lost_where_they_are_enforced_or_found
 
 
 def test_rows_that_were_cut_off_by_a_stop_are_looked_for_or_wait_for_a_person(tmp_path: Path, house: House) -> None:
-    from metrikon.store import deliveries
-
     house.app.start()
     house.app.catalog.put_flow(FLOW % ("unsearched", "", '{email: "${item.name}"}'))
     house.services.world.failing.set("slow", 1.0, 1)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
@@ -29,7 +29,7 @@ def cell_value(value: Any) -> Any:
     if value is None or isinstance(value, bool | int | Decimal):
         return value
     if isinstance(value, str):
-        return as_date(value) or printable(value)
+        return as_date(value) or as_moment(value) or printable(value)
     if isinstance(value, dict) and isinstance(value.get("link"), str) and value.keys() <= {"link", "text"}:
         return _link(value["link"], str(value.get("text") or value["link"]))
     if isinstance(value, dict | list):
@@ -55,6 +55,16 @@ def as_date(text: str) -> date | None:
         return None
 
 
+def as_moment(text: str) -> datetime | None:
+    """A date with a time from its ISO form, to the second; anything else is None."""
+    if len(text) < 16 or text[10] not in "T " or not text[:4].isdigit() or len(text) > 40:
+        return None
+    try:
+        return datetime.fromisoformat(text).replace(microsecond=0)
+    except ValueError:
+        return None
+
+
 def printable(text: str) -> str:
     """Text without control characters, at most as long as a cell allows."""
     return without_controls(text)[:LONGEST_TEXT]
@@ -71,6 +81,8 @@ def same(found: Any, wanted: Any) -> bool:
         return Decimal(found) == Decimal(wanted)
     if isinstance(wanted, Link) and found == wanted.place:
         return True
+    if isinstance(found, str) and isinstance(wanted, str) and (one := as_moment(found)) and (other := as_moment(wanted)):
+        return one == other if one.tzinfo and other.tzinfo else one.replace(tzinfo=None) == other.replace(tzinfo=None)  # a cell knows no zone
     return found == wanted or (found is not None and wanted is not None and str(found) == str(wanted))
 
 

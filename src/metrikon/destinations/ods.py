@@ -311,7 +311,8 @@ def _typed(value: Any) -> Mapping[str, str]:
     if isinstance(value, int | Decimal):
         return {"value-type": "float", "value": digits(value)}
     if isinstance(value, datetime | date):
-        return {"value-type": "date", "date-value": value.isoformat()}
+        bare = value.replace(tzinfo=None) if isinstance(value, datetime) else value  # a cell knows no zone
+        return {"value-type": "date", "date-value": bare.isoformat()}
     return {"value-type": "string"}
 
 

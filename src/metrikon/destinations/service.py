@@ -69,6 +69,7 @@ class ServiceDestination(Usual):
             )
         self.can = self._can()
         self.changes = frozenset(self._changes())
+        self.ordered = self._notes.append is not None
         self.most = self._notes.append.at_once if self._notes.append else 50
         self.found_within = float(self._notes.found_within or 0) if self.can == "finds" else 0.0
         self.safe_for = float(self._notes.remembered) if self.can == "enforces" else float("inf")
@@ -122,8 +123,14 @@ class ServiceDestination(Usual):
         return list(found.values())
 
     def heads(self) -> Sequence[Head] | None:
-        operation = self._operation(self._notes.append.operation if self._notes.append else self._notes.create)
+        said = self._notes.append
+        operation = self._operation(said.operation if said else self._notes.create or (self._notes.set.operation if self._notes.set else ""))
         fields = [each for each in operation.fields if each.place in ("body", "path", "query") and each.kind != "context"]
+        if said is not None:
+            listed = operation.field_of(said.records)
+            if listed is None or not listed.within:
+                return None  # its elements may hold anything
+            fields = [*(each for each in fields if each.place != "body"), *(each for each in listed.within if each.kind != "context")]
         return [Head(each.name, "" if each.kind == "list" else each.kind, each.wanted and "." not in each.name) for each in fields] or None
 
     def attach(self, by: Mapping[str, Any], name: str, data: bytes, key: str, *, cut_off: bool) -> tuple[str, str]:
@@ -325,7 +332,7 @@ class ServiceDestination(Usual):
                 over: dict[str, Any] = {said.records: [body_of(operation, each) for each in told]}
                 self._call(operation, where, some[0], over=over, keys=[row.key for row in some])
             except (Busy, Broken, Unsure) as error:
-                raise Partly(receipts, error) from error
+                raise Partly(receipts, error, len(some)) from error
             place = f"{self._name} of {self._connection}"
             receipts += [Receipt(row.key, "written", place) for row in some]
             at_ = end

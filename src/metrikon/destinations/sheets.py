@@ -12,12 +12,12 @@ from pydantic import Field, model_validator
 from metrikon.core.flows.form import ConnectionName, Form
 from metrikon.core.flows.keys import MARK, key_of
 from metrikon.core.values.found import found_in
-from metrikon.destinations.cells import cell_value, longer_than_a_cell, same, without_controls
+from metrikon.destinations.cells import as_moment, cell_value, longer_than_a_cell, same, without_controls
 from metrikon.destinations.files import Copy, FilePlace, LocalFile, RemoteFile
 from metrikon.destinations.former import Former
 from metrikon.destinations.ordering import FIRST, SortBy, in_order
 from metrikon.destinations.places import absolute, from_home
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, Head, Named, Receipt, Row, There, Unusable, Usual
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Can, Head, Named, Receipt, Row, There, Unusable, Usual, gone
 from metrikon.ports.touching import Touched
 
 
@@ -130,6 +130,7 @@ class SheetDestination(Usual):
         with self._place.copied() as copy:
             held = self._format.held(copy.path, self._own) if copy.path is not None else Held()
             self._must_have_key(held, copy)
+            self._must_have_columns(rows, held)
             changes, receipts = self._changes(rows, held, copy)
             if changes:
                 receipts = self._sort(changes, receipts, held, copy)
@@ -166,6 +167,15 @@ class SheetDestination(Usual):
             raise Unusable(
                 f"{self._what()} has no column {', '.join(missing)}, which tells its rows apart. Its columns: {', '.join(filter(None, held.heads)) or 'none'}."
             )
+
+    def _must_have_columns(self, rows: Sequence[Row], held: Held) -> None:
+        """Raises `Unusable` where a column that was written before is gone."""
+        if held.last < 1:
+            return
+        for row in rows:
+            for name in row.columns_before:
+                if name in row.values and _column(held.heads, name) is None:
+                    raise gone(name, self._what(), held.heads)
 
     def _changes(self, rows: Sequence[Row], held: Held, copy: Copy) -> tuple[Changes, list[Receipt]]:
         changes, keys = Changes(), dict(held.keys)
@@ -309,7 +319,15 @@ class SheetDestination(Usual):
 
 def own_key(parts: Sequence[Any]) -> str:
     """The key of a row by columns of its own: numbers are the same whatever their zeros, texts without the blanks around them."""
-    return key_of([part.strip() if isinstance(part, str) else part for part in parts])
+    return key_of([_as_told(part) for part in parts])
+
+
+def _as_told(part: Any) -> Any:
+    """A part of a key as it is told from others: a date with a time by what a cell keeps of it."""
+    if not isinstance(part, str):
+        return part
+    moment = as_moment(part.strip())
+    return part.strip() if moment is None else moment.replace(tzinfo=None).isoformat()
 
 
 def _as_found(value: Any) -> Any:

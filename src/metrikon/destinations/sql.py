@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import lru_cache
 from itertools import groupby
@@ -24,7 +24,7 @@ from metrikon.destinations.cells import same
 from metrikon.destinations.former import Former
 from metrikon.destinations.places import from_home
 from metrikon.destinations.walking import walked
-from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, Head, Receipt, Row, There, Unusable, Usual
+from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, Head, Receipt, Row, There, Unusable, Usual, gone
 
 AT_ONCE = 400  # rows that are asked for in one statement
 
@@ -278,10 +278,10 @@ class SqlDestination(Usual):
                 if wanted.get(name) is None:
                     wanted[name] = value
         if self._known is None or any(_at(self._known, name) is None for name in wanted):
-            self._known = self._seen(connection, wanted)
+            self._known = self._seen(connection, wanted, {name for row in rows for name in row.columns_before})
         return self._known
 
-    def _seen(self, connection: Any, wanted: dict[str, Any]) -> Table:
+    def _seen(self, connection: Any, wanted: dict[str, Any], before: Collection[str] = ()) -> Table:
         """The table, made or widened where it must be and may be."""
         dialect = self.engine.dialect.name
         if not inspect(connection).has_table(self._bare, self._schema or None):
@@ -299,6 +299,8 @@ class SqlDestination(Usual):
         if missing and self._own:
             told = ", ".join(column.name for column in table.columns)
             raise Unusable(f"The table {self.name} has no column {', '.join(name for name, _ in missing)}. Its columns: {told}. Correct the mapping.")
+        if lost := next((name for name, _ in missing if name in before), None):
+            raise gone(lost, f"the table {self.name}", [column.name for column in table.columns])
         quote = self.engine.dialect.identifier_preparer
         for name, value in missing:
             kind = fitting.type_for(value, dialect).compile(self.engine.dialect)

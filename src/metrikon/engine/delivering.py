@@ -112,8 +112,9 @@ class Deliveries:
         try:
             with self._database.reading() as connection:
                 rows = deliveries.due(connection, destination, self._clock.now())
+                undecided = deliveries.undecided(connection, destination)
             for some in self._batches(destination, rows):
-                self._send(destination, some)
+                self._send(destination, self._in_turn(destination, some, undecided))
         except StoreFailed as error:
             log.error("%s: rows were written but could not be noted; they are looked up before they are repeated: %s", destination, error)
         except Exception:
@@ -129,14 +130,30 @@ class Deliveries:
 
     def _batches(self, destination: str, rows: list[Delivery]) -> Iterator[list[Delivery]]:
         """Rows in batches that their destination takes at once; those that flows say otherwise of, such as how it is sorted, by themselves."""
-        known = self._adapters.get(destination)
-        most = known[1].most if known is not None else len(rows)
         for _, alike in groupby(rows, self._as_said):
             some = list(alike)
+            try:
+                most = self._adapter(destination, some[0]).most  # known before the first row is handed over: what is cut off is no more than one call
+            except Exception:  # whoever sends the rows tells what is wrong
+                most = len(some)
             yield from (some[at : at + most] for at in range(0, len(some), max(1, most)))
+
+    def _in_turn(self, destination: str, rows: list[Delivery], undecided: set[str]) -> list[Delivery]:
+        """Rows without those that come after one of which nobody can tell, where rows of a run stand one below the other: they wait until that is decided.
+
+        `undecided`: the runs of which one was so when the rows were looked up; whatever is decided meanwhile counts from the next look on.
+        """
+        known = self._adapters.get(destination)
+        if known is None or not known[1].ordered:
+            return rows
+        with self._database.reading() as connection:
+            undecided |= deliveries.undecided(connection, destination)
+        return [row for row in rows if row.run_id not in undecided]
 
     def _send(self, destination: str, rows: list[Delivery]) -> None:
         """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
+        if not rows:
+            return
         try:
             adapter = self._adapter(destination, rows[0])
             rows = self._possible(adapter, rows)
@@ -145,7 +162,7 @@ class Deliveries:
             if adapter.can == "neither" or adapter.found_within or adapter.safe_for != math.inf:
                 keys = [row.key for row in rows]
                 self._database.write(lambda connection: deliveries.move(connection, keys, "hand over"))
-            receipts = adapter.write([self._rows.row(adapter, row) for row in rows])
+            receipts = adapter.write(self._rows.every(adapter, rows))
         except Partly as error:
             self._partly(destination, rows, error)
             return
@@ -186,12 +203,18 @@ class Deliveries:
         if isinstance(reason, Unusable):
             self._failed(rows[count:], str(reason), again=False)
             return
+        concerned, rest = rows[count : count + error.concerns], rows[count + error.concerns :]
         if isinstance(reason, Unsure):
-            self._cut_off(destination, rows[count : count + 1], str(reason))
-        else:
-            self._failed(rows[count : count + 1], str(reason), again=False)
-        if rows[count + 1 :]:
-            self._send(destination, rows[count + 1 :])
+            self._cut_off(destination, concerned, str(reason))
+        elif len(concerned) == 1:
+            self._failed(concerned, str(reason), again=False)
+        else:  # one of several in a call is wrong: the others need not wait for it
+            half = len(concerned) // 2
+            self._send(destination, concerned[:half])
+            self._send(destination, concerned[half:])
+        known = self._adapters.get(destination)
+        if rest and not (isinstance(reason, Unsure) and known is not None and known[1].ordered):
+            self._send(destination, rest)
 
     def _cut_off(self, destination: str, rows: list[Delivery], message: str) -> None:
         """Rows that may have been written, or not: asked for again where the destination knows, for a person where it does not."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from typing import Any
 
 from metrikon.core.deliveries.comparing import Differs, changed, told
@@ -29,6 +30,12 @@ class Rows:
             was = deliveries.last_written(connection, key) or {}
         there = {name: was.get(name) for name in changed(row.values, was)}
         return Receipt(row.key, "there already", there=there)
+
+    def every(self, adapter: Destination, rows: list[Delivery]) -> list[Row]:
+        """Rows of one destination as it gets them, with the columns that were written there before."""
+        with self._database.reading() as connection:
+            before = deliveries.columns_of(connection, rows[0].destination)
+        return [replace(self.row(adapter, row), columns_before=before) for row in rows]
 
     def row(self, adapter: Destination, row: Delivery) -> Row:
         """A row as its destination gets it: of the key what comes after the place, which the destination is itself."""

@@ -17,6 +17,9 @@ def where(state: State, now: int, asks: str) -> tuple[str, str, int | None]:
     statuses = {step.status for step in state.open.values()}
     if "asked" in statuses:
         return "review", asks or "A person must look at the record.", _next_moment(state)
+    undecided = any(step.status == "parked" and step.unsure is not None for step in state.open.values())
+    if undecided and statuses <= {"parked", "begun"}:  # what comes after it may wait for it: a person is told at once
+        return "parked", _all_reasons([step.reason for _, step in in_order(state) if step.status == "parked" and step.reason]), None
     if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
         begun = next((step.step.kind.waits for step in state.open.values() if step.status == "begun"), "")
         told = next((step.reason for step in state.open.values() if step.status == "waiting" and step.reason), "")

@@ -22,6 +22,7 @@ class Row:
     `sets`: when the row is there already, these columns of it are set. `was`: what we have written into it last, by column; None where that is not known.
     What stands there otherwise has been set by a person: it is left, unless `over`. `only`: where there is no such row, none is written. `moves`: the key that
     the row has now; it gets this key and these values. `removes`: the row is taken away, where its columns still hold `was`.
+    `columns_before`: columns that were written to this place before: one of them that is gone has been renamed or taken out, and is not made again.
     """
 
     key: str
@@ -33,6 +34,7 @@ class Row:
     only: bool = False
     moves: Row | None = None
     removes: bool = False
+    columns_before: Sequence[str] = ()
 
 
 @dataclass(frozen=True)
@@ -76,10 +78,14 @@ class Unsure(Exception):
 
 
 class Partly(Exception):
-    """Rows up to one were written, in their order; that one was not, for a reason (`Busy`, `Broken` or `Unsure`); those after it were not tried."""
+    """Rows up to one were written, in their order; that one was not, for a reason (`Busy`, `Broken` or `Unsure`); those after it were not tried.
 
-    def __init__(self, receipts: Sequence[Receipt], reason: Busy | Broken | Unsure) -> None:
+    `concerns`: how many rows the reason is of, which were handed over in one call.
+    """
+
+    def __init__(self, receipts: Sequence[Receipt], reason: Busy | Broken | Unsure, concerns: int = 1) -> None:
         super().__init__(str(reason))
+        self.concerns = concerns
         self.receipts = receipts
         self.reason = reason
 
@@ -95,7 +101,8 @@ class Destination(Protocol):
     before a person has looked. `most`: rows that it takes at once. `gather`: seconds between batches, at least. `rest`: times the last batch's duration
     that it rests, so that slow saves gather more rows. `found_within`: seconds until what was written is found by one that finds. `safe_for`: seconds for
     which one that enforces our key remembers it. `changes`: whether it can set columns of a row, give it another key (`Row.moves`) and remove it (`Row.removes`).
-    `Usual` has what most have.
+    `ordered`: rows
+    of a run come one below the other, so that none is written while nobody can tell of one before it. `Usual` has what most have.
     """
 
     can: Can
@@ -105,6 +112,7 @@ class Destination(Protocol):
     found_within: float
     safe_for: float
     changes: frozenset[Change]
+    ordered: bool
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         """Write rows in one batch, in order; rows whose key is there are left as they are, or set.
@@ -124,6 +132,16 @@ class Usual:
     found_within = 0.0
     safe_for = math.inf
     changes: frozenset[Change] = frozenset({"set", "move", "remove"})
+    ordered = False
+
+
+def gone(column: str, place: str, heads: Sequence[str]) -> Unusable:
+    """What is told of a column that was written before and is not there any more."""
+    known = ", ".join(each for each in heads if each and each != KEY_COLUMN) or "none"
+    return Unusable(
+        f"The column {column}, which was written before, is not there any more in {place}. Its columns: {known}. Give it its name again, or correct the mapping "
+        "of the flow; then continue."
+    )
 
 
 @runtime_checkable

@@ -173,6 +173,26 @@ def last_written(connection: Connection, key: str, state: State = "written") -> 
     return found
 
 
+_LAST_OF = Hot(
+    select(deliveries.c["values"])
+    .where(deliveries.c.destination == bindparam("place"), deliveries.c.state == "written")
+    .order_by(deliveries.c.not_before.desc())  # by the index: any row will do, and sorting all of them would take ever longer
+    .limit(1)
+)
+
+
+def columns_of(connection: Connection, destination: str) -> tuple[str, ...]:
+    """The columns of a row that was written to a place before."""
+    found = _LAST_OF.scalar(connection, {"place": destination})
+    return tuple(loads(found)) if found else ()
+
+
+def undecided(connection: Connection, destination: str) -> set[str]:
+    """The runs of which a row at a place is unsure, or being handed over."""
+    query = select(deliveries.c.run_id).where(deliveries.c.destination == destination, deliveries.c.state.in_(("unsure", "sending")))
+    return set(connection.execute(query.distinct()).scalars())
+
+
 def cut_off(connection: Connection, under_way: Sequence[str]) -> list[Delivery]:
     """Rows whose handing over was cut off: not those of destinations that are being written to."""
     return _found(connection, (deliveries.c.state == "sending") & deliveries.c.destination.not_in(under_way) & (deliveries.c.kind == "row"))
@@ -198,8 +218,8 @@ def dropped(connection: Connection, run_id: str, why: str) -> list[str]:
 
 
 def of_run(connection: Connection, run_id: str, most: int = 2000) -> list[Delivery]:
-    """The rows of a run, by the path of their step."""
-    return _found(connection, deliveries.c.run_id == run_id, deliveries.c.path, most=most)
+    """What a run has sent out, in the order in which it was entered."""
+    return _found(connection, deliveries.c.run_id == run_id, deliveries.c.begun_at, deliveries.c.position, deliveries.c.path, most=most)
 
 
 def of_item(connection: Connection, item_id: str, most: int = 2000) -> list[Delivery]:

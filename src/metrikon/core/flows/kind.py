@@ -145,6 +145,11 @@ class Kind:
     version: int = 1
 
     @property
+    def goes_out(self) -> bool:
+        """Whether its parameters are read outside."""
+        return self.outward or self.gathered
+
+    @property
     def about(self) -> str:
         """What it does, in a sentence."""
         return str(self.parameters.__doc__)

@@ -11,6 +11,7 @@ from immutables import Map
 from msgspec.structs import replace
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
+from metrikon.core.feel.holes import outside
 from metrikon.core.flows.corrected import all_corrected
 from metrikon.core.flows.model import Step
 from metrikon.core.flows.state import Again, AskPerson, Frame, Listen, Open, Park, Perform, State
@@ -18,6 +19,7 @@ from metrikon.core.flows.words import told_duration
 from metrikon.core.flows.working import Working
 
 MOST_TOLD = 5  # that a run tells of results when it is done: what is more stands in its journal
+KEY = "key"  # the parameter that tells what goes out from all others: it stays letter by letter as earlier versions made it
 FAILED = "failed"  # the label of the block that is done when a step has failed
 
 
@@ -297,6 +299,9 @@ class Walk(Working):
         """Parameters with their holes filled, and the names that gave null."""
         missing: list[str] = []
         try:
+            if here.step.kind.goes_out and isinstance(value, Mapping):
+                made = {name: fill(part, here.frame.scope, missing, self.moment(), None if name == KEY else outside) for name, part in value.items()}
+                return made, missing
             return fill(value, here.frame.scope, missing, self.moment()), missing
         except (BadExpression, FeelError) as error:
             self.stuck(here, f"A value could not be worked out: {error}")

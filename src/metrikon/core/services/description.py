@@ -25,7 +25,7 @@ class BadDescription(ValueError):
 
 @dataclass(frozen=True)
 class Field:
-    """A value that an operation takes or gives. `place`: "path", "query", "header", "body" or "answer"; `name`: with points between the parts of a nested one."""
+    """A value that an operation takes or gives. `place`: "path", "query", "header", "body", "element" (of a list in the body) or "answer"; `name`: with points between the parts of a nested one."""
 
     name: str
     place: str
@@ -35,6 +35,7 @@ class Field:
     choices: tuple[str, ...] = ()
     format: str = ""
     holds: str = ""  # the kind of the elements of a list
+    within: tuple[Field, ...] = ()  # the fields of its elements, where they are contexts whose names are told
 
 
 @dataclass(frozen=True)
@@ -179,8 +180,9 @@ class _Reader:
         choices = tuple(str(each) for each in schema.get("enum") or () if each is not None)[:50]
         inner = self.followed(schema.get("items") or {}) if kind == "array" else {}
         holds = _KINDS.get(str(inner.get("type") or ("object" if "properties" in inner else "")), "") if isinstance(inner, Mapping) else ""
+        within = tuple(self._body(inner, "element", "", DEEPEST - 1))[:MOST_FIELDS] if place == "body" and holds == "context" else ()
         text = (about or str(schema.get("description") or "")).strip().split("\n")[0][:200]
-        return Field(name[:200], place, told, wanted, text, choices, format[:40], holds)
+        return Field(name[:200], place, told, wanted, text, choices, format[:40], holds, within)
 
     def _body(self, schema: Any, place: str, before: str, depth: int) -> Iterator[Field]:
         """The fields of a schema, those of nested contexts with points between their names."""
@@ -188,7 +190,7 @@ class _Reader:
         wanted = set(schema.get("required") or ())
         for name, each in (schema.get("properties") or {}).items():
             inner = self._merged(self.followed(each), 0)
-            if place == "body" and inner.get("readOnly"):
+            if place in ("body", "element") and inner.get("readOnly"):
                 continue
             full = f"{before}{name}"
             yield self._field(full, place, inner, name in wanted)
