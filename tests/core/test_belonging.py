@@ -250,3 +250,41 @@ def test_a_number_that_is_words_stops_the_record(value: str, stopped: bool) -> N
 def test_a_year_is_no_number_of_months(months: int, stopped: bool) -> None:
     kept = rows_of("Founded 2015\nTrial period 16 months\n" + COURSES, COURSE, TOLD, {"trial_months": ({"type": "integer"}, months)})
     assert ("of another unit" in kept) == stopped
+
+
+EXPENSE = record_type(
+    {
+        "title": "expense",
+        "type": "object",
+        "required": ["total", "bought"],
+        "properties": {
+            "total": {**NUMBER, "description": "What was spent in all"},
+            "currency": {"type": ["string", "null"], "description": "ISO 4217"},
+            "bought": {"type": "array", "items": {"type": "object", "properties": {"what": {"type": "string"}, "amount": NUMBER}}},
+        },
+    }
+)
+
+
+def spent(text: str, total: Any, bought: list[tuple[str, Any]], currency: str | None = None) -> Reading:
+    """A typed message with its record."""
+    given = {"total": total, "currency": currency, "bought": [{"what": what, "amount": amount} for what, amount in bought]}
+    return settled(EXPENSE, Index(typed_document(text)), [Given("ask", json.dumps(given, default=str), "m")], Asking("2026-04-30"))
+
+
+@pytest.mark.parametrize(
+    ("text", "total", "what", "currency"),
+    [
+        ("12 on potting soil", 12, "potting soil", None),
+        ("Blumenerde 12,50 €", "12.50", "Blumenerde", "EUR"),
+        ("spent 30 euros on gloves", 30, "gloves", "EUR"),
+    ],
+)
+def test_a_total_may_be_the_amount_of_the_only_thing_that_was_bought(text: str, total: Any, what: str, currency: str | None) -> None:
+    found = spent(text, total, [(what, total)], currency)
+    assert not stops(found.findings), [each.message for each in found.findings]
+
+
+def test_a_total_is_not_the_amount_of_one_thing_where_more_stands_there() -> None:
+    assert stops(spent("12 on potting soil, 16 with the labels", 12, [("potting soil", 12)]).findings)
+    assert stops(spent("12 on potting soil and 4 on labels", 12, [("potting soil", 12), ("labels", 4)]).findings)

@@ -99,13 +99,14 @@ class Field:
         if "enum" in self.schema:
             return "choice"
         by_pattern = kind_of_pattern(str(self.schema["pattern"])) if self.schema.get("pattern") else None
-        if by_pattern == "currency" and not self._names_money:
+        if by_pattern == "currency" and not self.names_money:
             return "text"
         by_form = None if self.schema.get("pattern") else kind_of_form(str(self.schema.get("description") or ""))
         return by_pattern or by_form or "text"
 
     @cached_property
-    def _names_money(self) -> bool:
+    def names_money(self) -> bool:
+        """Whether its name or description speaks of a currency."""
         said = plain(" ".join([self.name, str(self.schema.get("title") or ""), str(self.schema.get("description") or "")]))
         return any(word in said for word in CURRENCY_WORDS)
 

@@ -11,6 +11,7 @@ from metrikon.core.documents.model import words_box
 from metrikon.core.extraction.doubting.claims import Claims
 from metrikon.core.extraction.grounding.counted import asks_extreme
 from metrikon.core.records.findings import Finding
+from metrikon.core.records.meaning import a_sum
 from metrikon.core.records.pointers import get, shape
 from metrikon.core.records.types import Field
 from metrikon.core.values.number_words import plain
@@ -24,7 +25,8 @@ def taken_by_rows(claims: Claims) -> Iterator[Finding]:
             field, value = claims.kind.by_shape.get(pointer), claims.number(pointer)
             if field is None or value is None or "number" not in field.types or asks_extreme(field):
                 continue
-            if not _free(claims, field, value) and not _meant_twice(field, value, rows, claims.record):
+            meant = _meant_twice(field, value, rows, claims.record) or _sum_of_one(claims, field, value, rows)
+            if not meant and not _free(claims, field, value):
                 message = f"{claims.kind.titled(pointer)} {value!s} stands only where {claims.kind.titled(rows[0])} stands (page {page})."
                 yield Finding("of a row", "stop", message, (pointer,))
 
@@ -38,6 +40,17 @@ def _free(claims: Claims, field: Field, value: Decimal) -> bool:
 def _meant_twice(field: Field, value: Decimal, rows: Sequence[str], record: Mapping[str, Any]) -> bool:
     """Whether the record may repeat a number of its rows: what is taken off there, told without its sign; what a list begins or ends with."""
     return get(record, rows[0]) == -value or (_at_an_end(rows, record) and _asks_for_an_end(field))
+
+
+def _sum_of_one(claims: Claims, field: Field, value: Decimal, rows: Sequence[str]) -> bool:
+    """Whether a sum is the amount of the only row, where the document prints no larger figure that could be one: "12 on potting soil"."""
+    _, name, number, *_ = rows[0].split("/")
+    held = get(claims.record, f"/{name}")
+    if number != "0" or not isinstance(held, list) or len(held) != 1 or not a_sum(field):
+        return False
+    dated = {(place.page, word) for at in claims.index.dates.values() for place in at for word in place.words}
+    larger = (place for figure, at in claims.index.numbers.items() if figure > value for place in at)
+    return all(any((place.page, word) in dated for word in place.words) for place in larger)
 
 
 def _at_an_end(rows: Sequence[str], record: Mapping[str, Any]) -> bool:

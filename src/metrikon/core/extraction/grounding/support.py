@@ -146,7 +146,7 @@ def _fact(index: Index, holds: Callable[[str], bool]) -> Evidence | None:
 
 def a_sign(field: Field, value: Any, index: Index) -> Evidence | None:
     """A currency by its name in words, or by the country that the document is from."""
-    if field.kind != "currency" or not isinstance(value, str):
+    if not isinstance(value, str) or not (field.kind == "currency" or (field.kind == "text" and field.names_money and value in _CURRENCY_NAMES)):
         return None
     names = _CURRENCY_NAMES.get(value, ())
     for run, (_, words, _) in enumerate(said_of(index).runs):
