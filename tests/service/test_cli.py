@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import signal
+import sqlite3
 import subprocess
 import sys
 from collections.abc import Callable
@@ -13,6 +14,8 @@ from typing import Any
 
 import pytest
 
+from metrikon.app.assemble import App
+from metrikon.app.settings import Settings
 from metrikon.cli import ROOMS, main, parser
 from metrikon.cli.service import local_access
 from metrikon.demo import scenario
@@ -125,7 +128,11 @@ def test_flows_are_put_listed_and_switched(local: Running, tmp_path: Path) -> No
     home = ["--home", str(local.app.home)]
     path = tmp_path / "flow.yaml"
     path.write_text(scenario.flow_text().replace("supplier-invoices", "second-flow"))
-    assert run("flows", "put", str(path), *home)[:2] == (0, "Flow second-flow is kept as version 1.\n")
+    code, out, _ = run("flows", "put", str(path), *home)
+    assert (code, out.splitlines()) == (
+        0,
+        ["Flow second-flow is kept as version 1.", "It is on; see what it takes with `metrikon intakes list second-flow`."],
+    )
     path.write_text(scenario.flow_text().replace("to: table", "to: tabel"))
     code, _, err = run("flows", "put", str(path), *home)
     assert code == 1
@@ -133,6 +140,29 @@ def test_flows_are_put_listed_and_switched(local: Running, tmp_path: Path) -> No
     assert run("flows", "off", "second-flow", *home)[0] == 0
     assert "off" in run("flows", "list", *home)[1]
     assert run("record-types", "put", "invoice", TYPE, *home)[0] == 0
+
+
+def test_a_new_flow_is_kept_off_until_somebody_has_looked(local: Running, tmp_path: Path) -> None:
+    home = ["--home", str(local.app.home)]
+    flow = tmp_path / "late.yaml"
+    flow.write_text('metrikon: 1\nname: late\nintakes: [{kind: upload}]\nsteps: [{name: a, set: {b: "${item.name}"}}]\n')
+    code, out, _ = run("flows", "put", str(flow), "--off", *home)
+    assert (code, out) == (
+        0,
+        "Flow late is kept as version 1.\nIt is off; look with `metrikon intakes preview late`, then switch it on with `metrikon flows on late`.\n",
+    )
+    run("flows", "on", "late", *home)
+    flow.write_text(flow.read_text().replace("item.name", "item.id"))
+    assert "It is on;" in run("flows", "put", str(flow), "--off", *home)[1], "one that is there stays as it is"
+
+
+def test_a_home_of_a_newer_version_is_told(tmp_path: Path) -> None:
+    house = App(Settings(home=tmp_path / "home"))
+    house.close()
+    with sqlite3.connect(tmp_path / "home" / "metrikon.db") as database:
+        database.execute("UPDATE alembic_version SET version_num = '9999'")
+    code, _, err = run("serve", "--home", str(tmp_path / "home"), "--port", "0")
+    assert (code, "was last used by a newer version of Metrikon (its database is at 9999" in err) == (1, True), err
 
 
 def test_a_service_that_is_not_there_ends_with_4(tmp_path: Path) -> None:

@@ -36,9 +36,11 @@ def asks(running: Start) -> Iterator[Callable[..., httpx.Response]]:
 def test_no_answer_tells_which_files_the_machine_has(asks: Callable[..., httpx.Response]) -> None:
     there, nowhere = "/..%2f..%2f..%2f..%2f..%2f..%2f..%2f..%2f..%2fetc%2fpasswd", "/..%2f..%2f..%2f..%2f..%2f..%2f..%2f..%2f..%2fetc%2fnothing"
     answers = [asks("GET", path) for path in (there, nowhere)]
-    assert answers[0].status_code == answers[1].status_code == 200, "both get the console's page"
+    assert answers[0].status_code == answers[1].status_code == 404
     assert answers[0].content == answers[1].content
-    assert asks("GET", "/" + "a" * 3000).status_code == 200
+    assert asks("GET", "/" + "a" * 3000).status_code == 404
+    assert asks("GET", "/raedy").status_code == 404, "whoever watches a mistyped address is told"
+    assert asks("GET", "/arrivals/nothing").status_code == 200, "the console says what is there"
 
 
 def test_numbers_and_marks_out_of_range_are_told(asks: Callable[..., httpx.Response]) -> None:

@@ -7,6 +7,7 @@ import getpass
 import io
 import sys
 from collections.abc import Mapping
+from decimal import Decimal
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -283,10 +284,21 @@ def content_of(path: str) -> bytes:
         raise CommandFailed(f"{path} cannot be read: {error.strerror}.", 2) from error
 
 
+def _yaml_able(value: Any) -> Any:
+    """Plain data with the numbers that YAML knows."""
+    if isinstance(value, dict):
+        return {name: _yaml_able(each) for name, each in value.items()}
+    if isinstance(value, list):
+        return [_yaml_able(each) for each in value]
+    if isinstance(value, Decimal):
+        return int(value) if value == value.to_integral_value() else float(value)
+    return value
+
+
 def yaml_text(value: Any) -> str:
     """Plain data as YAML."""
     out = io.StringIO()
     yaml = YAML(typ="safe", pure=True)
     yaml.default_flow_style = False
-    yaml.dump(value, out)
+    yaml.dump(_yaml_able(value), out)
     return out.getvalue().rstrip()

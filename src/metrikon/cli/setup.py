@@ -25,6 +25,7 @@ def add(commands: Any) -> None:
     putting = flows.add_parser("put", help="check a flow (YAML) and keep it")
     putting.add_argument("file", type=Path)
     putting.add_argument("--why", default="", help="a word why, kept with the version")
+    putting.add_argument("--off", action="store_true", help="keep one that is new switched off, until somebody has looked what it would take")
     reaching(putting)
     putting.set_defaults(run=run_put_flow)
     showing = flows.add_parser("show", help="a flow as sentences, with what is wrong and what changed")
@@ -95,8 +96,18 @@ def run_put_flow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if not isinstance(name, str):
         raise CommandFailed(f"{given.file} is no flow: it has no `name`.", 2)
     with client(given) as service:
-        version = service.put_flow(name, text, given.why)
-    print_json({"name": name, "version": version}, out) if given.json else print(f"Flow {name} is kept as version {version}.", file=out)
+        version = service.put_flow(name, text, given.why, off=given.off)
+        running = next((bool(each["running"]) for each in service.flows() if each["name"] == name), False)
+    if given.json:
+        print_json({"name": name, "version": version, "running": running}, out)
+        return 0
+    print(f"Flow {name} is kept as version {version}.", file=out)
+    following = (
+        f"see what it takes with `metrikon intakes list {name}`"
+        if running
+        else f"look with `metrikon intakes preview {name}`, then switch it on with `metrikon flows on {name}`"
+    )
+    print(f"It is {'on' if running else 'off'}; {following}.", file=out)
     return 0
 
 

@@ -13,9 +13,13 @@ class FlowCalls:
     def _ask(self, method: str, path: str, *, body: Any = None, content: bytes | None = None, params: dict[str, Any] | None = None) -> Any:
         raise NotImplementedError
 
-    def put_flow(self, name: str, text: str, why: str = "") -> int:
-        """Keep a flow (YAML), with a word why; its version."""
-        return int(self._ask("PUT", f"/api/flows/{name}", content=text.encode(), params={"why": why} if why else {})["version"])
+    def put_flow(self, name: str, text: str, why: str = "", *, off: bool = False) -> int:
+        """Keep a flow (YAML), with a word why; its version. `off`: one that is new is kept switched off."""
+        return int(
+            self._ask(
+                "PUT", f"/api/flows/{name}", content=text.encode(), params={**({"why": why} if why else {}), **({"off": "true"} if off else {})}
+            )["version"]
+        )
 
     def check_flow(self, text: str) -> list[dict[str, Any]]:
         """What is wrong with a flow (YAML): each with step, place, message, line and column; nothing is kept."""

@@ -268,12 +268,12 @@ class Catalog:
                 found.append((flow.name, verify(flow, known)))
         return found
 
-    def put_flow(self, text: str, by: str = "", why: str = "") -> tuple[str, int]:
-        """Check and keep a flow, functions in it under their names in the standard; its name and version. Raises `BadFlow` with all that is wrong."""
+    def put_flow(self, text: str, by: str = "", why: str = "", *, running: bool = True) -> tuple[str, int]:
+        """Check and keep a flow, functions in it under their names in the standard; its name and version. `running`: whether one that is new is switched on. Raises `BadFlow` with all that is wrong."""
         flow = self.checked_flow(text)
         at = self._clock.now()
         kept = _in_standard_spelling(text, flow)
-        return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, kept, at, by, why))
+        return flow.name, self._database.write(lambda connection: flows.put_flow(connection, flow.name, kept, at, by, why, running=running))
 
     def copy_flow(self, name: str, fresh: str, values: Mapping[str, Any], by: str, why: str = "") -> tuple[str, int]:
         """A flow kept under another name, switched off, with other values of its settings; name and version.

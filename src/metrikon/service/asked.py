@@ -131,6 +131,10 @@ class WhyQuery(View):
     why: str = Field("", max_length=500, description="A word why, kept with the version.")
 
 
+class PutFlowQuery(WhyQuery):
+    off: bool = Field(False, description="A flow that is new is kept switched off: it takes nothing in until somebody has looked and switches it on.")
+
+
 class PasswordsBody(Sent):
     """The passwords that open what a flow takes in; none forgets those before."""
 

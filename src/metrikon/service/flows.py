@@ -21,7 +21,7 @@ from metrikon.core.flows.telling import told
 from metrikon.core.flows.verify import verify
 from metrikon.core.values.exact import dumps
 from metrikon.engine.looking import state_of, values_in
-from metrikon.service.asked import IdPath, NamePath, PasswordsBody, SwitchBody, WhyQuery
+from metrikon.service.asked import IdPath, NamePath, PasswordsBody, PutFlowQuery, SwitchBody
 from metrikon.service.description import Room
 from metrikon.service.language_views import (
     FlowCheck,
@@ -135,13 +135,13 @@ def blueprint(app: App) -> Room:
         return reply(ValueList(items=[ValueView(**asdict(each)) for each in values_in(state)]))
 
     @api.put("/api/flows/<string:name>", responses={200: PutView}, operation_id="putFlow")
-    def put_flow(path: NamePath, query: WhyQuery) -> Response:
+    def put_flow(path: NamePath, query: PutFlowQuery) -> Response:
         """Keep a flow. The body is its YAML; it is verified first, and all that is wrong is told at once."""
         text = text_sent()
         flow = app.catalog.checked_flow(text)
         if flow.name != path.name:
             raise Problem(422, "other-name", f"The flow names itself {flow.name!r}, but was put as {path.name!r}. Make them the same.")
-        name, version = app.catalog.put_flow(text, str(g.person), query.why)
+        name, version = app.catalog.put_flow(text, str(g.person), query.why, running=not query.off)
         return reply(PutView(name=name, version=version))
 
     @api.post("/api/flows-check", responses={200: FlowCheck}, operation_id="checkFlow")

@@ -68,6 +68,7 @@ class _ExactJson(DefaultJSONProvider):
 
 LONGEST_PATH = 200  # characters of the name of a file of the console
 CONSOLE = Path(__file__).parent / "console_files"
+PLACES = ("", "index.html", "today", "desk", "arrivals", "records", "flows", "judged", "questions", "setup")  # of the console, as its routes begin
 _POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 )
@@ -184,7 +185,7 @@ def _headers(response: Response) -> Response:
 
 
 def _console(path: str = "index.html") -> Response:
-    """Files of the console; any other address gets its page, which finds its own way."""
+    """Files of the console; the addresses of its places get its page, which finds its own way. Any other gets it with 404, and it says that nothing is there."""
     if path.startswith("api/"):
         raise Problem(404, "not-there", f"There is nothing at /{path}.")
     if not (CONSOLE / "index.html").is_file():
@@ -192,6 +193,8 @@ def _console(path: str = "index.html") -> Response:
     place = safe_join(str(CONSOLE), path) if len(path) <= LONGEST_PATH else None
     found = place is not None and Path(place).is_file()
     response = send_from_directory(CONSOLE, path if found else "index.html")
+    if not found and path.split("/")[0] not in PLACES:
+        response.status_code = 404
     lasting = found and path.startswith("assets/")
     response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
     return response

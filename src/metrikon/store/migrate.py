@@ -7,12 +7,16 @@ from importlib import resources
 from sqlalchemy import Connection, inspect, text
 
 from metrikon.store import outside_tables  # noqa: F401  (its tables belong to the same metadata)
-from metrikon.store.database import Database
+from metrikon.store.database import Database, StoreFailed
 from metrikon.store.tables import metadata
 
 _VERSIONS = resources.files("metrikon.store") / "migrations" / "versions"
 HEAD = max(each.name[1:5] for each in _VERSIONS.iterdir() if each.name.startswith("v0"))
 _NOTE = "CREATE TABLE alembic_version (version_num VARCHAR(32) NOT NULL, CONSTRAINT alembic_version_pkc PRIMARY KEY (version_num))"
+
+
+class NewerDatabase(StoreFailed):
+    """The database was brought to tables that this version does not know."""
 
 
 def migrate(database: Database) -> None:
@@ -22,6 +26,11 @@ def migrate(database: Database) -> None:
         current = connection.execute(text("SELECT version_num FROM alembic_version")).scalar() if "alembic_version" in tables else None
     if current == HEAD:
         return
+    if current is not None and current > HEAD:
+        raise NewerDatabase(
+            f"This folder was last used by a newer version of Metrikon (its database is at {current}, this version knows it up to {HEAD}). "
+            "Start that version, or give this one another folder."
+        )
     with database._writing.begin() as connection:
         if tables:
             upgrade(connection)
