@@ -5,11 +5,13 @@ from __future__ import annotations
 import time
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from metrikon.core.services.notes import suggested
 from metrikon.destinations.service import ServiceDestination
+from metrikon.destinations.service_form import ServiceRecords
 from metrikon.engine.describing import BadNotes
 from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Row, Unsure, Unusable
 from metrikon.store import deliveries
@@ -122,6 +124,43 @@ def test_another_number_that_was_set_by_us_is_set_and_one_that_a_person_set_is_l
     assert held["phone"] == "+433165550199"
     held["phone"] = "0316 999"
     assert made.write([Row("k", {"email": "ada@x.example", "phone": "0316 5550134"}, sets=True, was=was)])[0].left == ["phone"]
+
+
+def _found_by_phone(house: House, **more: Any) -> None:
+    contacts = NOTES["records"]["contacts"]
+    found = {**contacts, "find": {**contacts["find"], "by": {**contacts["find"]["by"], "phone": "phone"}}, **more}
+    house.app.describing.note("crm", {"records": {**NOTES["records"], "contacts": found}})
+
+
+def test_a_number_that_no_search_can_spell_is_looked_for_in_the_list_and_no_contact_is_doubled(house: House) -> None:
+    _found_by_phone(house, telephones=["phone"], country="AT")
+    house.held.contacts["c1"] = {"id": "c1", "email": "ada@x.example", "phone": "0664/123 45 67", "made_at": 0.0}
+    made = house.records("contacts", ("phone",))
+    [said] = made.write([Row("k", {"email": "ada@x.example", "phone": "+43 664 1234567", "name": "Ada"}, sets=True)])
+    assert (said.result, said.place, len(house.held.contacts)) == ("updated", "contacts c1", 1)
+    [other] = made.write([Row("l", {"email": "bo@x.example", "phone": "+43 664 7654321"})])
+    assert (other.result, len(house.held.contacts)) == ("written", 2)
+
+
+def test_a_record_is_found_in_one_way_or_the_other_and_several_are_told(house: House) -> None:
+    _found_by_phone(house)
+    house.held.contacts["c1"] = {"id": "c1", "email": "ada@x.example", "phone": "1", "made_at": 0.0}
+    house.held.contacts["c2"] = {"id": "c2", "email": "bo@x.example", "phone": "2", "made_at": 0.0}
+    said = ServiceRecords.model_validate({"connection": "crm", "records": "contacts", "by": [["email"], ["phone"]]})
+    made = ServiceDestination(house.app.outside, said.connection, said.records, said.ways[0], said.ways[1:])
+    by_phone, by_mail, fresh = made.write(
+        [
+            Row("a", {"email": "", "phone": "2", "name": "Bo"}),
+            Row("b", {"email": "ADA@x.example", "phone": "3"}),
+            Row("c", {"email": "cy@x.example", "phone": "4"}),
+        ]
+    )
+    assert [each.place for each in (by_phone, by_mail)] == ["contacts c2", "contacts c1"]
+    assert fresh.result == "written"
+    with pytest.raises(Partly, match="2 contacts of crm are like this one: c1, c2"):
+        made.write([Row("d", {"email": "ada@x.example", "phone": "2"})])
+    with pytest.raises(Partly, match="no value for email or phone"):
+        made.write([Row("e", {"name": "Nobody"})])
 
 
 @pytest.mark.parametrize(("number", "message"), [("call me", "'call me' is no telephone number in AT"), ("12", "'12' is no telephone number in AT")])

@@ -6,14 +6,10 @@ import hashlib
 import uuid
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
-from decimal import Decimal
 from typing import Any
-
-from pydantic import Field
 
 from metrikon.connections.busy import busy
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
-from metrikon.core.flows.form import NAME, ConnectionName, Form
 from metrikon.core.services import notes as noted
 from metrikon.core.services.description import Description, Operation
 from metrikon.core.services.notes import Records
@@ -21,23 +17,13 @@ from metrikon.core.services.request import Asked, Part, Unfit, asked, at, body_o
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.core.values.phones import parse_phone, spellings
 from metrikon.core.values.text import clean
-from metrikon.destinations.cells import same
+from metrikon.destinations.service_form import ServiceRecords, same_field
 from metrikon.destinations.turns import turn_at
 from metrikon.ports.destination import Broken, Busy, Change, DestinationKind, Head, Partly, Receipt, Row, There, Unsure, Unusable, Usual
 
+MOST_LISTED = 2000  # records that are looked through for a telephone number which no search finds
+LISTED = MOST_LISTED  # pages, of one record each at least
 LARGEST, SECONDS, PAGES = 5_000_000, 60.0, 100  # bytes and seconds of an answer, pages that are looked through
-
-
-class ServiceRecords(Form):
-    """Records of a service: contacts, tasks, pages, rows of an online sheet."""
-
-    connection: ConnectionName = Field(..., description="Name of a connection whose service is described (OpenAPI) and noted.")
-    records: str = Field(..., pattern=NAME, description="Which kind of record, as its notes name it, such as contacts.")
-    by: list[str] = Field(
-        default_factory=list,
-        max_length=5,
-        description="Fields that tell a record from others, such as email; without any it is told by our delivery key.",
-    )
 
 
 class ServiceDestination(Usual):
@@ -46,8 +32,10 @@ class ServiceDestination(Usual):
     gather = 0.05
     grows = False
 
-    def __init__(self, calling: Any, connection: str, records: str, by: Sequence[str] = ()) -> None:
-        self._calling, self._connection, self._name, self._by = calling, connection, records, tuple(by)
+    def __init__(self, calling: Any, connection: str, records: str, by: Sequence[str] = (), others: Sequence[Sequence[str]] = ()) -> None:
+        self._calling, self._connection, self._name = calling, connection, records
+        self._ways = tuple(tuple(each) for each in (by, *others) if each)
+        self._by = tuple(dict.fromkeys(field for way in self._ways for field in way))
         described: tuple[Description, noted.Notes] | None = calling.described(connection)
         if described is None:
             raise Unusable(f"The service of the connection {connection} is not described. Give it its OpenAPI description, then confirm the notes.")
@@ -212,23 +200,25 @@ class ServiceDestination(Usual):
 
     def _record_of(self, row: Row) -> Any:
         """The record of a row that is there; None where there is none, or where nobody can tell."""
-        fields = self._by or ((self._notes.key_field,) if self._notes.key_field and self._notes.find else ())
-        if not fields:
+        ways = self._ways or (((self._notes.key_field,),) if self._notes.key_field and self._notes.find else ())
+        if not ways:
             if row.sets:
                 raise Broken(
                     f"{self._name.capitalize()} of {self._connection} cannot be found again, so that none can be set. Note how they are found."
                 )
             return None
-        where = {field: row.key if not self._by else row.values.get(field) for field in fields}
-        if any(value is None or value == "" for value in where.values()):
+        wheres = [{field: row.values.get(field) if self._ways else row.key for field in way} for way in ways]
+        whole = [where for where in wheres if all(value is not None and value != "" for value in where.values())]
+        if not whole:
+            told = " or ".join(", ".join(way) for way in ways)
             raise Broken(
-                f"The row has no value for {', '.join(fields)}, by which {self._name} of {self._connection} are told apart. Map the column, or correct `by`."
+                f"The row has no value for {told}, by which {self._name} of {self._connection} are told apart. Map the column, or correct `by`."
             )
-        alike = list(self._alike(where))
+        alike = {str(at(each, self._notes.id)): each for where in whole for each in self._alike(where)}
         if len(alike) > 1:
-            told = ", ".join(str(at(each, self._notes.id)) for each in alike[:5])
+            told = ", ".join(list(alike)[:5])
             raise Broken(f"{len(alike)} {self._name} of {self._connection} are like this one: {told}. Put them together there, then continue.")
-        return alike[0] if alike else None
+        return next(iter(alike.values()), None)
 
     def _alike(self, where: Mapping[str, Any]) -> Iterator[Any]:
         """Records that hold these values; telephone numbers are looked for in each way that people spell them, until some are found."""
@@ -245,6 +235,27 @@ class ServiceDestination(Usual):
                     yield record
             if found:
                 return
+        if any(where.get(field) and asked.get(field) for field in self._notes.telephones):
+            yield from self._spelled_otherwise(where)
+
+    def _spelled_otherwise(self, where: Mapping[str, Any]) -> Iterator[Any]:
+        """Records with a telephone number that is spelled as no search has it: looked for among all that there are, as far as these can be listed."""
+        assert self._notes.find is not None, "numbers are asked for by what finds them"
+        operation = self._operation(self._notes.find.operation)
+        taken = {self._notes.find.by[field] for field in self._notes.telephones if field in self._notes.find.by}
+        if any(each.wanted for each in operation.fields if each.name in taken):
+            return  # nothing is listed there without a number
+        rest = {field: value for field, value in where.items() if field not in self._notes.telephones}
+        for count, record in enumerate(self._found(rest, LISTED), 1):
+            if all(self._same(field, at(record, field), value) for field, value in where.items()):
+                yield record
+                return
+            if count >= MOST_LISTED:
+                numbers = ", ".join(str(where[field]) for field in self._notes.telephones if where.get(field))
+                raise Broken(
+                    f"Whether one of the {self._name} of {self._connection} has the number {numbers} cannot be told: no search finds it, and there are more than "
+                    f"{MOST_LISTED} to look through. Look there; then give the record another field to be found by, such as `by: [[email], [phone]]`."
+                )
 
     def _numbered(self, values: Mapping[str, Any]) -> Mapping[str, Any]:
         """Values whose telephone numbers are in E.164. Raises `Broken` for one that is none."""
@@ -264,16 +275,16 @@ class ServiceDestination(Usual):
             one, other = (parse_phone(str(each), self._notes.country or None) for each in (found, wanted))
             if one is not None and other is not None:
                 return one == other
-        return _same(found, wanted)
+        return same_field(found, wanted)
 
-    def _found(self, where: Mapping[str, Any]) -> Iterator[Any]:
+    def _found(self, where: Mapping[str, Any], most: int = PAGES) -> Iterator[Any]:
         finder = self._notes.find
         if finder is None:
             raise Broken(f"{self._name.capitalize()} of {self._connection} cannot be looked for. Note how they are found.")
         operation = self._operation(finder.operation)
         values: dict[str, Any] = {finder.by[field]: value for field, value in where.items() if finder.by.get(field)}
         mark: Any = None
-        for _ in range(PAGES):
+        for _ in range(most):
             answer = self._call(operation, values | ({finder.page: mark} if mark is not None else {}), None)
             records = at(answer, finder.records)
             yield from records if isinstance(records, list) else [records] if isinstance(records, Mapping) else []
@@ -419,15 +430,6 @@ def once(connection: str, records: str, keys: Sequence[str]) -> str:
     return str(uuid.UUID(bytes=hashlib.sha256(told.encode()).digest()[:16], version=4))
 
 
-def _same(found: Any, wanted: Any) -> bool:
-    """Whether a field holds what is wanted: addresses of mail whatever their capitals."""
-    if isinstance(found, str) and isinstance(wanted, str) and "@" in wanted:
-        return found.strip().casefold() == wanted.strip().casefold()
-    if isinstance(found, int | Decimal) and isinstance(wanted, str):
-        return f"{found:f}" == wanted if isinstance(found, Decimal) else str(found) == wanted
-    return same(found, wanted) or (found in (None, "", []) and wanted in (None, "", []))
-
-
 def _place(said: ServiceRecords, there: There) -> str:
     return f"service:{there.calling.connections.at(said.connection, '')}#{said.records}"
 
@@ -437,6 +439,6 @@ KIND = DestinationKind(
     ServiceRecords,
     _place,
     _place,
-    build=lambda said, there: ServiceDestination(there.calling, said.connection, said.records, said.by),
+    build=lambda said, there: ServiceDestination(there.calling, said.connection, said.records, said.ways[0], said.ways[1:]),
     tell=lambda said: f"{said.records} of {said.connection}",
 )
