@@ -32,6 +32,7 @@ from metrikon.service.auth import add_token
 from metrikon.service.serving import Server
 from tests.fuzzing import Fuzzed, fuzz, operations
 from tests.killing import killed
+from tests.killing_corrected import killed_corrected
 from tests.killing_out import killed_out
 
 REQUESTS, FILES, KILLS, KILLS_OUT = 20_000, 100_000, 1_000, 300
@@ -137,11 +138,23 @@ def kills_out(folder: Path, wanted: int, until: float, seed: int) -> Proof:
     return proof
 
 
+def kills_corrected(folder: Path, wanted: int, until: float, seed: int) -> Proof:
+    """Rounds of kills while written records are corrected and then taken back; after each kill every row says what its record says."""
+    proof, round_ = Proof("kills while records are corrected", wanted), 0
+    while proof.done < wanted and time.monotonic() < until:
+        ended = killed_corrected(folder / f"home-{round_}", seed + round_, min(A_ROUND, wanted - proof.done) // 2 + 1)
+        proof.done, round_ = proof.done + ended.kills, round_ + 1
+        proof.wrong += [f"seed {seed + round_ - 1}: {each}" for each in ended.wrong]
+    proof.behind = f"in {round_} rounds, half of them while runs are taken back"
+    return proof
+
+
 PARTS: dict[str, tuple[Callable[[Path, int, float, int], Proof], int]] = {
     "requests": (requests, REQUESTS),
     "files": (files, FILES),
     "kills": (kills, KILLS),
     "kills-out": (kills_out, KILLS_OUT),
+    "kills-corrected": (kills_corrected, KILLS_OUT),
 }
 
 

@@ -143,6 +143,8 @@ class Contract:
         [said] = made.write([Row("c", {**was, "Amount": Decimal(5)}, was=was, moves=Row("a", was))])
         assert said.result == "updated"
         assert {key: Decimal(value) for key, value in self.held(tmp_path, made).items()} == {"c": 5, "b": 97}
+        [said] = made.write([Row("c", {**was, "Amount": Decimal(5)}, was=was, moves=Row("a", was))])
+        assert said.result == "updated", "it was moved before, and that could not be noted"
         [said] = made.write([Row("e", {**was, "Amount": Decimal(7)}, was=was, moves=Row("gone", was))])
         assert said.result == "written", "what is there no longer is written"
         [said] = made.write([Row("b", {**was, "Amount": Decimal(7)}, was=was, moves=Row("c", was))])

@@ -42,8 +42,10 @@ class MemoryDestination(Usual):
             return Receipt(row.key, "updated", self._at(row.key))
         if known is None and row.only:
             return Receipt(row.key, "not there")
+        if known is not None and row.moves is not None and row.moves.key not in self.rows and not changed(values, known):
+            return Receipt(row.key, "updated", self._at(row.key))  # it was moved before, and that was not noted
         if known is not None and not row.sets:
-            return Receipt(row.key, "there already", self._at(row.key), there={name: known.get(name) for name in changed(values, known)})
+            return Receipt(row.key, "there already", self._at(row.key), there={name: known.get(name) for name in changed(values, known)}, ours=True)
         self.rows[row.key] = {**(known or {}), **values}
         before = {name: known.get(name) for name in values} if known is not None else None
         return Receipt(row.key, "written" if known is None else "updated", self._at(row.key), before=before)

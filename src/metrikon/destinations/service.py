@@ -168,7 +168,10 @@ class ServiceDestination(Usual):
             place = self._place(record)
             known[row.key] = place
             if not row.sets:
-                return Receipt(row.key, "there already", place, there=self._otherwise(record, row))
+                there = self._otherwise(record, row)
+                if row.moves is not None and not there and self._record_of(row.moves) is None:
+                    return Receipt(row.key, "updated", place)  # it was moved before, and that was not noted
+                return Receipt(row.key, "there already", place, there=there, ours=not self._ways)
             left = self._set(record, row)
             before = {name: at(record, name) for name in row.values if name not in left}
             return Receipt(row.key, "updated", place, left, {name: at(record, name) for name in left}, before)

@@ -204,7 +204,9 @@ class SheetDestination(Usual):
         known = sheet.known.get(at, {})
         if not row.sets:
             there = _otherwise(known, values) if at > 0 else {}  # where only the key is known, nothing can be compared
-            return Receipt(row.key, "there already", self._at(at), there=there)
+            if row.moves is not None and not there and self._key(row.moves) not in sheet.keys:
+                return Receipt(row.key, "updated", self._at(at))  # it was moved before, and that was not noted
+            return Receipt(row.key, "there already", self._at(at), there=there, ours=not self._own)
         return self._set(row, at, values, known, sheet)
 
     def _add(self, row: Row, key: str, sheet: _Sheet) -> Receipt:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from functools import lru_cache
 from itertools import groupby
 from typing import Any, Literal
@@ -160,7 +161,7 @@ class SqlDestination(Usual):
                 receipts.append(self._set(connection, table, row, there.get(key, key)))
             else:
                 differs = self._otherwise(connection, table, row, there.get(key, key))
-                receipts.append(Receipt(row.key, "there already", place, there=differs))
+                receipts.append(Receipt(row.key, "there already", place, there=differs, ours=not self._own))
         return receipts
 
     def _change(self, connection: Any, row: Row) -> Receipt:
@@ -169,10 +170,14 @@ class SqlDestination(Usual):
         key = self._key(table, row)
         if row.removes:
             return self._remove(connection, table, row, key)
-        if row.moves is None or key in self._there(connection, table, [row], [key]):
+        if row.moves is None:
             return self._write_alike(connection, [row])[0]
         old = self._key(table, row.moves)
         held = self._there(connection, table, [row.moves], [old]).get(old)
+        if key in self._there(connection, table, [row], [key]):
+            receipt = self._write_alike(connection, [row])[0]
+            done = held is None and not receipt.there  # it was moved before, and that was not noted
+            return replace(receipt, result="updated") if done else receipt
         if held is None:
             return self._write_alike(connection, [row])[0]
         receipt = self._set(connection, table, row, held)

@@ -60,9 +60,9 @@ class Rows:
         """A row on its way back: removed, or with what stood in its columns before they were set."""
         if row.purpose == "set":
             return Row(own, row.before or {}, row.parts, sets=True, was=row.values)
-        if row.purpose == "move" and row.moved_from and row.before is not None:
+        if row.purpose == "move" and row.moved_from:
             with self._database.reading() as connection:
-                held = {**(deliveries.last_written(connection, row.moved_from, "corrected") or {}), **row.before}
+                held = {**(deliveries.last_written(connection, row.moved_from, "corrected") or {}), **(row.before or {})}
             return Row(_own(row.moved_from)[1], held, sets=True, was=row.values, moves=Row(own, row.values))
         with self._database.reading() as connection:
             was = deliveries.last_written(connection, f"{place}|{own}") or row.values
@@ -109,6 +109,8 @@ def what_differs(receipt: Receipt, values: Mapping[str, Any]) -> list[Differs]:
 def end_of(row: Delivery, receipt: Receipt) -> End:
     """How a row came to its end. One that corrects has not, where somebody has set what it was to set."""
     differs = what_differs(receipt, row.values)
+    if receipt.result == "there already" and receipt.ours and not differs and row.purpose != "look":
+        return End(row.key, "written", receipt.place)  # it was written before, and that could not be noted
     if receipt.result in ("there already", "left") or (row.asks and differs):
         return End(row.key, "found otherwise" if differs else "found there", receipt.place, receipt.left, differs, receipt.before)
     return End(row.key, "found there" if receipt.result == "not there" else "written", receipt.place, receipt.left, (), receipt.before)

@@ -42,7 +42,8 @@ class Receipt:
     """What became of a row: "written", or when its key was found "there already", or "updated", or "not there", or "removed"; and where.
 
     `left`: columns that a person has set, which were left as they are. `there`: columns that are there otherwise than they were given, with what is there:
-    of a row that is there already, and of one that was not removed or moved because of them. `before`: what stood in columns that were set.
+    of a row that is there already, and of one that was not removed or moved because of them. `before`: what stood in columns that were set. `ours`: the key that
+    was found is our own, so that nobody else has written the row.
     """
 
     key: str
@@ -51,6 +52,7 @@ class Receipt:
     left: Sequence[str] = ()
     there: Mapping[str, Any] = field(default_factory=dict)
     before: Mapping[str, Any] | None = None
+    ours: bool = False
 
 
 class Busy(Exception):
