@@ -48,12 +48,12 @@ class Rows:
         if row.purpose == "set" and row.over and "set" not in adapter.changes:
             return Row(_own(row.key)[1], row.values, row.parts)  # what cannot be set there is written once more, as a person has said
         moves, was = None, None
-        with self._database.reading() as connection:
-            if row.purpose == "set":
-                was = deliveries.last_written(connection, f"{place}|{own}")
-            if row.purpose == "move" and row.moved_from:
-                was = deliveries.last_written(connection, row.moved_from)
-                moves = Row(_own(row.moved_from)[1], was or {})
+        before = f"{place}|{own}" if row.purpose == "set" else row.moved_from if row.purpose == "move" else None
+        if before is not None:
+            with self._database.reading() as connection:
+                was = deliveries.last_written(connection, before)
+        if row.purpose == "move" and before is not None:
+            moves = Row(_own(before)[1], was or {})
         return Row(own, row.values, row.parts, row.purpose == "set", was, row.over, row.only, moves)
 
     def _back(self, place: str, own: str, row: Delivery) -> Row:

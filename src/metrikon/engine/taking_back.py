@@ -17,6 +17,7 @@ from metrikon.store.database import Database
 from metrikon.store.deliveries import Delivery
 from metrikon.store.journal import Written
 
+MOST_OF_A_RUN = 100_000  # rows and the like that a run can have sent out
 MOST = 5000  # runs of a version of a flow that are taken back at once
 SET_SINCE = "A later run has set it since, and it stays."
 CANNOT = "It cannot be taken back from here."
@@ -73,7 +74,7 @@ class TakingBack:
             raise NotThere(f"There is no run {run_id}.")
         if run["state"] not in runs.SETTLED:
             raise NotNow(f"The run is {run['state']}. Cancel it, or let it come to its end; then it can be taken back.")
-        yield from reversed([each for each in deliveries.of_run(connection, run_id) if each.state == "written"])
+        yield from reversed([each for each in deliveries.of_run(connection, run_id, MOST_OF_A_RUN) if each.state == "written"])
 
 
 def _set_since(connection: Connection, found: Delivery, but: set[str]) -> bool:

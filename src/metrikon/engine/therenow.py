@@ -18,6 +18,7 @@ from metrikon.store.deliveries import Delivery
 
 log = logging.getLogger("metrikon.engine")
 ROWS, LOOKED, ALIKE = 500, 5, 10  # rows that are told, those of them that are looked for, and most of what is like one
+MOST_OF_A_RUN = 100_000  # rows of a run among which those are that nobody can tell of
 NOT_LOOKED = f"Only the first {LOOKED} are looked for."
 CANNOT = "Nothing there can be looked for from here. Open it, and look for what we sent."
 
@@ -43,7 +44,7 @@ class LookingThere:
         with self._database.reading() as connection:
             if runs.get(connection, run_id) is None:
                 raise NotThere(f"There is no run {run_id}.")
-            rows = [row for row in deliveries.of_run(connection, run_id) if row.state in ("unsure", "otherwise")]
+            rows = [row for row in deliveries.of_run(connection, run_id, MOST_OF_A_RUN) if row.state in ("unsure", "otherwise")]
         return list(self._looked(rows[:ROWS]))
 
     def _looked(self, rows: list[Delivery]) -> Iterator[ThereNow]:

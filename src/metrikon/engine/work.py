@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from sqlalchemy import Connection
 
 from metrikon.core.flows.fold import advance, replayed, todo
+from metrikon.core.flows.model import every_step
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
 from metrikon.core.values.exact import as_kept, loads
 from metrikon.engine import sending, standing
@@ -338,7 +339,8 @@ class Work:
                 where, wake_at = "ready", now
             runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
             if where == "done" and state.corrected:
-                taken_back = wanting.surplus(connection, self.claim.run_id, self.claim.item_id)
+                steps = {step.name for step in every_step(state.flow.steps)}
+                taken_back = wanting.surplus(connection, self.claim.run_id, self.claim.item_id, steps)
                 deliveries.move(connection, taken_back, "take back", attempts=0, not_before=0, error=None)
             if where in runs.SETTLED and state.flow.leaves:
                 questions.close(connection, self.claim.run_id, None, now)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Literal
 
 from sqlalchemy import Connection, bindparam, delete, insert, select, update
@@ -156,8 +157,8 @@ class _Entering:
 
     def _before(self, each: Wanted) -> str | None:
         """The row that an earlier run of the item has written by the same step, where no row of this run is that one."""
-        mine = [one for one in stored.of_run(self.connection, self.run_id) if one.path != each.path]
-        taken = {row_key(one.key)[0] for one in mine} | {str(one.moved_from) for one in mine}
+        mine = [(key, moved_from) for key, moved_from, path in self._mine if path != each.path]
+        taken = {row_key(key)[0] for key, _ in mine} | {str(moved_from) for _, moved_from in mine}
         taken |= {row_key(key)[0] for key in self.fresh} | {str(row["moved_from"]) for row in self.fresh.values()}
         its = select(runs.c.id).where(runs.c.item_id == each.corrects)
         query = select(deliveries.c.key).where(
@@ -170,6 +171,11 @@ class _Entering:
         )
         found = self.connection.execute(query.order_by(deliveries.c.done_at.desc())).scalars()
         return next((str(key) for key in found if key not in taken), None)
+
+    @cached_property
+    def _mine(self) -> list[tuple[str, str | None, str]]:
+        """What the run has entered before: key, the key that its row had, and path."""
+        return _keys_of(self.connection, self.run_id)
 
     def _note_there(self, each: Wanted, key: str, known: _Known) -> None:
         """A run that corrects has found a row as it wants it: noted, so that the row is not taken for one that is wanted no longer."""
@@ -271,9 +277,20 @@ def waiting(connection: Connection, keys: Sequence[str]) -> list[tuple[str, str,
     return found
 
 
-def surplus(connection: Connection, run_id: str, item_id: str) -> list[str]:
-    """The keys of rows that earlier runs of an item have written, and that a run which corrects them wants no longer."""
-    mine = stored.of_run(connection, run_id)
-    wanted = {row_key(each.key)[0] for each in mine} | {str(each.moved_from) for each in mine}
-    every = (each for each in stored.of_item(connection, item_id) if each.run_id != run_id and each.kind == "row")
-    return [each.key for each in every if each.state == "written" and each.purpose in ("write", "move") and each.key not in wanted]
+def surplus(connection: Connection, run_id: str, item_id: str, steps: Collection[str]) -> list[str]:
+    """The keys of rows that earlier runs of an item have written by some steps, and that a run which corrects them wants no longer.
+
+    `steps`: those that the flow still has; what another one has written is none of this run's.
+    """
+    mine = _keys_of(connection, run_id)
+    wanted = {row_key(key)[0] for key, _, _ in mine} | {str(moved_from) for _, moved_from, _ in mine}
+    its = select(runs.c.id).where(runs.c.item_id == item_id, runs.c.id != run_id)
+    written = (deliveries.c.kind == "row") & (deliveries.c.state == "written") & deliveries.c.purpose.in_(("write", "move"))
+    every = connection.execute(select(deliveries.c.key, deliveries.c.path).where(deliveries.c.run_id.in_(its), written))
+    return [str(key) for key, path in every if key not in wanted and str(path).rsplit("/", 1)[-1] in steps]
+
+
+def _keys_of(connection: Connection, run_id: str) -> list[tuple[str, str | None, str]]:
+    """All that a run has entered: key, the key that its row had before, and path."""
+    query = select(deliveries.c.key, deliveries.c.moved_from, deliveries.c.path).where(deliveries.c.run_id == run_id)
+    return [(str(key), moved_from, str(path)) for key, moved_from, path in connection.execute(query)]

@@ -97,6 +97,10 @@ def _anything(parameters: Any, around: Around) -> Schema | None:
     return ANYTHING
 
 
+def _asks_nothing(parameters: Any) -> Asks | None:
+    return None
+
+
 def _names(parameters: Any, around: Around, block: str) -> Mapping[str, Schema | None]:
     return {}
 
@@ -133,7 +137,7 @@ class Kind:
     waits: str = "Its end is awaited."
     late: Callable[[Mapping[str, Any], datetime], Any] | None = None
     uses: Callable[[Any], Iterable[tuple[str, str]]] = lambda parameters: ()
-    asks: Callable[[Any], Asks | None] = lambda parameters: None
+    asks: Callable[[Any], Asks | None] = _asks_nothing
     writes: Callable[[Any], Iterable[tuple[str, Mapping[str, Any], bool]]] | None = None
     tell: Callable[[Any], str] | None = None
     would: Callable[[Mapping[str, Any]], str] | None = None
@@ -146,8 +150,8 @@ class Kind:
 
     @property
     def goes_out(self) -> bool:
-        """Whether its parameters are read outside."""
-        return self.outward or self.gathered
+        """Whether its parameters are read outside, and not by a model."""
+        return (self.outward or self.gathered) and self.asks is _asks_nothing
 
     @property
     def about(self) -> str:
