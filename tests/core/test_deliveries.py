@@ -77,7 +77,9 @@ def test_what_differs_is_told_by_column_and_cut_where_it_is_long() -> None:
 def test_what_goes_out_has_a_key_of_its_item_and_step_or_of_the_parts_that_a_flow_gives() -> None:
     plain, keyed = Sends("mail", "post", {}), Sends("mail", "post", {}, ["Fernhill", 12])
     assert plain.key_for("f", "i", "a") != plain.key_for("f", "i", "b")
-    assert keyed.key_for("f", "i", "a") == keyed.key_for("g", "j", "b")
+    assert keyed.key_for("f", "i", "a") == keyed.key_for("f", "j", "a")
+    assert keyed.key_for("f", "i", "lines[1]/a") == keyed.key_for("f", "i", "lines[2]/a")
+    assert keyed.key_for("f", "i", "a") != keyed.key_for("f", "i", "b"), "another step sends something else"
     assert keyed.key_for("f", "i", "a") != Sends("mail", "other", {}, ["Fernhill", 12]).key_for("f", "i", "a")
 
 

@@ -18,35 +18,9 @@ from metrikon.client import ClientError
 from metrikon.demo import scenario
 from metrikon.store import deliveries
 from tests.helpers import Running, eventually
+from tests.killing_corrected import FLOW
 
 INVOICE = scenario.document("01-fernhill-nurseries.pdf")
-FLOW = """
-metrikon: 1
-name: ledger
-intakes: [{kind: upload}]
-destinations:
-  head: {kind: sql, url: "sqlite:///out.db", table: invoices}
-  lines: {kind: xlsx, path: lines.xlsx, sheet: Lines}
-steps:
-  - {name: document, read: {file: "${item.file}"}}
-  - {name: invoice, extract: {document: "${document}", record_type: invoice}}
-  - {name: checked, check: {record: "${invoice}"}}
-  - name: row
-    write:
-      to: head
-      key: ["${checked.record.vendor}", "${checked.record.number}"]
-      columns: {Vendor: "${checked.record.vendor}", Number: "${checked.record.number}", Total: "${checked.record.total}"}
-  - name: lines
-    each:
-      of: ${checked.record.lines}
-      as: line
-      steps:
-        - name: line_row
-          write:
-            to: lines
-            key: ["${checked.record.number}", "${line.description}"]
-            columns: {Number: "${checked.record.number}", What: "${line.description}", Amount: "${line.amount}"}
-"""
 
 
 @pytest.fixture

@@ -327,7 +327,7 @@ def _run_set(given: argparse.Namespace, out: TextIO) -> int:
     )
     print(f"{found['count']} item{'' if found['count'] == 1 else 's'}; {most}.", file=out)
     if found["sent"]:
-        sent = ", ".join(f"{count} {kind if count == 1 else SEVERAL[kind]}" for kind, count in found["sent"].items())
+        sent = ", ".join(f"{count} {kind if count == 1 else SEVERAL.get(kind, kind + 's')}" for kind, count in found["sent"].items())
         print(
             f"{sent} went out by them before: {'they go out again' if given.send_again else 'they are left at that, but for --send-again'}.", file=out
         )
@@ -338,7 +338,7 @@ def _run_set(given: argparse.Namespace, out: TextIO) -> int:
     return 0
 
 
-SEVERAL = {"mail": "mails", "message": "messages", "call": "calls", "entry": "entries"}
+SEVERAL = {"entry": "entries"}  # of the words for what goes out: the others end with an s
 
 
 def _day(text: str) -> int:

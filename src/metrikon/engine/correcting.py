@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -17,11 +18,12 @@ from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
 from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.ports.clock import Clock
-from metrikon.ports.destination import Destination
+from metrikon.ports.destination import Change, Destination
 from metrikon.store import calls, deliveries, records, runs
 from metrikon.store.database import Database
 from metrikon.store.deliveries import Delivery
 
+log = logging.getLogger("metrikon.engine")
 CAN_BE_CORRECTED = ("approved", "clear")
 WILL_SET, WILL_ASK, WILL_TAKE_BACK, STAYS = "set", "ask", "take back", "stay"
 
@@ -57,19 +59,25 @@ class CameOf:
 
     def would(self, found: list[Delivery], what: str) -> list[Came]:
         """Of each delivery that is there what would become of it."""
-        return [Came(each, self._will(each, what)) for each in found if each.state == "written"]
+        known: dict[tuple[str, int, str], frozenset[Change]] = {}
+        return [Came(each, self._will(each, what, known)) for each in found if each.state == "written"]
 
-    def _will(self, found: Delivery, what: str) -> str:
-        if found.kind != "row":
-            return WILL_ASK if what == WILL_SET else STAYS
-        try:
-            said = self._catalog.flow(found.flow, found.flow_version).destinations[found.target]
-            changes = self._build(said).changes
-        except Exception:  # a flow, a connection or a file that is gone: nobody can be asked then
-            return WILL_ASK if what == WILL_SET else STAYS
+    def _will(self, found: Delivery, what: str, known: dict[tuple[str, int, str], frozenset[Change]]) -> str:
+        place = (found.flow, found.flow_version, found.target)
+        if found.kind == "row" and place not in known:
+            known[place] = self._changes(*place)
+        changes = known.get(place, frozenset())
         if what == WILL_SET:
             return WILL_SET if "set" in changes else WILL_ASK
         return WILL_TAKE_BACK if {"set": "set", "move": "move"}.get(found.purpose, "remove") in changes else STAYS
+
+    def _changes(self, flow: str, version: int, target: str) -> frozenset[Change]:
+        """What can be done with rows that are at a destination; nothing where nobody can be asked."""
+        try:
+            return self._build(self._catalog.flow(flow, version).destinations[target]).changes
+        except Exception:
+            log.warning("destination %s of %s version %s cannot be asked what it can do", target, flow, version, exc_info=True)
+            return frozenset()
 
 
 class Correcting:

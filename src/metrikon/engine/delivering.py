@@ -233,7 +233,10 @@ class Deliveries:
         self._database.write(lambda connection: deliveries.put_off(connection, [row.key for row in rows], message, now + wait))
 
     def _unsure(self, rows: list[Delivery], message: str) -> None:
-        """Nobody can tell whether these rows were written: their runs wait for a person."""
+        """Nobody can tell whether these rows were written: their runs wait for a person. Those that were to be taken back stand as they are, and that is told."""
+        if returning := [row for row in rows if row.state == "returning"]:
+            self._stays(returning, message)
+        rows = [row for row in rows if row.state != "returning"]
         now = self._clock.now()
         entries: dict[str, list[Written]] = {}
         for row in rows:

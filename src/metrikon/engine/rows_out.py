@@ -93,6 +93,8 @@ def _own(key: str) -> tuple[str, str]:
 def is_able(adapter: Destination, row: Delivery) -> bool:
     """Whether a destination can do what a row is for; what it cannot do is told by itself where a flow asks for it outright."""
     if row.state == "returning":
+        if not _own(row.key)[0]:
+            return False  # an earlier version has written it, under a key of another form
         return {"set": "set", "move": "move"}.get(row.purpose, "remove") in adapter.changes
     if row.purpose == "look":
         return adapter.can != "neither"

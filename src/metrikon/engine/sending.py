@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import Connection
@@ -15,6 +15,7 @@ from metrikon.store import outgoing, runs
 from metrikon.store.leases import Claim
 from metrikon.store.outgoing import Known, Out
 
+WAIT = 1.0  # seconds until it is seen what became of what another run is sending
 UNSURE = "Look there: then say that it went, or have it done again."
 
 
@@ -45,24 +46,38 @@ def out_of(connection: Connection, effect: Perform, claim: Claim) -> Out | None:
     return Out(sends, key, claim.run_id, claim.item_id, claim.flow, claim.flow_version, effect.path, kind.name)
 
 
-def before(connection: Connection, out: Out, wish: Wish, *, renew: bool) -> Any:
-    """What the step gave when it went out before; None where it is to go out now. Raises `SentOtherwise`, and `StepFailed` where nobody can tell whether it went."""
+@dataclass(frozen=True)
+class Gave:
+    """What is known of something before it goes out. `out`: what is noted of it, None where nothing is; `result`: what the step gave before, None where it is done now."""
+
+    out: Out | None = None
+    result: Mapping[str, Any] | None = None
+
+
+def before(connection: Connection, out: Out, wish: Wish, *, renew: bool) -> Gave:
+    """Whether something is to go out now, or what its step gave when it went out before. Raises `SentOtherwise`, and `StepFailed` where that cannot be told."""
     found = outgoing.known(connection, out)
-    if renew or outgoing.is_free(found, out.run_id):
-        return None
-    assert found is not None, "what nobody knows is free"
-    if out.sends.what == "entry" and found.state != "written":
-        return None  # the step itself looks whether it is there
-    if found.state != "written":
+    now = Gave(replace(out, seen=(found.state, found.run_id)) if found is not None else out)
+    if found is None or renew or outgoing.is_free(found, out.run_id):
+        return now
+    if found.state != "written" and not out.sends.looks:
+        if found.under_way:
+            raise sent_now(found.run_id)
         raise StepFailed(f"Run {found.run_id} began to send this, and whether it went out cannot be told. {UNSURE}", unsure=found.result or {})
-    if found.differs and wish.corrects:
+    if found.state == "written" and found.differs and wish.corrects:
         raise SentOtherwise(_otherwise(out, found), found.result or {})
+    if out.sends.looks:
+        return Gave() if found.state == "written" else now
     if wish.again or out.sends.again:
-        return None
-    result = found.result if isinstance(found.result, dict) else {}
-    return {**result, "result": "there already", "by": found.run_id, "pictures": []} if out.sends.what == "entry" else result
+        return now
+    differs = [{"column": each.column, "there": each.there, "wanted": each.wanted} for each in found.differs]
+    return Gave(None, {**(found.result if isinstance(found.result, dict) else {}), "by": found.run_id, **({"differs": differs} if differs else {})})
+
+
+def sent_now(run_id: str) -> StepFailed:
+    """Another run is sending it just now: it is looked at again when that has come to its end."""
+    return StepFailed(f"Run {run_id} is sending this just now.", again=True, turn=True, wait=WAIT)
 
 
 def _otherwise(out: Out, found: Known) -> str:
-    what = {"mail": "The mail", "message": "The message", "call": "The call", "entry": "What was entered"}[out.sends.what]
-    return f"{what} went out before, with other values ({out.sends.target}): {told(found.differs)} Say whether it is left at that, or goes out again."
+    return f"The {out.sends.what} went out before, with other values ({out.sends.target}): {told(found.differs)} Say whether it is left at that, or goes out again."

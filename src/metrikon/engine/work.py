@@ -183,16 +183,15 @@ class Work:
     def _perform(self, effect: Perform) -> list[Entry]:
         """Do one step; the entries to fold."""
         start = self.clock.now()
-        out: Out | None = None
         try:
-            if effect.step.kind.sends is not None:
-                out, sent = self._sends(effect)
-                if sent is not None:
-                    return [self._keep(effect, Outcome(sent), start)]
+            gave = self._sends(effect)
+            if gave.result is not None:
+                return [self._keep(effect, Outcome(dict(gave.result)), start)]
+            out = gave.out
+            if effect.step.kind.outward and not effect.begun:
+                self._begun(effect, out)
         except StepFailed as error:
             return [self._failed(effect, error, start)]
-        if effect.step.kind.outward and not effect.begun:
-            self._begun(effect, out)
         runner: Runner = self.bench.runners[effect.step.kind.name]
         call = self._call(effect)
         UNTIL.set(math.inf if call.seconds is None else time.monotonic() + call.seconds)
@@ -205,12 +204,15 @@ class Work:
         finally:
             UNTIL.set(math.inf)
 
-    def _sends(self, effect: Perform) -> tuple[Out | None, Any]:
+    def _sends(self, effect: Perform) -> sending.Gave:
         """What a step sends out, and what it gave when that went out before. Raises `StepFailed` where a person must say what is to be done."""
+        if effect.step.kind.sends is None:
+            return sending.Gave()
         with self.bench.database.reading() as connection:
             out = sending.out_of(connection, effect, self.claim)
-            wish = sending.Wish(self.corrects, self.send_again)
-            return out, None if out is None or effect.begun else sending.before(connection, out, wish, renew=effect.renew)
+            if out is None or effect.begun:
+                return sending.Gave(out)
+            return sending.before(connection, out, sending.Wish(self.corrects, self.send_again), renew=effect.renew)
 
     def _begun(self, effect: Perform, out: Out | None) -> None:
         """Journal that a step is begun whose effect leaves the house, and that something is handed over by it."""
@@ -220,7 +222,10 @@ class Work:
                 outgoing.begin(connection, out, self.clock.now())
             return None, [self._written(effect, "begun", {"attempt": effect.attempt})]
 
-        self.journal.commit(make)
+        try:
+            self.journal.commit(make)
+        except outgoing.SentNow as error:
+            raise sending.sent_now(str(error)) from error
 
     def _perform_all(self, effects: list[Perform]) -> list[Entry]:
         """Do steps of a kind that is gathered, all in one commit; the entries to fold."""

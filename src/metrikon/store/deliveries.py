@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, bindparam, delete, func, null, select, update
+from sqlalchemy import ColumnElement, Connection, bindparam, delete, func, null, or_, select, update
 
 from metrikon.core.deliveries.comparing import Differs
-from metrikon.core.deliveries.states import Move, Purpose, State, sources, target
+from metrikon.core.deliveries.states import DUE, Move, Purpose, State, moved, sources, target
 from metrikon.core.flows.keys import UPDATE
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.hot import Hot
@@ -77,7 +77,7 @@ def _found(connection: Connection, where: ColumnElement[bool], *order: Any, most
 _PLACES = Hot(
     select(deliveries.c.destination)
     .where(
-        (deliveries.c.state == "entered") | (deliveries.c.state == "returning"),
+        or_(*(deliveries.c.state == state for state in DUE)),
         deliveries.c.not_before <= bindparam("now"),
         deliveries.c.kind == "row",
     )
@@ -87,7 +87,7 @@ _DUE = Hot(
     select(*(deliveries.c[name] for name in _ALL))
     .where(
         deliveries.c.destination == bindparam("place"),
-        (deliveries.c.state == "entered") | (deliveries.c.state == "returning"),
+        or_(*(deliveries.c.state == state for state in DUE)),
         deliveries.c.not_before <= bindparam("now"),
         deliveries.c.kind == "row",
     )
@@ -96,7 +96,7 @@ _DUE = Hot(
 )
 _ENDED = Hot(
     update(deliveries)
-    .where(deliveries.c.key == bindparam("of"), (deliveries.c.state == "entered") | (deliveries.c.state == "sending"))
+    .where(deliveries.c.key == bindparam("of"), or_(*(deliveries.c.state == state for state in sources("written"))))
     .values(
         state=bindparam("to"),
         done_at=bindparam("now"),
@@ -258,7 +258,6 @@ def put_off(connection: Connection, keys: Sequence[str], error: str, not_before:
     for start in range(0, len(keys), AT_ONCE):
         some = keys[start : start + AT_ONCE]
         told: dict[str, Any] = {"attempts": deliveries.c.attempts + int(counted), "error": error, "not_before": not_before}
-        returning = set(connection.execute(select(deliveries.c.key).where(deliveries.c.key.in_(some), deliveries.c.state == "returning")).scalars())
-        connection.execute(update(deliveries).where(deliveries.c.key.in_(returning)).values(told))
-        fresh = deliveries.c.key.in_([each for each in some if each not in returning]) & deliveries.c.state.in_(("entered", "sending"))
-        connection.execute(update(deliveries).where(fresh).values(state="entered", **told))
+        for state in sources("put off"):
+            these = deliveries.c.key.in_(some) & (deliveries.c.state == state)
+            connection.execute(update(deliveries).where(these).values(state=moved(state, "put off"), **told))

@@ -157,9 +157,9 @@ def rows_of(connection: Connection, item_ids: Collection[str]) -> list[dict[str,
     run_ids = _column(connection, runs.c.id, runs.c.item_id, item_ids)
     found: list[dict[str, Any]] = []
     for part in _parts(run_ids):
-        query = select(deliveries.c.destination, deliveries.c.receipt, deliveries.c.key, deliveries.c.done_at)
+        query = select(deliveries.c.destination, deliveries.c.receipt, deliveries.c.key, deliveries.c.done_at, deliveries.c.kind)
         query = query.where(deliveries.c.run_id.in_(part), deliveries.c.state == "written").order_by(deliveries.c.begun_at)
-        found += [{"destination": row.destination, "place": row.receipt or "", "at": row.done_at} for row in connection.execute(query)]
+        found += [{"destination": row.destination or row.kind, "place": row.receipt or "", "at": row.done_at} for row in connection.execute(query)]
     return found
 
 

@@ -10,9 +10,15 @@ from sqlalchemy import Connection, func, insert, select, update
 
 from metrikon.core.deliveries.comparing import Differs, changed
 from metrikon.core.deliveries.sending import Sends
-from metrikon.core.deliveries.states import FREE, Move, State, sources, target
+from metrikon.core.deliveries.states import FREE, Move, State, moved, sources, target
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.tables import deliveries, journal, runs
+
+UNDER_WAY = ("ready", "running", "waiting")  # states of a run that goes on by itself
+
+
+class SentNow(Exception):
+    """Another run is sending it just now."""
 
 
 @dataclass(frozen=True)
@@ -27,6 +33,7 @@ class Out:
     flow_version: int
     path: str
     kind: str  # the kind of its step
+    seen: tuple[str, str] | None = None  # the state and the run that its key stood with when it was looked up
 
 
 @dataclass(frozen=True)
@@ -37,19 +44,19 @@ class Known:
     run_id: str
     result: Any
     differs: Sequence[Differs] = ()
+    under_way: bool = False  # whether its run goes on
 
 
 def known(connection: Connection, out: Out) -> Known | None:
     """What is known of a key; an earlier version has noted what went out in journals alone."""
-    row = connection.execute(
-        select(deliveries.c.state, deliveries.c.run_id, deliveries.c["values"], deliveries.c.result).where(deliveries.c.key == out.key)
-    ).first()
+    query = select(deliveries.c.state, deliveries.c.run_id, deliveries.c["values"], deliveries.c.result, runs.c.state.label("stands"))
+    row = connection.execute(query.join(runs, runs.c.id == deliveries.c.run_id).where(deliveries.c.key == out.key)).first()
     if row is None:
         return None if out.sends.key else _journaled(connection, out)
     was = loads(row[2])
     other = changed(_plain(out.sends.values), was) if was else {}
     differs = tuple(Differs(name, was.get(name), value) for name, value in other.items())
-    return Known(row[0], row[1], loads(row[3]) if row[3] else None, differs)
+    return Known(row[0], row[1], loads(row[3]) if row[3] else None, differs, row[4] in UNDER_WAY)
 
 
 def _journaled(connection: Connection, out: Out) -> Known | None:
@@ -62,7 +69,10 @@ def _journaled(connection: Connection, out: Out) -> Known | None:
 
 
 def begin(connection: Connection, out: Out, at: int) -> None:
-    """It is being handed over, by this run."""
+    """It is being handed over, by this run. Raises `SentNow` where another one does that, or did, since it was looked up."""
+    before = connection.execute(select(deliveries.c.state, deliveries.c.run_id).where(deliveries.c.key == out.key)).first()
+    if before is not None and before[1] != out.run_id and tuple(before) != out.seen:
+        raise SentNow(before[1])
     values = {
         "run_id": out.run_id,
         "path": out.path,
@@ -72,7 +82,7 @@ def begin(connection: Connection, out: Out, at: int) -> None:
         "destination": "",
         "position": 0,
         "values": dumps(_plain(out.sends.values)),
-        "state": "sending",
+        "state": moved(before[0] if before is not None else None, "begin"),
         "kind": out.sends.what,
         "most_attempts": 1,
         "not_before": 0,
@@ -96,7 +106,8 @@ def ended(connection: Connection, out: Out, by: Move, at: int, result: Mapping[s
 
 def taken_over(connection: Connection, out: Out) -> None:
     """What an earlier run may have sent is asked about by this one."""
-    connection.execute(update(deliveries).where(deliveries.c.key == out.key).values(run_id=out.run_id, path=out.path, state="unsure"))
+    mine = (deliveries.c.key == out.key) & deliveries.c.state.in_(sources("ask about"))
+    connection.execute(update(deliveries).where(mine).values(run_id=out.run_id, path=out.path, state=target("ask about")))
 
 
 def counted(connection: Connection, item_ids: Sequence[str]) -> dict[str, int]:

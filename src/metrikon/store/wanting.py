@@ -108,15 +108,14 @@ class _Entering:
         elif known.state in ENDED and not each.renew:
             self.found[each.path] = Standing("done", known.run_id, known.receipt)
         elif known.run_id == self.run_id and known.path == each.path:
-            state: State = "shown" if unseen else "entered"
-            row = self._row(each, plan, position, state)
+            row = self._row(each, plan, position, moved(known.state, "show again" if unseen else "enter again"))
             self._replace(plan.key, {name: value for name, value in row.items() if name != "begun_at"})  # since when its key is known outside counts
             self.found[each.path] = Standing(unseen or "ours", self.run_id)
         elif known.state in FREE:
             self._replace(plan.key, self._row(each, plan, position, moved(known.state, "show" if unseen else "enter")))
             self.found[each.path] = Standing(unseen or "ours", self.run_id)
         elif known.state == "unsure":  # nobody has said yet whether it came: it is put before a person again
-            self._replace(plan.key, self._row(each, plan, position, "sending"))
+            self._replace(plan.key, self._row(each, plan, position, moved(known.state, "ask again")))
             self.found[each.path] = Standing("ours", self.run_id)
         else:
             self._wait(each, plan.key, known.run_id)
@@ -150,7 +149,7 @@ class _Entering:
                 self._note_there(each, key, known)
             self.found[each.path] = Standing("done", known.run_id, known.receipt)
             return None
-        beside = update_of(key, self.run_id, each.path)
+        beside = update_of(each.key, self.run_id, each.path)  # not the key of an earlier version: its destination finds the row by the parts
         if own or each.renew:
             return _Plan(beside, "set", each.values if last is None else changed(each.values, last))
         return _Plan(beside, "look", each.values)

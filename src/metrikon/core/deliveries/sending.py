@@ -3,32 +3,43 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
+from metrikon.core.deliveries.comparing import Differs
+from metrikon.core.deliveries.comparing import told as in_words
 from metrikon.core.flows.keys import key_of
-
-What = Literal["mail", "message", "call", "entry"]
 
 
 @dataclass(frozen=True)
 class Sends:
     """What a step with its parameters sends out.
 
-    `values`: what of it is compared when it is run again. `key`: parts that a flow gives, so that it goes out once for them over all items; without them
-    it goes out once for each item and step. `again`: the flow says that it goes out each time.
+    `values`: what of it is compared when it is run again. `key`: parts that a flow gives, so that it goes out by its step once for them over all items; without
+    them it goes out once for each item and step. `again`: the flow says that it goes out each time. `looks`: the step itself looks whether it went out before.
     """
 
-    what: What
+    what: str  # the word for it, of at most ten letters
     target: str
     values: Mapping[str, Any]
     key: Sequence[Any] | None = None
     again: bool = False
+    looks: bool = False
 
     def key_for(self, flow: str, item_id: str, path: str) -> str:
         """The key under which it goes out. `path`: of the step, with those of the steps that use its flow before it."""
         if self.key:
-            return f"{self.what}|{self.target}|{key_of(self.key)}"[:500]
+            step = re.sub(r"\[.*?\]", "", path).rsplit("/", 1)[-1]
+            scope = hashlib.sha256(f"{flow} {step} {self.target}".encode()).hexdigest()[:24]
+            return f"{self.what}|{scope}|{key_of(self.key)}"
         told = hashlib.sha256(f"{flow} {item_id} {path}".encode()).hexdigest()[:48]
         return f"{self.what}|{told}"
+
+
+def told_of(what: str, result: Any) -> str:
+    """What a run is to tell of something that went out before with other values, and was left at that; nothing for anything else."""
+    found = result.get("differs") if isinstance(result, Mapping) else None
+    every = [Differs(str(each["column"]), each["there"], each["wanted"]) for each in found or ()]
+    return f"The {what} went out before with other values, and was not repeated: {in_words(every)}" if every else ""

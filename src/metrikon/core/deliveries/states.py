@@ -1,4 +1,4 @@
-"""The states of a delivery, and how it moves from one to another: one table for rows, mails, messages, calls and files alike.
+"""The states of a delivery, and how it moves from one to another: one table for rows, mails, messages, calls and entries alike.
 
 A move that is not in the table does not happen: what the store changes, it changes only where the table has a move from the state that stands there.
 """
@@ -22,14 +22,18 @@ State = Literal[
     "taken back",  # it is there no longer
 ]
 Move = Literal[
-    "enter", "show", "looked at", "hand over", "written", "found there", "found otherwise", "lost", "put off", "fail", "seen there", "kept", "renew",
+    "enter", "show", "enter again", "show again", "begin", "ask again", "ask about", "hand over", "written", "found there", "found otherwise", "lost", "put off", "fail", "seen there", "kept",
     "correct", "take back", "gone", "not taken back", "restored",
 ]  # fmt: skip
 STATES: tuple[State, ...] = get_args(State)
 MOVES: Mapping[Move, Mapping[State | None, State]] = {
     "enter": {None: "entered", "failed": "entered", "corrected": "entered", "taken back": "entered"},
     "show": {None: "shown", "failed": "shown", "corrected": "shown", "taken back": "shown"},
-    "looked at": {"shown": "entered"},
+    "enter again": dict.fromkeys(("shown", "entered", "sending", "unsure", "failed", "otherwise"), "entered"),  # by its own step
+    "show again": dict.fromkeys(("shown", "entered", "sending", "unsure", "failed", "otherwise"), "shown"),
+    "begin": dict.fromkeys((None, "failed", "corrected", "taken back", "sending", "unsure", "written"), "sending"),  # what is no row
+    "ask again": {"unsure": "sending"},  # another step wants a row of which nobody can tell: it is put before a person again
+    "ask about": dict.fromkeys(("sending", "unsure"), "unsure"),  # what a run has left that is over
     "hand over": {"entered": "sending", "sending": "sending"},
     "written": {"entered": "written", "sending": "written"},
     "found there": {"entered": "there", "sending": "there"},
@@ -39,7 +43,6 @@ MOVES: Mapping[Move, Mapping[State | None, State]] = {
     "fail": {"entered": "failed", "sending": "failed", "shown": "failed"},
     "seen there": {"unsure": "written"},
     "kept": {"otherwise": "there"},
-    "renew": {"unsure": "entered", "otherwise": "entered", "entered": "entered", "sending": "entered", "shown": "entered", "failed": "entered"},
     "correct": {"written": "corrected", "there": "corrected"},
     "take back": {"written": "returning"},
     "gone": {"returning": "taken back"},

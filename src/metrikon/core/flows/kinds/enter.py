@@ -55,7 +55,7 @@ def _result(parameters: Enter, around: Around) -> Schema:
 
 
 def _sends(values: Mapping[str, Any]) -> Sends | None:
-    return None if values["dry"] else Sends("entry", str(values["way"]), dict(values["values"]), values["key"])
+    return None if values["dry"] else Sends("entry", str(values["way"]), dict(values["values"]), values["key"], looks=True)
 
 
 KIND = Kind(

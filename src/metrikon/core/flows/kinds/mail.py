@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any, Literal
+from typing import Any
 
 from pydantic import Field
 
-from metrikon.core.deliveries.sending import Sends
+from metrikon.core.deliveries.sending import Sends, told_of
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import ConnectionName, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.once import BEFORE, Once
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
@@ -23,7 +24,7 @@ class Kept(Form):
     put: bool = Field(True, description="Whether the mail is put there by us; false where the server does so by itself.")
 
 
-class Mail(Form):
+class Mail(Once):
     """Send a mail: text, simple HTML, attachments, as an answer within its thread. It is sent once; one that was cut off while it was handed over waits for a person, unless it is found among the sent ones."""
 
     connection: ConnectionName = Field(..., description="Name of a connection to a server that takes mail (smtps://…, smtp://…).")
@@ -39,14 +40,6 @@ class Mail(Form):
     )
     answers: str | None = Field(
         None, description="The Message-ID of the mail that it answers, such as ${item.data.message_id}, so that it stands in its thread."
-    )
-    key: list[Any] = Field(
-        default_factory=list,
-        max_length=20,
-        description="What tells this from all others that go out so, e.g. vendor and number: it goes out once for it. Without it, once for each item and step.",
-    )
-    if_sent: Literal["leave", "again"] = Field(
-        "leave", description="When it went out before and the item is run again: it is left at that, or goes out again."
     )
     sent: Kept | None = Field(None, description="Where sent mails are kept, so that one that was cut off can be looked up.")
 
@@ -65,7 +58,7 @@ def _check(parameters: Mail, around: Around) -> Iterable[Said]:
 def _result(parameters: Mail, around: Around) -> Schema:
     text: Schema = {"type": "string"}
     refused: Schema = {"type": "object", "additionalProperties": text}
-    return closed({"id": text, "to": {"type": "array", "items": text}, "refused": refused})
+    return closed({**BEFORE, "id": text, "to": {"type": "array", "items": text}, "refused": refused})
 
 
 def _tell(parameters: Mail) -> str:
@@ -82,6 +75,7 @@ KIND = Kind(
     "mail",
     Mail,
     sends=_sends,
+    told=lambda result: told_of("mail", result),
     result=_result,
     check=_check,
     needs=("to", "subject", "text"),

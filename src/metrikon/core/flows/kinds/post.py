@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any, Literal
+from typing import Any
 
 from pydantic import Field, model_validator
 
-from metrikon.core.deliveries.sending import Sends
-from metrikon.core.flows.around import Around, text
-from metrikon.core.flows.form import ConnectionName, Form
+from metrikon.core.deliveries.sending import Sends, told_of
+from metrikon.core.flows.around import Around, closed, text
+from metrikon.core.flows.form import ConnectionName
 from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.once import BEFORE, Once
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
 
-class Post(Form):
+class Post(Once):
     """Post to a room of a chat: text, a table, a file, within a thread. Or hand a payload as JSON to the address of a connection. Both go under an id that stays the same when they are repeated, so that it counts once."""
 
     connection: ConnectionName = Field(..., description="Name of a connection to a chat's server, or to the service that takes the payload.")
@@ -29,14 +30,6 @@ class Post(Form):
         None, max_length=1000, description="For a payload: where it goes, after the address of the connection; empty for that itself."
     )
     payload: Any = Field(None, description="The payload: any values.")
-    key: list[Any] = Field(
-        default_factory=list,
-        max_length=20,
-        description="What tells this from all others that go out so, e.g. vendor and number: it goes out once for it. Without it, once for each item and step.",
-    )
-    if_sent: Literal["leave", "again"] = Field(
-        "leave", description="When it went out before and the item is run again: it is left at that, or goes out again."
-    )
 
     @model_validator(mode="after")
     def _one_way(self) -> Post:
@@ -55,7 +48,7 @@ def _check(parameters: Post, around: Around) -> Iterable[Said]:
 
 
 def _result(parameters: Post, around: Around) -> Schema:
-    return text(id="The id of the message, or that under which the payload went.")
+    return closed({**BEFORE, **text(id="The id of the message, or that under which the payload went.")["properties"]})
 
 
 def _tell(parameters: Post) -> str:
@@ -77,6 +70,7 @@ KIND = Kind(
     "post",
     Post,
     sends=_sends,
+    told=lambda result: told_of("message", result),
     result=_result,
     check=_check,
     outward=True,
