@@ -90,6 +90,14 @@ def test_a_written_record_is_corrected_and_every_row_of_it_follows(ledger: Runni
     assert "FN-1" in command(ledger, "records", "show", record)[1]
 
 
+def test_what_is_found_wrong_with_a_correction_stays_beside_the_record(ledger: Running) -> None:
+    _, record = sent(ledger)
+    values = {**ledger.client.record(record).values, "total": Decimal("499.00")}
+    done = settled(ledger, ledger.client.correct(record, values, "they say so", yes=True)["run_id"])
+    assert (done.state, heads(ledger)[0][2]) == ("done", Decimal(499))
+    assert any("but Total is 499.00" in each["message"] for each in ledger.client.record(record).findings)
+
+
 def test_corrections_of_a_written_record_add_up_in_its_row(ledger: Running) -> None:
     run, record = sent(ledger)
     vendor, number, total = heads(ledger)[0]

@@ -65,32 +65,7 @@ function ThereOtherwise({ differs, say, busy }: { differs: Differs[]; say: (what
       <p style={{ margin: "0 0 8px" }}>
         <b>This is there already, with other values.</b> Say which of the two is right:
       </p>
-      <table className="small" style={{ borderCollapse: "collapse", marginBottom: 10 }}>
-        <thead>
-          <tr>
-            <td />
-            {["There now", "This run has"].map((head) => (
-              <th key={head} scope="col" style={{ textAlign: "left", paddingRight: 24 }}>
-                {head}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {differs.map((each) => (
-            <tr key={each.column}>
-              <th scope="row" className="soft" style={{ textAlign: "left", paddingRight: 16, fontWeight: 400 }}>
-                {each.column}
-              </th>
-              {[each.there, each.wanted].map((value, number) => (
-                <td key={number} style={{ whiteSpace: "pre-wrap", paddingRight: 24 }}>
-                  {shown(value)}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Sides heads={["There now", "This run has"]} rows={differs.map((each) => [each.column, [each.there, each.wanted]])} />
       <div style={{ display: "flex", flexWrap: "wrap", gap: 10 }}>
         <Button size="compact-md" loading={busy} onClick={() => say("otherwise=renew")}>
           Set it as this run has it
@@ -146,36 +121,46 @@ function Beside({ to, sent, found, why }: { to: string; sent: Row; found: Row[] 
         {found === null ? `${to}: ${why}` : found.length === 0 ? `In ${to} nothing is like it now.` : `In ${to} ${count(found.length, "record")} ${found.length === 1 ? "is" : "are"} like it now.`}
       </p>
       <div style={{ overflowX: "auto" }}>
-        <table className="small" style={{ borderCollapse: "collapse", marginBottom: 10 }}>
-          {held.length > 0 && (
-            <thead>
-              <tr>
-                <td />
-                {["We sent", ...held.map((_, number) => (held.length === 1 ? "There now" : `There now, ${number + 1}`))].map((head) => (
-                  <th key={head} scope="col" style={{ textAlign: "left", paddingRight: 24 }}>
-                    {head}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-          )}
-          <tbody>
-            {names.map((name) => (
-              <tr key={name}>
-                <th scope="row" style={{ textAlign: "left", verticalAlign: "top", paddingRight: 16, fontWeight: 400 }} className="soft">
-                  {name}
-                </th>
-                {[sent, ...held].map((each, number) => (
-                  <td key={number} style={{ whiteSpace: "pre-wrap", paddingRight: 24, verticalAlign: "top" }}>
-                    {shown(each[name] ?? null)}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Sides
+          heads={held.length > 0 ? ["We sent", ...held.map((_, number) => (held.length === 1 ? "There now" : `There now, ${number + 1}`))] : []}
+          rows={names.map((name) => [name, [sent, ...held].map((each) => each[name] ?? null)])}
+        />
       </div>
     </>
+  );
+}
+
+/** Values by name, those of each side in a column under its head. */
+function Sides({ heads, rows }: { heads: string[]; rows: [string, unknown[]][] }): ReactNode {
+  return (
+    <table className="small" style={{ borderCollapse: "collapse", marginBottom: 10 }}>
+      {heads.length > 0 && (
+        <thead>
+          <tr>
+            <td />
+            {heads.map((head) => (
+              <th key={head} scope="col" style={{ textAlign: "left", paddingRight: 24 }}>
+                {head}
+              </th>
+            ))}
+          </tr>
+        </thead>
+      )}
+      <tbody>
+        {rows.map(([name, values]) => (
+          <tr key={name}>
+            <th scope="row" className="soft" style={{ textAlign: "left", verticalAlign: "top", paddingRight: 16, fontWeight: 400 }}>
+              {name}
+            </th>
+            {values.map((value, number) => (
+              <td key={number} style={{ whiteSpace: "pre-wrap", paddingRight: 24, verticalAlign: "top" }}>
+                {shown(value)}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

@@ -63,10 +63,10 @@ def checked(connection: Connection, record_id: str, found: Any, state: str, at: 
     changes.note(connection, "record", [record_id], at)
 
 
-def approved_as(connection: Connection, record_id: str, values: dict[str, Any]) -> bool:
-    """Whether a person has approved a record with just these values."""
-    row = connection.execute(select(records.c.state, records.c["values"]).where(records.c.id == record_id)).first()
-    return row is not None and row[0] == "approved" and loads(row[1]) == values
+def approved_as(connection: Connection, record_id: str, values: dict[str, Any]) -> Any:
+    """What was found of a record that a person has approved with just these values, as plain data; None for another one."""
+    row = connection.execute(select(records.c.state, records.c["values"], records.c.findings).where(records.c.id == record_id)).first()
+    return loads(row[2]) if row is not None and row[0] == "approved" and loads(row[1]) == values else None
 
 
 def change(connection: Connection, record_id: str, at: int, **columns: Any) -> None:
