@@ -15,6 +15,7 @@ from openpyxl import load_workbook
 
 from metrikon.cli import main
 from metrikon.client import ClientError
+from metrikon.core.flows.keys import by_former_rule
 from metrikon.demo import scenario
 from metrikon.store import deliveries
 from tests.helpers import Running, eventually
@@ -231,3 +232,38 @@ steps:
     assert ledger.client.wait(asked.id).state == "done"
     assert "fern,42" in (ledger.app.home / "prices.csv").read_text()
     assert run("42.0").reason == "", "the same price"
+
+
+OLDEN = """
+metrikon: 1
+name: olden
+intakes: [{kind: upload}]
+destinations: {table: {kind: sql, url: "sqlite:///olden.db", table: rows}}
+steps:
+  - {name: row, write: {to: table, key: ["${item.name}"], columns: {Name: "${item.name}", Price: PRICE}}}
+"""
+
+
+def test_a_row_under_a_key_of_an_earlier_version_is_neither_doubled_nor_said_to_be_gone(ledger: Running) -> None:
+    def held() -> list[Any]:
+        with sqlite3.connect(ledger.app.home / "olden.db") as database:
+            return database.execute("SELECT name, price FROM rows").fetchall()
+
+    ledger.client.put_flow("olden", OLDEN.replace("PRICE", "38"))
+    run = ledger.client.upload("olden", b"fern", name="fern").run_id
+    assert ledger.client.wait(run).state == "done"
+    flow = ledger.app.catalog.newest_flow("olden")
+    former = f"{ledger.app.workshop.places_of(flow.destinations['table'])[1]}|{by_former_rule(['fern'])}"
+    ledger.app.database.write(lambda connection: connection.exec_driver_sql("UPDATE deliveries SET key = ? WHERE run_id = ?", (former, run)))
+    with sqlite3.connect(ledger.app.home / "olden.db") as database:
+        database.execute("UPDATE rows SET delivery_key = ?", (former,))
+    ledger.app.deliveries._adapters.clear()  # as after a start: such keys are looked up once
+    ledger.client.put_flow("olden", OLDEN.replace("PRICE", "41"))
+    again = settled(ledger, ledger.client.run_again_from(run, ""))
+    assert (again.state, held()) == ("done", [("fern", 38)])
+    assert "Price is 38, the paper says 41" in again.reason
+    ledger.client.take_back(run, yes=True)
+    settled(ledger, run)
+    [one] = [each for each in ledger.client.run(run).deliveries if each["state"] == "written"]
+    assert "cannot take it back" in one["error"]
+    assert held() == [("fern", 38)]
