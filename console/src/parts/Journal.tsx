@@ -12,6 +12,7 @@ const SIGNS: Record<string, [string, string, string]> = {
   asked: ["!", "asks a person", "person"],
   answered: ["✓", "answered", "good"],
   begun: ["›", "under way", ""],
+  looked: ["…", "not there yet", ""],
   started: ["·", "began", ""],
   continued: ["›", "continued", ""],
   cancelled: ["×", "cancelled", "stopped"],

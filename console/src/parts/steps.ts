@@ -4,7 +4,7 @@ import type { Entry } from "../api/call";
 export interface Step {
   path: string;
   kind: string;
-  state: string; // "done", "failed", "asked", "begun", "answered", "started", "continued"
+  state: string; // "done", "failed", "asked", "begun", "looked", "answered", "started", "continued"
   tries: number;
   from: number; // milliseconds since 1970
   to: number;
@@ -22,6 +22,7 @@ export function stepsOf(entries: Entry[]): Step[] {
     step.kind = step.kind || entry.kind;
     step.state = entry.event === "failed" && "first" in entry.data ? "asked" : entry.event; // a first row that waits to be looked at has not failed
     step.to = entry.at;
+    if (entry.event === "looked") step.tries = Number(entry.data["look"]);
     if (entry.event === "failed" || entry.event === "done" || entry.event === "asked") step.tries += 1;
     found.set(path, step);
   }

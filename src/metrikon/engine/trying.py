@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.flows.fold import advance
+from metrikon.core.flows.fold import CannotGoOn, advance, there
 from metrikon.core.flows.keys import readable
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.state import Effect, Entry, Park, Perform, State
@@ -132,6 +132,8 @@ class _Try:
                 stands, reason = "parked", effect.reason
             elif isinstance(effect, Perform):
                 entry, stands, reason = self._step(effect)
+                if entry is not None and entry.event == "done" and (yet := _not_yet(state, effect, entry)):
+                    entry, stands, reason = None, "waits", yet
                 if entry is not None:
                     state, more = advance(state, entry)
                     queue.extend(more)
@@ -223,6 +225,19 @@ class _Try:
         except _UndoneError as undone:
             return undone.made
         raise AssertionError("nothing was undone")
+
+
+def _not_yet(state: State, effect: Perform, entry: Entry) -> str:
+    """Why a step would be done again, or nothing."""
+    until = effect.step.common.until
+    if until is None:
+        return ""
+    try:
+        return (
+            "" if there(state, effect.path, entry.data["result"], entry.at) else f"It does not hold yet that {until.holds}: it would be done again."
+        )
+    except CannotGoOn as error:
+        return str(error)
 
 
 def _would(effect: Perform) -> str:

@@ -15,13 +15,13 @@ from typing import Any
 from msgspec.structs import replace
 from sqlalchemy import Connection
 
-from metrikon.core.flows.fold import advance, replayed, todo
+from metrikon.core.flows.fold import CannotGoOn, advance, replayed, there, todo
 from metrikon.core.flows.model import every_step
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
-from metrikon.core.values.exact import as_kept, loads
+from metrikon.core.values.exact import as_kept, dumps, loads
 from metrikon.engine import sending, standing
 from metrikon.engine.journaling import Journaling
-from metrikon.engine.results import MADE, packed, unpacked
+from metrikon.engine.results import LARGEST, MADE, packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
@@ -103,7 +103,7 @@ class Work:
                     queue = deque(each for each in queue if not (isinstance(each, Perform) and each.step.kind is kind))
                     entries = self._perform_all([each for each in alike if not each.begun])
                 else:
-                    entries = self._perform(effect)
+                    entries = self._perform(effect, state)
                 for entry in entries:
                     state, more = advance(state, entry)
                     queue.extend(more)
@@ -180,7 +180,7 @@ class Work:
 
         return [each.entry for each in self.journal.commit(make)]
 
-    def _perform(self, effect: Perform) -> list[Entry]:
+    def _perform(self, effect: Perform, state: State) -> list[Entry]:
         """Do one step; the entries to fold."""
         start = self.clock.now()
         try:
@@ -196,13 +196,41 @@ class Work:
         call = self._call(effect)
         UNTIL.set(math.inf if call.seconds is None else time.monotonic() + call.seconds)
         try:
-            return [self._keep(effect, runner(call, self.bench.workshop), start, out)]
+            outcome = runner(call, self.bench.workshop)
+            if effect.step.common.until is not None and not self._there(effect, state, outcome):
+                return [self._looked(effect, outcome.result, start)]
+            return [self._keep(effect, outcome, start, out)]
         except (LeaseLost, StoreFailed):
             raise
         except Exception as error:
             return [self._failed(effect, error, start, out)]
         finally:
             UNTIL.set(math.inf)
+
+    def _there(self, effect: Perform, state: State, outcome: Outcome) -> bool:
+        """Whether what a step is done again for is there. Raises `StepFailed` where the condition cannot be worked out."""
+        try:
+            return there(state, effect.path, as_kept(outcome.result), self.clock.now())
+        except CannotGoOn as error:
+            raise StepFailed(str(error)) from error
+
+    def _looked(self, effect: Perform, gave: Mapping[str, Any], start: int) -> Entry:
+        """Journal that a step was done, and is done again. Of looks before this one nothing is kept: it counts them, and tells what it found."""
+        data: dict[str, Any] = {"look": effect.looks + 1, "at": self.clock.now(), "jitter": self._jitter()}
+        if len(dumps(gave)) <= LARGEST:
+            data["result"] = as_kept(gave)
+        written = self._written(effect, "looked", data, self.clock.now() - start)
+
+        def make(connection: Connection) -> tuple[None, list[Written]]:
+            journal.forget_looks(connection, self.claim.run_id, effect.path)
+            return None, [written]
+
+        self.journal.commit(make)
+        return written.entry
+
+    def _jitter(self) -> float:
+        """A wait is a little more or less than said, so that not all come back at once."""
+        return round(0.85 + 0.3 * self.clock.chance(), 3)
 
     def _sends(self, effect: Perform) -> sending.Gave:
         """What a step sends out, and what it gave when that went out before. Raises `StepFailed` where a person must say what is to be done."""
@@ -275,9 +303,9 @@ class Work:
         return Written(event, effect.path, data, kind.name, self.clock.now(), took, kind.version)
 
     def _failed(self, effect: Perform, error: Exception, start: int, out: Out | None = None) -> Entry:
-        """Journal that a step did not come to its end. One that waits does so a little more or less than said, so that not all come back at once."""
+        """Journal that a step did not come to its end."""
         now = self.clock.now()
-        data: dict[str, Any] = {"attempt": effect.attempt, "at": now, "jitter": round(0.85 + 0.3 * self.clock.chance(), 3), "again": False}
+        data: dict[str, Any] = {"attempt": effect.attempt, "at": now, "jitter": self._jitter(), "again": False}
         if isinstance(error, StepFailed):
             data |= {"message": error.message, "again": error.again, "wait": error.wait, "refused": error.refused}
             data |= {"cause": error.cause} if error.cause else {}

@@ -201,6 +201,8 @@ class EngineWorkshop:
         found = self.outside.fetch(replace(wanted, known=known))
         if found.data is None and before is not None:
             return replace(before, changed=False)
+        if found.status != 200:
+            return KeptPage("", "", found.media, len(found.data or b""), found.url, changed=False, status=found.status)
         sha256 = self.files.put(found.data or b"")
         changed = before is None or before.file != sha256
         return KeptPage(sha256, found.name, found.media, len(found.data or b""), found.url, changed, found.validators)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urljoin
 
-from metrikon.connections.fetching import FetchFailed, Wanted
+from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
 from metrikon.core.feel import BadExpression, FeelError, evaluate
 from metrikon.core.feel.scopes import Bound
 from metrikon.core.services.request import Unfit, asked
@@ -34,17 +35,24 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         types=tuple(str(each) for each in given["types"]),
         robots=bool(given["robots"]),
         connection=str(given.get("connection") or ""),
+        good=(200, *(int(each) for each in given["answers"])),
     )
+    if given["json"]:
+        return Outcome(_plain(replace(wanted, more={"Accept": "application/json"}), workshop))
     if call.said.pages is not None:
         return Outcome(_pages(call, wanted, workshop))
     found = _fetched(wanted, workshop)
 
+    shown = {"file": found.file, "name": found.name, "type": found.media, "size": found.size, "url": found.url, "changed": found.changed}
+    shown["status"] = found.status
+    if found.status != 200:
+        return Outcome({**shown, "file": None, "name": None})
+
     def commit(connection: Transaction, at: int) -> Made:
         fetched.keep(connection, wanted.kept_as, found, at)
-        shown = {"file": found.file, "name": found.name, "type": found.media, "size": found.size, "url": found.url, "changed": found.changed}
         return Made("done", {"result": shown})
 
-    return Outcome(commit=commit)
+    return Outcome(shown, commit)
 
 
 def _asked(call: Call, workshop: Workshop) -> dict[str, Any]:
@@ -56,15 +64,33 @@ def _asked(call: Call, workshop: Workshop) -> dict[str, Any]:
             raise StepFailed(f"The operation {operation.name} of {connection} may change something there. Records are made and set by `write`.")
         made = asked(operation, {str(name): value for name, value in given["given"].items()})
         headers = {"Accept": "application/json", **made.headers}
-        wanted = Wanted(
-            made.path, int(given["most_bytes"]), float(given["seconds"]), redirects=0, connection=connection, more=headers, good=operation.good
-        )
-        found = workshop.call(wanted)
+        wanted = Wanted(made.path, int(given["most_bytes"]), float(given["seconds"]), redirects=0, connection=connection, more=headers)
+        found = workshop.call(replace(wanted, good=(*operation.good, *(int(each) for each in given["answers"]))))
     except Unfit as error:
         raise StepFailed(f"{error} Correct the flow, then continue.") from error
     except FetchFailed as error:
         raise not_reached(error) from error
-    return {"answer": as_kept(_as_json(found.data, found.url)) if found.data else None, "status": found.status}
+    return _answer(found, operation.good)
+
+
+def _plain(wanted: Wanted, workshop: Workshop) -> dict[str, Any]:
+    """What an address answers, as values."""
+    try:
+        found = workshop.call(wanted)
+    except FetchFailed as error:
+        raise not_reached(error) from error
+    return _answer(found, (200,))
+
+
+def _answer(found: Fetched, good: Sequence[int]) -> dict[str, Any]:
+    """The values of an answer. Of a status that is no good one, but was said to be an answer, what comes along may be no JSON: it has none then."""
+    try:
+        answer = as_kept(_as_json(found.data, found.url)) if found.data else None
+    except StepFailed:
+        if found.status in good:
+            raise
+        answer = None
+    return {"answer": answer, "status": found.status}
 
 
 def _fetched(wanted: Wanted, workshop: Workshop) -> KeptPage:

@@ -23,6 +23,7 @@ class KeptPage:
     url: str
     changed: bool = True
     validators: Mapping[str, str] = field(default_factory=dict)
+    status: int = 200  # another one is an answer that is not kept
 
 
 def known(connection: Connection, url: str) -> KeptPage | None:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, insert, select, update
 
 from metrikon.core.flows.state import Entry
 from metrikon.core.values.exact import dumps, loads
@@ -79,6 +79,12 @@ def append(connection: Connection, run_id: str, entries: Sequence[Written], clai
     if rows:
         _APPEND.many(connection, rows)
     return int(total)
+
+
+def forget_looks(connection: Connection, run_id: str, path: str) -> None:
+    """A step is done again until a condition holds: of what was noted of earlier times nothing is kept, as the entry that follows counts them."""
+    looks = (journal.c.run_id == run_id, journal.c.path == path, journal.c.event.in_(("begun", "looked")))
+    connection.execute(delete(journal).where(*looks))
 
 
 def load(connection: Connection, run_id: str, after: int = 0) -> list[tuple[int, Entry]]:

@@ -9,10 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 from metrikon.core.flows.replay import Replay
 from metrikon.core.flows.state import Again, Effect, Entry, Late, Listen, Open, Settle, State, Wake
-from metrikon.core.flows.walk import Walk, natural, perform
+from metrikon.core.flows.walk import CannotGoOn, Walk, natural, perform
 
 
 def advance(state: State, entry: Entry) -> tuple[State, tuple[Effect, ...]]:
@@ -102,6 +103,8 @@ def _to_step(walk: Walk, entry: Entry, step: Open) -> None:
         walk.begun(entry.path, step)
     elif entry.event == "done":
         walk.done(entry.path, step, entry.data.get("result"))
+    elif entry.event == "looked":
+        walk.looked(entry.path, step, entry.data)
     elif entry.event == "failed":
         walk.fail(entry.path, step, entry.data)
     elif entry.event == "asked":
@@ -115,6 +118,13 @@ def _to_step(walk: Walk, entry: Entry, step: Open) -> None:
         walk.refuse(walk.frames[step.frame], f"Refused by {by}: {why}")
     elif entry.event == "answered":
         walk.done(entry.path, step, entry.data.get("result"))
+
+
+def there(state: State, path: str, result: Any, now: int) -> bool:
+    """Whether what a step gave ends it: what it is done again for, if anything, is there. Raises `CannotGoOn` where that cannot be worked out."""
+    walk = Walk(state)
+    walk.now = now
+    return walk.there(path, result)
 
 
 def todo(state: State, now: int) -> tuple[Effect, ...]:
@@ -149,4 +159,4 @@ def in_order(state: State) -> list[tuple[str, Open]]:
     return sorted(state.open.items(), key=lambda each: natural(each[0]))
 
 
-__all__ = ["advance", "in_order", "replayed", "todo"]
+__all__ = ["CannotGoOn", "advance", "in_order", "replayed", "there", "todo"]

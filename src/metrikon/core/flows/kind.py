@@ -112,7 +112,8 @@ class Kind:
     `result`: JSON Schema of what it gives, None where a name holds nothing. `check`: what is wrong with its parameters, as far as can be told
     without running it. `names`: what a block within it sees besides (the block by the name of its parameter), `sees`: what its conditions do. `needs`: parameters without which it
     cannot be done. `outward`: its effect leaves the house, so `begun` is journaled before it. `gathered`: many of it are done in one commit. `awaited`: once begun, its end comes from elsewhere.
-    `repeatable`: one that was interrupted may be done again. `ends`: what stands after it is never reached. `leaves`: it leaves
+    `repeatable`: one that was interrupted may be done again. `looks`: it looks at something and changes nothing, so that it may be done again until
+    a condition over what it gives holds. `ends`: what stands after it is never reached. `leaves`: it leaves
     something open that is closed when its run ends. `waits`: what people read while its
     end is awaited. `late`: what it gives, from its parameters, when its time is over; without one, or with None, it has then failed. `uses`: what is
     kept here that it names, each with what it is: "record type", "decision table", "list". `asks`: what it asks a model for. `writes`: the rows that it writes: name of the destination, column and value, and whether one is made where none is. `tell`: a step in one plain sentence made from its parameters; `would`: what it would do, from its
@@ -132,6 +133,7 @@ class Kind:
     gathered: bool = False
     awaited: bool = False
     repeatable: bool = True
+    looks: bool = False
     ends: bool = False
     leaves: bool = False
     waits: str = "Its end is awaited."

@@ -42,6 +42,22 @@ class Retry(Form):
         return self.attempts if not self.on or cause in self.on else 1
 
 
+class Until(Form):
+    """Its step is done again until a condition over what it gives holds, with waits that grow; nothing is held meanwhile."""
+
+    holds: Condition = Field(
+        ...,
+        description='A FEEL condition over its result, by its name, such as transcript.answer.state = "ready"; one that comes out null does not hold yet.',
+    )
+    wait: float = Field(10.0, ge=0.1, le=86400, description="Seconds before it is done a second time; doubled each time, with jitter.")
+    longest: float = Field(300.0, ge=0.1, le=86400, description="The longest wait, in seconds.")
+    times: int = Field(100, ge=2, le=10_000, description="How often it is done at most; then it has failed. Its time is limited by `limit`.")
+
+    def seconds(self, looks: int) -> float:
+        """How long is waited after so many looks."""
+        return min(self.longest, self.wait * 2.0 ** min(looks - 1, 40))  # 2 ** 40 waits outlast any `longest`
+
+
 class OnFailure(Form):
     """What is done when a step has failed for good. Its steps see `failure`: step, message, attempts."""
 
@@ -63,6 +79,7 @@ class Common(Form):
         description="How long it may take, calls of models and waiting for a moment, an event, a person, another flow, a row to be written included: "
         "seconds, or a duration such as PT4H or P3D. A call or a reading that is under way then is broken off, and the step has failed.",
     )
+    until: Until | None = Field(None, description="It is done again until a condition holds: for steps that change nothing outside and ask no model.")
     on_failure: OnFailure | None = Field(None, description="What is done when it has failed for good.")
 
     @property
@@ -111,7 +128,8 @@ class Step:
     def conditions(self) -> list[tuple[Where, str]]:
         """The conditions in it, each with its place."""
         own = [((self.kind.name, *where), value) for where, _, _, value in fields(self.parameters, "condition") if value]
-        return [*([(("when",), self.common.when)] if self.common.when else []), *own]
+        until = [(("until", "holds"), self.common.until.holds)] if self.common.until is not None else []
+        return [*([(("when",), self.common.when)] if self.common.when else []), *until, *own]
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,7 +15,7 @@ from metrikon.core.flows.model import Flow, Step
 class Entry(msgspec.Struct, frozen=True):
     """One entry of a journal.
 
-    `event`: "started", "begun", "done", "failed", "asked", "answered", "woken" (its moment has come), "came" (an event that it waits for), "late" (its
+    `event`: "started", "begun", "done", "looked" (it is done again, until its condition holds), "failed", "asked", "answered", "woken" (its moment has come), "came" (an event that it waits for), "late" (its
     limit is over), "continued" or "cancelled". `path`: the step instance it concerns, such as
     lines[3]/row; empty for the run as a whole. `at`: when it happened, in milliseconds since 1970; what begins because of it, begins then.
     """
@@ -35,6 +35,7 @@ class Perform:
     parameters: Mapping[str, Any]
     attempt: int
     begun: bool = False
+    looks: int = 0  # how often it was done before, with a condition that did not hold yet
     scope: Mapping[str, Any] = field(default_factory=dict, compare=False)
     late: int = 0  # when its limit is over (milliseconds since 1970); 0: never
     renew: bool = False  # what is there otherwise is set, or sent again
@@ -115,6 +116,7 @@ class Open(msgspec.Struct, frozen=True):
     step: Step
     parameters: Mapping[str, Any] | None  # None: not filled yet, while a journal is replayed
     failures: int = 0
+    looks: int = 0  # how often it was done, with a condition that did not hold yet
     status: str = "ready"  # "ready", "begun", "waiting", "parked", "asked"
     reason: str = ""  # why it is parked
     due: int = 0  # when it is tried again or looked at, while it is waiting

@@ -53,6 +53,8 @@ def _besides(step: Step) -> Iterator[str]:
     common = step.common
     if common.when:
         yield f"Only when {common.when}."
+    if common.until is not None:
+        yield f"It is done again until {common.until.holds}, at most {common.until.times} times."
     if common.limit is not None:
         yield f"It takes at most {told_duration(common.limit)}."
     failure = common.on_failure

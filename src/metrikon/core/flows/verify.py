@@ -75,8 +75,11 @@ class _Verifier:
 
     def _step(self, step: Step, scope: Scope) -> Schema | None:
         around = Around(self.flow, self.known, scope)
+        result = step.kind.result(step.parameters, around) if step.kind is not UNREAD else {}
+        self._until(step)
         for where, condition in step.conditions:
-            self._condition(step, where, condition, scope if where == ("when",) else {**scope, **step.kind.sees(step.parameters, around)})
+            names = {"when": {}, "until": {step.name: result}}.get(str(where[0]))
+            self._condition(step, where, condition, {**scope, **(step.kind.sees(step.parameters, around) if names is None else names)})
         for where, text in self._holes(step):
             self._expression(step, where, text, scope)
         if step.kind is UNREAD:
@@ -89,7 +92,13 @@ class _Verifier:
             self.elsewhere |= {each.name: step.name for each in block}
             inner = {"failure": FAILURE} if name == "on_failure" else step.kind.names(step.parameters, around, name)
             self.block(block, {**scope, **inner})
-        return step.kind.result(step.parameters, around)
+        return result
+
+    def _until(self, step: Step) -> None:
+        """Only what may be done again and again without harm and without cost is done until a condition holds."""
+        kind = step.kind
+        if step.common.until is not None and kind is not UNREAD and not kind.looks:
+            self._tell(step, ("until",), f"A step `{kind.name}` is done once; `until` is for steps that only look at something, such as `fetch`.")
 
     def _holes(self, step: Step) -> Iterable[tuple[Where, str]]:
         found: list[tuple[Where, str]] = []

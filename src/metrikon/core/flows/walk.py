@@ -114,7 +114,7 @@ class Walk(Working):
         self._stuck(
             self.here(self.frames[step.frame]),
             replace(step, late=0),
-            f"It took longer than its limit of {told_duration(step.step.common.limit)}.",
+            f"It took longer than its limit of {told_duration(step.step.common.limit)}.{_looked(step)}",
         )
 
     def woken(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
@@ -158,6 +158,26 @@ class Walk(Working):
         del self.open[path]
         self.tell_of(step.step, result)
         self.go_on(self.here(self.frames[step.frame]), result)
+
+    def there(self, path: str, result: Any) -> bool:
+        """Whether what a step gave is what it is done again for. Raises `CannotGoOn` where that cannot be worked out."""
+        step = self.open[path]
+        until = step.step.common.until
+        return until is None or self.holds(self.here(self.frames[step.frame]), until.holds, False, {step.step.name: result})
+
+    def looked(self, path: str, step: Open, data: Mapping[str, Any]) -> None:
+        """A step was done, and its condition does not hold yet: it is done again later, or has failed."""
+        until, looks = step.step.common.until, int(data["look"])
+        if until is None:
+            return
+        known = replace(step, failures=0, looks=looks)
+        if looks >= until.times:
+            self._stuck(self.here(self.frames[step.frame]), known, f"It was done {looks} times, and it still does not hold that {until.holds}.")
+            return
+        due = int(data["at"]) + int(until.seconds(looks) * 1000 * float(data.get("jitter", 1)))
+        reason = f"It is not there yet: {looks} {'look' if looks == 1 else 'looks'} so far. It is looked for again until {until.holds}."
+        self.set_open(path, replace(known, status="waiting", due=due, reason=reason))
+        self.effects.append(Again(path, due))
 
     def tell_of(self, step: Step, result: Any) -> None:
         """A result may be worth telling when the run is done; of many alike the first ones are told."""
@@ -246,7 +266,7 @@ class Walk(Working):
         """A step that is parked or waits is begun anew, as often as before. `renew`: what is there otherwise is set, or sent again, as a person has said."""
         if step.parameters and step.step.kind.control is None:
             limit = self._limit(self.here(self.frames[step.frame]))
-            fresh = replace(step, failures=0, status="ready", reason="", late=limit, unsure=None, otherwise=None, renew=renew)
+            fresh = replace(step, failures=0, looks=0, status="ready", reason="", late=limit, unsure=None, otherwise=None, renew=renew)
             self.set_open(path, fresh)
             self.effects.append(perform(path, fresh, self.frames[step.frame].scope))
         else:
@@ -340,7 +360,13 @@ class Walk(Working):
 
 def perform(path: str, step: Open, scope: Mapping[str, Any]) -> Perform:
     """A step that is to be done."""
-    return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", scope, step.late, step.renew)
+    return Perform(path, step.step, step.filled, step.failures + 1, step.status == "begun", step.looks, scope, step.late, step.renew)
+
+
+def _looked(step: Open) -> str:
+    if step.step.common.until is None:
+        return ""
+    return f" It was done {step.looks} times, and it still does not hold that {step.step.common.until.holds}."
 
 
 def natural(path: str) -> list[tuple[int, str]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import Field
 
@@ -12,6 +12,8 @@ from metrikon.core.flows.form import Condition, ConnectionName, Form
 from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
+
+Status = Annotated[int, Field(ge=200, le=599)]  # of an answer (RFC 9110)
 
 
 class Pages(Form):
@@ -48,6 +50,15 @@ class Fetch(Form):
     pages: Pages | None = Field(
         None, description="It is a list that comes page by page; its elements are the result then, to go through with `each`."
     )
+    plain: bool = Field(
+        False, alias="json", description="Whether what comes is JSON: its values are the result, under `answer`, and no file is kept."
+    )
+    answers: list[Status] = Field(
+        default_factory=list,
+        max_length=20,
+        description="Statuses that are an answer like 200, such as 404 for what is not there yet; the result says which came, under `status`. "
+        "What came with one is no file.",
+    )
     robots: bool = Field(False, description="Whether the robots.txt of the host is honoured.")
 
 
@@ -64,6 +75,10 @@ def _check(parameters: Fetch, around: Around) -> Iterable[Said]:
         yield "given", "Values are for an `operation`; an address holds its own."
     if parameters.drawn and (parameters.operation is not None or parameters.pages is not None or parameters.connection is not None):
         yield "drawn", "What is drawn is a page with an address of its own, without a connection: nothing is signed in for it."
+    if parameters.answers and (parameters.drawn or parameters.pages is not None):
+        yield "answers", "A page that is drawn, and a list that comes page by page, have one good answer. Take `answers` away."
+    if parameters.plain and (parameters.drawn or parameters.pages is not None or parameters.operation is not None):
+        yield "json", "What an operation and the pages of a list give is JSON already, and a page that is drawn is none. Take `json` away."
     if parameters.pages is not None and parameters.operation is not None:
         yield "pages", "A list that comes page by page has an address. To go through records of a service use `search`, or `lookup` in a destination."
     if (
@@ -80,9 +95,10 @@ def _result(parameters: Fetch, around: Around) -> Schema:
     number: Schema = {"type": "integer"}
     if parameters.pages is not None:
         return closed({"list": {"type": "array", "items": {}}, "count": number, "pages": number})
-    if parameters.operation is not None:
+    if parameters.operation is not None or parameters.plain:
         return closed({"answer": ANYTHING, "status": number})
-    return closed({"file": text, "name": text, "type": text, "size": number, "url": text, "changed": {"type": "boolean"}})
+    told: Schema = {"type": ["string", "null"]} if parameters.answers else text
+    return closed({"file": told, "name": told, "type": text, "size": number, "url": text, "changed": {"type": "boolean"}, "status": number})
 
 
 def _tell(parameters: Fetch) -> str:
@@ -110,6 +126,7 @@ KIND = Kind(
     check=_check,
     lacks=_lacks,
     outward=True,
+    looks=True,
     sees=lambda parameters, around: {"page": ANYTHING},
     uses=lambda parameters: (("connection", parameters.connection),) if parameters.connection else (),
     tell=_tell,

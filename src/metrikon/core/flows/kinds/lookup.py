@@ -59,4 +59,4 @@ def _tell(parameters: Lookup) -> str:
     return f"Find {many} of {parameters.place}{' where ' + ' and '.join(by) if by else ''}{order}."
 
 
-KIND = Kind("lookup", Lookup, result=_result, check=_check, sees=_row, uses=lambda parameters: (("list", parameters.place),), tell=_tell)
+KIND = Kind("lookup", Lookup, result=_result, check=_check, sees=_row, looks=True, uses=lambda parameters: (("list", parameters.place),), tell=_tell)

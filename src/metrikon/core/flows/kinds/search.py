@@ -56,6 +56,7 @@ KIND = Kind(
     result=_result,
     check=_check,
     outward=True,
+    looks=True,
     uses=lambda parameters: [("connection", parameters.connection)],
     tell=_tell,
 )
