@@ -37,6 +37,7 @@ from metrikon.engine.describing import Describing
 from metrikon.engine.ending import Ending
 from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
+from metrikon.engine.failing import FailuresKept
 from metrikon.engine.foreseeing import Foreseeing
 from metrikon.engine.judgingagain import JudgingAgain
 from metrikon.engine.keeping import Days, Keeping
@@ -146,7 +147,7 @@ class App:
             ways=self.ways,
             may_touch=self.places.path_problem,
         )
-        bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred)
+        bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred, link=self.link)
         self.deliveries = Deliveries(self.database, self.catalog, self.clock, self._destination, Ending(bench.states))
         self.engine = Engine(bench, self.deliveries, EngineSettings(workers=settings.workers))
         self.arrivals = Arrivals(
@@ -175,12 +176,17 @@ class App:
         self.addresses = Addresses(self.database, self.catalog, self.taking, self.connections)
         foreseeing = Foreseeing(self.database, self.taking, self.estimating)
         self.agreeing = Agreeing(self.database, self.taking, foreseeing, self.clock, settings.ask_items, settings.ask_cost)
-        here = Here(self.home, settings.max_bytes, self.outside)
+        here = Here(self.home, settings.max_bytes, self.outside, failures=FailuresKept(self.database), link=self.link)
         self.watching = Watching(
             *(self.database, self.catalog, self.taking, self.agreeing, self.room, self.places.problem, self.kinds, here),
             (self.questions.remind,),
             (self.keeping.carry_out,),
         )
+
+    def link(self, item_id: str) -> str:
+        """The address of an item for people."""
+        settings = self.settings
+        return f"{(settings.address or f'http://{settings.host}:{settings.port}').rstrip('/')}/arrivals/{item_id}"
 
     def start(self) -> None:
         """Begin to work and to look at intakes."""

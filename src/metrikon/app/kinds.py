@@ -99,6 +99,7 @@ _ORDER = (
     "webhook",
     "rows",
     "schedule",
+    "failures",
     "feed",
     "poll",
     "calendar",

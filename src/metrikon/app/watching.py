@@ -7,7 +7,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from metrikon.app.agreeing import Agreeing
@@ -171,7 +171,7 @@ class Watching:
     def _built(self, flow: Flow, said: Said) -> Source:
         build = self._kinds.intakes[said.kind].build
         assert build is not None
-        return build(said.form, Here(self._here.home, self._here.largest, self._here.calling, flow.zone, self._own(flow, said)))
+        return build(said.form, replace(self._here, zone=flow.zone, own=self._own(flow, said)))
 
     def _alike(self, one: tuple[Flow, Said], other: tuple[Flow, Said]) -> bool:
         """Whether two versions of a flow look at an intake in the same way."""

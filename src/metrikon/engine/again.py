@@ -18,7 +18,7 @@ from metrikon.core.flows.corrected import NotThereIn, added, all_corrected, corr
 from metrikon.core.flows.differences import same_steps
 from metrikon.core.flows.fold import replayed
 from metrikon.core.flows.kind import Schema
-from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.model import Flow
 from metrikon.core.flows.state import Entry, State
 from metrikon.core.flows.verify import results_of
 from metrikon.core.values.near import meant
@@ -277,7 +277,7 @@ def _names(path: str) -> list[str]:
 
 
 def _checked(flow: Flow, start: str) -> None:
-    names = [step.name for step in every_step(flow.steps)]
+    names = [step.name for step in flow.every_step]
     if start and start not in names:
         raise NotThere(f"The flow {flow.name} has no step {start!r}{meant(start, names)} Known: {', '.join(names)}.")
 
@@ -285,7 +285,7 @@ def _checked(flow: Flow, start: str) -> None:
 def _from(flow: Flow, start: str) -> Iterator[Any]:
     """The steps from one on, all of them without one."""
     reached = not start
-    for step in every_step(flow.steps):
+    for step in flow.every_step:
         reached = reached or step.name == start
         if reached:
             yield step
@@ -294,7 +294,7 @@ def _from(flow: Flow, start: str) -> Iterator[Any]:
 def _before(flow: Flow, start: str) -> set[str]:
     """The names of the steps that stand before one, in the order of the text; those around it are among them."""
     found: set[str] = set()
-    for step in every_step(flow.steps):
+    for step in flow.every_step:
         if step.name == start:
             break
         found.add(step.name)

@@ -19,7 +19,7 @@ from sqlalchemy import Connection
 from metrikon.core.decisions.model import BadTable, Table
 from metrikon.core.entering.way import BadWay
 from metrikon.core.flows.checking import checked
-from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.model import Flow
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.secret import secrets_in
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
@@ -199,7 +199,7 @@ class Carrying:
 
 def _needs(flow: Flow, types: Mapping[str, RecordType]) -> list[tuple[str, str]]:
     """What is kept here that a flow names, and the lists that its record types name."""
-    used = [each for step in every_step(flow.steps) for each in step.kind.uses(step.parameters)]
+    used = [each for step in flow.every_step for each in step.kind.uses(step.parameters)]
     named = [("list", each) for what, name in used if what == "record type" and name in types for each in types[name].list_names]
     return [(what, name) for what, name in dict.fromkeys([*used, *named]) if what in KINDS and name not in flow.destinations]
 

@@ -18,7 +18,7 @@ from metrikon.core.flows.copying import BadCopy, copied
 from metrikon.core.flows.form import Form, fields
 from metrikon.core.flows.kind import Known, Language
 from metrikon.core.flows.lines import with_lines
-from metrikon.core.flows.model import Flow, Limits, every_step
+from metrikon.core.flows.model import Flow, Limits
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
@@ -188,7 +188,7 @@ class Catalog:
         }
         if self._ways is not None:
             newest["way in"] = self._ways.get
-        for step in every_step(flow.steps):
+        for step in flow.every_step:
             for what, name in step.kind.uses(step.parameters):
                 if what in newest and f"{what} {name}" not in found:
                     try:
@@ -238,7 +238,7 @@ class Catalog:
             return []  # kept by an older version of the program
         said = [each.form for each in (*flow.intakes, *flow.destinations.values()) if isinstance(each.form, Form)]
         outside = [("connection", str(value)) for form in said for _, _, _, value in fields(form, "connection") if value]
-        named = [*outside, *(used for step in every_step(flow.steps) for used in step.kind.uses(step.parameters))]
+        named = [*outside, *(used for step in flow.every_step for used in step.kind.uses(step.parameters))]
         return [*named, *(("connection", self._connection_of(way)) for what, way in named if what == "way in")]
 
     def _connection_of(self, way: str) -> str:
@@ -264,7 +264,7 @@ class Catalog:
         found = []
         for row in rows:
             flow = self.flow(row["name"], row["version"])
-            if any(("record type", name) in each.kind.uses(each.parameters) for each in every_step(flow.steps)):
+            if any(("record type", name) in each.kind.uses(each.parameters) for each in flow.every_step):
                 found.append((flow.name, verify(flow, known)))
         return found
 
@@ -324,7 +324,7 @@ def _one_table(text: str) -> Table:
 
 def _in_standard_spelling(text: str, flow: Flow) -> str:
     """The text of a flow with functions that were written with underscores under their names in the standard."""
-    for step in every_step(flow.steps):
+    for step in flow.every_step:
         for expression in (*(each for _, each in step.conditions), *(each for _, each in expressions(step.plain))):
             spelled = in_standard_spelling(expression)
             if spelled != expression:

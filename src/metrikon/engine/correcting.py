@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.flows.model import Said, every_step
+from metrikon.core.flows.model import Said
 from metrikon.core.records import evidence, findings
 from metrikon.core.records.pointers import leaves
 from metrikon.engine.again import Again, Wish
@@ -140,7 +140,7 @@ class Correcting:
             run = runs.get(connection, record["run_id"])
         assert run is not None, "a record has its run"
         flow = self._catalog.newest_flow(str(run["flow"]))
-        names = [step.name for step in every_step(flow.steps)]
+        names = [step.name for step in flow.every_step]
         own = str(record["path"]).rsplit("/", 1)[-1]
         if own not in names:
             raise NotNow(f"The flow {flow.name} has no step {own!r} any more, which read this record. Put it back, or run the item again.")

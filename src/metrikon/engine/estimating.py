@@ -12,7 +12,7 @@ import msgspec
 from metrikon.core.extraction.indexing.tokens import TYPICAL
 from metrikon.core.extraction.planning.asking import Asking
 from metrikon.core.extraction.planning.estimate import Estimate
-from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.model import Flow
 from metrikon.core.judging.anchors import version_of
 from metrikon.core.judging.criteria import Judge
 from metrikon.core.judging.tasks import Task
@@ -64,7 +64,7 @@ class Estimating:
                 raise
             paper = WorkerPaper(self._readers, place, lambda: None)
             found = Estimated(0, 0, 0, Decimal(0))
-            for asks in (each.kind.asks(each.parameters) for each in every_step(flow.steps)):
+            for asks in (each.kind.asks(each.parameters) for each in flow.every_step):
                 name = (asks.model or self._default) if asks else PATTERN
                 if asks is None or name == PATTERN:
                     continue
@@ -78,7 +78,7 @@ class Estimating:
 
     def priced_at_all(self, flow: Flow) -> bool:
         """Whether a model that a flow asks has a price."""
-        asked = [each.kind.asks(each.parameters) for each in every_step(flow.steps)]
+        asked = [each.kind.asks(each.parameters) for each in flow.every_step]
         specs = [self._board.specs.get(each.model or self._default) for each in asked if each is not None]
         return any(spec is not None and spec.price(10**6, 10**6) > 0 for spec in specs)
 

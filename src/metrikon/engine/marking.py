@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from metrikon.core.flows.kind import Asks
-from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.model import Flow
 from metrikon.core.judging.criteria import Judge
 from metrikon.core.values.near import meant
 from metrikon.engine.catalog import Catalog
@@ -55,7 +55,7 @@ def at(catalog: Catalog, flow: str, version: int, step: str) -> Marking:
 
 
 def _in(flow: Flow, name: str, version: int) -> Iterator[Marking]:
-    for step in every_step(flow.steps):
+    for step in flow.every_step:
         asks = step.kind.asks(step.parameters)
         if asks is not None and isinstance(asks.task, Judge):
             yield Marking(name, version, step.name, asks, asks.task)

@@ -154,7 +154,8 @@ class _Try:
         received = datetime.fromtimestamp(self.clock.now() / 1000, UTC).isoformat(timespec="seconds")
         item: dict[str, Any] = {"id": self.item_id, "file": self.sha256, "name": self.name, "intake": "sample", "received": received}
         item["data"] = loads(self.data) if self.data is not None else None
-        return as_kept({"item": item, "run": {"id": self.run_id, "today": self.today, "flow": f"{self.flow.name} (tried)"}})  # type: ignore[no-any-return]
+        run = {"id": self.run_id, "today": self.today, "flow": f"{self.flow.name} (tried)", "link": f"/arrivals/{self.item_id}"}
+        return as_kept({"item": item, "run": run})  # type: ignore[no-any-return]
 
     def _step(self, effect: Perform) -> tuple[Entry | None, str, str]:
         """Do a step, or tell what it would do; the entry to fold, and where the trial stands if it ends here."""

@@ -15,11 +15,12 @@ from typing import Any
 from msgspec.structs import replace
 from sqlalchemy import Connection
 
+from metrikon.core.flows.failing import Failure
 from metrikon.core.flows.fold import CannotGoOn, advance, replayed, there, todo
-from metrikon.core.flows.model import every_step
 from metrikon.core.flows.state import Effect, Entry, Late, Listen, Perform, State, Wake
+from metrikon.core.flows.walk import FLOW_FAILED
 from metrikon.core.values.exact import as_kept, dumps, loads
-from metrikon.engine import sending, standing
+from metrikon.engine import failing, sending, standing
 from metrikon.engine.journaling import Journaling
 from metrikon.engine.results import LARGEST, MADE, packed, unpacked
 from metrikon.engine.states import Kept, States
@@ -28,7 +29,7 @@ from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.behalf import BEHALF, UNTIL, party
 from metrikon.ports.machine import LOOK, short_of
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
-from metrikon.store import deliveries, events, items, journal, leases, outgoing, questions, runs, wanting
+from metrikon.store import deliveries, events, failures, items, journal, leases, outgoing, questions, runs, wanting
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 from metrikon.store.leases import Claim, LeaseLost
@@ -55,6 +56,7 @@ class Bench:
     states: States = field(default_factory=States)
     rest: Rest = field(default_factory=Rest)
     barred: Callable[[str, int], str] = lambda flow, version: ""  # why a version of a flow may not run, or nothing
+    link: Callable[[str], str] = lambda item_id: f"/arrivals/{item_id}"  # the address of an item for people
 
 
 class Work:
@@ -153,7 +155,12 @@ class Work:
                 "received": received,
                 "data": loads(item["data"]) if item["data"] is not None else None,
             },
-            "run": {"id": self.claim.run_id, "today": self.today, "flow": f"{self.claim.flow} {self.claim.flow_version}"},
+            "run": {
+                "id": self.claim.run_id,
+                "today": self.today,
+                "flow": f"{self.claim.flow} {self.claim.flow_version}",
+                "link": self.bench.link(self.claim.item_id),
+            },
             "versions": self.versions,
         }
         if self.claim.given:
@@ -370,9 +377,14 @@ class Work:
             where, reason, wake_at = standing.where(state, now, self.asks)
             if where not in runs.SETTLED and (foreign or stopped_early):
                 where, wake_at = "ready", now
+            if where == "parked" and (told := failing.told(connection, state, self.claim, self.file_name, now)):
+                journal.append(connection, self.claim.run_id, [told])
+                where, reason, wake_at, foreign = "ready", "", now, True
+            elif self.claim.epoch > runs.FIRST and where != "parked" and FLOW_FAILED not in state.frames:
+                failures.over(connection, self.claim.run_id, now)
             runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
             if where == "done" and state.corrected:
-                steps = {step.name for step in every_step(state.flow.steps)}
+                steps = {step.name for step in state.flow.every_step}
                 taken_back = wanting.surplus(connection, self.claim.run_id, self.claim.item_id, steps)
                 deliveries.move(connection, taken_back, "take back", attempts=0, not_before=0, error=None)
             if where in runs.SETTLED and state.flow.leaves:
@@ -391,7 +403,9 @@ class Work:
 
         def job(connection: Connection) -> None:
             leases.hold_lease(connection, self.claim)
-            runs.move(connection, self.claim.run_id, "parked", self.clock.now(), reason)
+            now = self.clock.now()
+            runs.move(connection, self.claim.run_id, "parked", now, reason)
+            failures.note(connection, Failure(self.claim.flow, self.claim.run_id, self.claim.item_id, "", reason, item_name=self.file_name), now)
 
         try:
             self.bench.database.write(job)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
+from metrikon.core.flows.failing import Failure
 from metrikon.core.flows.form import Form
 from metrikon.ports.touching import Touched
 
@@ -117,16 +118,34 @@ class Quiet:
         """Nothing is held open."""
 
 
+class Failures(Protocol):
+    """Failures for good of all flows, each cause once while it lasts."""
+
+    def last(self) -> int:
+        """The number of the last one; 0 where there is none."""
+        ...
+
+    def after(self, number: int, most: int) -> Sequence[Failure]:
+        """Those behind a number, in their order."""
+        ...
+
+    def latest(self, most: int) -> Sequence[Failure]:
+        """The last ones, newest first."""
+        ...
+
+
 @dataclass(frozen=True)
 class Here:
     """What a source is built with: the folder of the service, the most bytes that are taken, how outside services are called, the zone of its flow, and the
-    columns that the flow itself sets in the place that is looked at: that they change makes nothing new."""
+    columns that the flow itself sets in the place that is looked at: that they change makes nothing new; what has failed, and the address of an item for people."""
 
     home: Path
     largest: int
     calling: Any = None  # engine.outside.Outside
     zone: Any = None  # zoneinfo.ZoneInfo
     own: frozenset[str] = frozenset()
+    failures: Failures | None = None
+    link: Callable[[str], str] = lambda item_id: f"/arrivals/{item_id}"
 
 
 @dataclass(frozen=True)

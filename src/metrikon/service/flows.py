@@ -13,7 +13,7 @@ from sqlalchemy import Connection
 from metrikon.app.assemble import App
 from metrikon.core.flows.differences import differences
 from metrikon.core.flows.kind import Known
-from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.model import Flow
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.schema import flow_schema
 from metrikon.core.flows.secret import masked
@@ -202,7 +202,7 @@ def _comes(app: App, flow: Flow) -> list[str]:
 def _goes(app: App, flow: Flow) -> list[str]:
     every = flow.destinations.values()
     rows = [app.kinds.destinations[each.kind].tell(each.form) for each in every if each.kind in app.kinds.destinations]
-    others = [step.kind.goes(step.parameters) for step in every_step(flow.steps) if step.kind.goes is not None]
+    others = [step.kind.goes(step.parameters) for step in flow.every_step if step.kind.goes is not None]
     return [*rows, *dict.fromkeys(each for each in others if each)]
 
 

@@ -17,6 +17,7 @@ from metrikon.store.tables import (
     claims,
     deliveries,
     events,
+    failures,
     fetched,
     forgotten,
     items,
@@ -111,6 +112,7 @@ def forget_results(connection: Connection, run_ids: Sequence[str], at: int) -> d
             .values({"values": b"{}", "parts": None, "error": None, "differs": None, "before": None, "result": None})
         ).rowcount,
         "judgements": judged.forget_runs(connection, run_ids),
+        "failures": connection.execute(delete(failures).where(failures.c.run_id.in_(run_ids))).rowcount,
         "questions": connection.execute(delete(questions).where(questions.c.run_id.in_(run_ids))).rowcount,
     }
     connection.execute(delete(trial_results).where(trial_results.c.record_id.in_(made)))

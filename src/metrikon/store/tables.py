@@ -107,6 +107,25 @@ runs = Table(
     Index("runs_by_state", "state", "id"),
     Index("runs_used", "used_by"),
 )
+failures = Table(  # of runs that cannot go on: each cause of a flow once while it lasts
+    "failures",
+    metadata,
+    Column("id", Integer, primary_key=True, autoincrement=True),
+    Column("at", BigInteger, nullable=False),
+    Column("flow", String(60), nullable=False),
+    Column("run_id", _ID, nullable=False),
+    Column("item_id", _ID, nullable=False),
+    Column("path", String(400), nullable=False),  # of the step; empty where it is none of its steps
+    Column("cause", String(32), nullable=False),  # a hash: the same for what has one cause
+    Column("message", Text, nullable=False),
+    Column("attempts", Integer, nullable=False),
+    Column("own", Boolean, nullable=False),  # its flow has steps of its own for failures
+    Column("count", Integer, nullable=False),  # runs that failed with this cause while it lasted
+    Column("over_at", BigInteger),
+    Index("failures_open", "flow", "cause", "over_at"),
+    Index("failures_of_run", "run_id"),
+    Index("failures_of_item", "item_id"),
+)
 journal = Table(
     "journal",
     metadata,

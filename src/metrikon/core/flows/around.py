@@ -35,7 +35,7 @@ ITEM: Schema = text(
     id="Its id.", file="Its file, by hash.", name="The name it came under.", intake="The name of its intake.", received="When it came in."
 )
 ITEM["properties"]["data"] = {"description": "What its intake knows of it, such as a payload or a row; null for a plain file."}
-RUN = text(id="Its id.", today="The day it began.", flow="The flow and its version.")
+RUN = text(id="Its id.", today="The day it began.", flow="The flow and its version.", link="The address of its item in the console.")
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from metrikon.core.flows.form import plain
-from metrikon.core.flows.model import Flow, Step, every_step
+from metrikon.core.flows.model import Flow, Step
 from metrikon.core.flows.words import shown
 
 LONGEST = 80  # characters of a value that is told
@@ -57,7 +57,7 @@ def _steps(before: Flow, after: Flow) -> Iterator[str]:
 
 
 def _by_name(flow: Flow) -> dict[str, Step]:
-    return {step.name: step for step in every_step(flow.steps)}
+    return {step.name: step for step in flow.every_step}
 
 
 def _whole(step: Step) -> dict[str, Any]:

@@ -54,6 +54,8 @@ def _turn(walk: Walk, entry: Entry) -> None:
         walk.start({**given, "settings": walk.flow.settings}, entry.data.get("corrected") or {})
     elif entry.event == "continued":
         _continue(walk, Said(bool(entry.data.get("leave")), str(entry.data.get("unsure", "")), str(entry.data.get("otherwise", ""))))
+    elif entry.event == "told":
+        walk.flow_failed(entry.path)
     elif entry.event == "cancelled":
         walk.settle("stopped", str(entry.data.get("reason", "")))
     elif entry.path in walk.open:
@@ -114,8 +116,7 @@ def _to_step(walk: Walk, entry: Entry, step: Open) -> None:
     elif entry.event == "late":
         walk.late(entry.path, step)
     elif entry.event == "answered" and entry.data.get("decision") == "refuse":
-        by, why = entry.data.get("by", "a person"), entry.data.get("comment") or "no reason given"
-        walk.refuse(walk.frames[step.frame], f"Refused by {by}: {why}")
+        walk.refused_by(entry.path, step, str(entry.data.get("by", "a person")), str(entry.data.get("comment") or ""))
     elif entry.event == "answered":
         walk.done(entry.path, step, entry.data.get("result"))
 

@@ -18,7 +18,7 @@ from metrikon.core.feel.inferring import type_of
 from metrikon.core.flows.around import Around
 from metrikon.core.flows.form import Where
 from metrikon.core.flows.kind import Known, Schema
-from metrikon.core.flows.model import Flow, Step, every_step
+from metrikon.core.flows.model import Flow, Step
 from metrikon.core.flows.problems import Problem
 from metrikon.core.flows.verify import writers
 from metrikon.core.flows.yaml import yaml_reader
@@ -100,7 +100,7 @@ def mapped(flow: Flow, known: Known) -> list[Mapped]:
 
 def set_by(flow: Flow, destinations: Collection[str]) -> frozenset[str]:
     """The columns that a flow itself sets in some of its destinations."""
-    written = [each for step in every_step(flow.steps) if step.kind.writes is not None for each in step.kind.writes(step.parameters)]
+    written = [each for step in flow.every_step if step.kind.writes is not None for each in step.kind.writes(step.parameters)]
     return frozenset(column for destination, columns, _ in written if destination in destinations for column in columns)
 
 

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from pydantic import Field
 
-from metrikon.core.flows.form import NAME, Condition, Duration, Form, OptionalBlock, Where, fields, plain, seconds_of
+from metrikon.core.flows.form import NAME, Block, Condition, Duration, Form, OptionalBlock, Where, fields, plain, seconds_of
 from metrikon.core.flows.kind import Kind
 from metrikon.core.flows.settings import Setting, SettingName, values_of
 
@@ -42,6 +42,14 @@ class Retry(Form):
         return self.attempts if not self.on or cause in self.on else 1
 
 
+class FlowFailure(Form):
+    """What is done when a step of the flow has failed for good and nothing around it deals with that: once for each cause. Its steps see `failure`: step, path,
+    message, attempts, link."""
+
+    steps: Block = Field(..., description="Steps that are done then, such as a mail. They see the item, the run, the settings and `failure`.")
+    then: Literal["park", "end"] = Field("park", description="What becomes of the run after them: it waits for a person, or ends.")
+
+
 class Until(Form):
     """Its step is done again until a condition over what it gives holds, with waits that grow; nothing is held meanwhile."""
 
@@ -59,7 +67,7 @@ class Until(Form):
 
 
 class OnFailure(Form):
-    """What is done when a step has failed for good. Its steps see `failure`: step, message, attempts."""
+    """What is done when a step has failed for good, or one within it. Its steps see `failure`: step, path, message, attempts, link."""
 
     steps: OptionalBlock = Field(default_factory=list, description="Steps that are done then; a `stop` among them ends the run.")
     then: Literal["park", "go on", "end"] = Field("park", description="What becomes of the run after them.")
@@ -97,6 +105,7 @@ class Head(Form):
     zone: str = Field("UTC", max_length=60, description="The zone in which its times are told and its days begin, such as Europe/Vienna.")
     limits: Limits = Field(default_factory=Limits, description="What it may take at most.")
     settings: dict[SettingName, Setting] = Field(default_factory=dict, max_length=100, description="Values that a copy of the flow may change.")
+    on_failure: FlowFailure | None = Field(None, description="What is done when a step has failed for good and nothing around it deals with that.")
 
 
 @dataclass(frozen=True, eq=False)
@@ -165,9 +174,15 @@ class Flow:
         return self.head.about
 
     @cached_property
+    def every_step(self) -> tuple[Step, ...]:
+        """Every step, those within others and those for its failures included, in the order of the text."""
+        failure = self.head.on_failure
+        return (*every_step(self.steps), *(every_step(failure.steps) if failure is not None else ()))
+
+    @cached_property
     def leaves(self) -> bool:
         """Whether a step of it leaves something open that is closed when the run ends."""
-        return any(each.kind.leaves for each in every_step(self.steps))
+        return any(each.kind.leaves for each in self.every_step)
 
     @cached_property
     def settings(self) -> dict[str, Any]:

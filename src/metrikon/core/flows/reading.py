@@ -67,6 +67,8 @@ class _Reading:
             str(name): self._said(each, self.language.destinations, "destination", ("destinations", str(name))) for name, each in destinations.items()
         }
         steps = self.block(self._listed(data, "steps"), ("steps",), 0)
+        for below, holder, field, value in list(fields(head, "steps")) if head is not None else ():
+            setattr(holder, field, self.block(with_settings(value, settings), below, 1))
         return Flow(
             head or Head.model_construct(metrikon=1, name=str(data.get("name", "")), about="", zone="UTC", settings={}, limits=Limits()),
             tuple(each for each in said if each is not None),

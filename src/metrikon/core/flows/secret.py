@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from metrikon.core.flows.form import Form, Where, plain
-from metrikon.core.flows.model import Flow, every_step
+from metrikon.core.flows.model import Flow
 from metrikon.core.flows.problems import Problem
 
 MASK = "•••"
@@ -22,7 +22,7 @@ _PATTERNS = (
 
 def secrets_in(flow: Flow) -> Iterator[Problem]:
     """A problem for each place of a flow that holds what looks like a secret."""
-    for step in every_step(flow.steps):
+    for step in flow.every_step:
         for where, what in _found(step.plain, (step.kind.name,)):
             yield Problem(step.name, "/".join(str(each) for each in where), _told(what), (*step.where, *where))
     for name, setting in flow.head.settings.items():

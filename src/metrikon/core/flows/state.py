@@ -16,7 +16,7 @@ class Entry(msgspec.Struct, frozen=True):
     """One entry of a journal.
 
     `event`: "started", "begun", "done", "looked" (it is done again, until its condition holds), "failed", "asked", "answered", "woken" (its moment has come), "came" (an event that it waits for), "late" (its
-    limit is over), "continued" or "cancelled". `path`: the step instance it concerns, such as
+    limit is over), "continued", "told" (its flow does its steps for the failure of this one) or "cancelled". `path`: the step instance it concerns, such as
     lines[3]/row; empty for the run as a whole. `at`: when it happened, in milliseconds since 1970; what begins because of it, begins then.
     """
 
@@ -125,6 +125,7 @@ class Open(msgspec.Struct, frozen=True):
     since: int = 0  # when it was opened
     otherwise: Mapping[str, Any] | None = None  # what it gives where what is there otherwise stays so
     renew: bool = False  # what is there otherwise is set, or sent again
+    first: bool = False  # its first row waits for a person to look at it: nothing has failed
     unsure: Mapping[str, Any] | None = None  # what it has given if it went out, where nobody can tell whether it did
 
     @property

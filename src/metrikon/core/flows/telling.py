@@ -23,7 +23,11 @@ class Line:
 
 def told(flow: Flow) -> list[Line]:
     """The steps of a flow as sentences."""
-    return list(_lines(flow.steps, "", 0))
+    failure = flow.head.on_failure
+    lines = list(_lines(flow.steps, "", 0))
+    if failure is not None:
+        lines += [Line("", 0, "", "", "If a step fails for good, once for each cause:"), *_lines(failure.steps, "f", 1)]
+    return lines
 
 
 def _lines(steps: Sequence[Step], before: str, depth: int) -> Iterator[Line]:

@@ -48,7 +48,10 @@ def writers(flow: Flow, known: Known) -> list[tuple[Step, Around]]:
 
 def _walked(flow: Flow, known: Known) -> _Verifier:
     walk = _Verifier(flow, known)
-    walk.block(flow.steps, {"item": ITEM, "run": RUN, "given": {}, "settings": schema_of(flow.head.settings)})
+    around: Scope = {"item": ITEM, "run": RUN, "given": {}, "settings": schema_of(flow.head.settings)}
+    walk.block(flow.steps, around)
+    if flow.head.on_failure is not None:
+        walk.block(flow.head.on_failure.steps, {**around, "failure": FAILURE})
     return walk
 
 
@@ -144,7 +147,13 @@ class _Verifier:
 
 FAILURE: Schema = {
     "type": "object",
-    "properties": {"step": {"type": "string"}, "message": {"type": "string"}, "attempts": {"type": "integer"}},
+    "properties": {
+        "step": {"type": "string"},
+        "path": {"type": "string"},
+        "message": {"type": "string"},
+        "attempts": {"type": "integer"},
+        "link": {"type": "string"},
+    },
     "additionalProperties": False,
 }
 

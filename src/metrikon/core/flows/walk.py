@@ -4,42 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
-from typing import Any, NoReturn
+from typing import Any
 
 import msgspec
 from immutables import Map
 from msgspec.structs import replace
 
-from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
-from metrikon.core.feel.holes import outside
 from metrikon.core.flows.corrected import all_corrected
+from metrikon.core.flows.evaluating import CannotGoOn, Evaluating, Here
 from metrikon.core.flows.model import Step
 from metrikon.core.flows.state import Again, AskPerson, Frame, Listen, Open, Park, Perform, State
 from metrikon.core.flows.words import told_duration
-from metrikon.core.flows.working import Working
 
 MOST_TOLD = 5  # that a run tells of results when it is done: what is more stands in its journal
-KEY = "key"  # the parameter that tells what goes out from all others: it stays letter by letter as earlier versions made it
 FAILED = "failed"  # the label of the block that is done when a step has failed
+REFUSED = "refused"  # of the block that is done when a person has refused what a step put before them
+OWN = (FAILED, REFUSED)  # blocks that are none of those that a control kind goes through
+FLOW_FAILED = "on_failure/"  # the prefix of the block that a flow does when one of its steps has failed
 
 
-class Here(msgspec.Struct, frozen=True):
-    """A step that is reached: the frame it stands in, and its path."""
+class Failed(msgspec.Struct, frozen=True):
+    """A step that cannot go on. `at`: where steps for that stand, the step itself or one around it; `path`: its own; `refused`: it never will."""
 
-    frame: Frame
-    step: Step
+    at: Here
     path: str
-
-    def block(self, label: str) -> str:
-        """The prefix of a block within it."""
-        return f"{self.path}[{label}]/"
-
-
-class CannotGoOn(Exception):
-    """A step cannot be gone through; the message says why and what to do."""
+    step: Open
+    reason: str
+    refused: bool = False
 
 
-class Walk(Working):
+class Walk(Evaluating):
     """Goes on from a state until something must be done outside."""
 
     def __init__(self, state: State) -> None:
@@ -140,7 +134,7 @@ class Walk(Working):
 
     def _block_done(self, frame: Frame) -> None:
         if frame.parent is None:
-            self.settle("done", "; ".join(self.told))
+            self._after_flow_failure() if frame.label == FAILED else self.settle("done", "; ".join(self.told))
             return
         around = self.here(self.frames[frame.parent])
         del self.frames[frame.prefix]
@@ -150,6 +144,8 @@ class Walk(Working):
         """A block within a step has come to its end."""
         if label == FAILED:
             self._after_failure(around)
+        elif label == REFUSED:
+            self.refuse(around.frame, self.drop(f"{around.path}[{REFUSED}]"))
         elif around.step.kind.control is not None:
             around.step.kind.control.through(self, around, label, given)
 
@@ -199,7 +195,7 @@ class Walk(Working):
             self.effects.append(Park(path, message))
             return
         if data.get("first"):
-            self.set_open(path, replace(step, status="parked", reason=message))
+            self.set_open(path, replace(step, status="parked", reason=message, first=True))
             self.effects.append(Park(path, message))
             return
         if data.get("refused"):
@@ -222,51 +218,95 @@ class Walk(Working):
 
         `refused`: what it works on can never be worked on, so that nothing is gained by trying again.
         """
-        failure = here.step.common.on_failure
-        if failure is not None and here.block(FAILED) not in self.frames:
-            told = {"step": here.step.name, "message": reason, "attempts": Decimal(step.failures)}
+        if self._own_steps(here, here.path, step, reason, refused=refused):
             self.close(here.path)
-            self.hold(f"{here.path}[{FAILED}]", (step, reason, refused))
-            self.inside(here, FAILED, failure.steps, {"failure": told})
         elif refused:
             self.close(here.path)
-            self.refuse(here.frame, reason)
+            self.refuse(here.frame, reason, Failed(here, here.path, step, reason, refused=True))
         else:
-            self._park(here, step, reason)
+            self._park(here.frame, Failed(here, here.path, step, reason))
 
-    def _after_failure(self, here: Here) -> None:
-        failure, (step, message, refused) = here.step.common.on_failure, self.held[f"{here.path}[{FAILED}]"]
-        self.drop(f"{here.path}[{FAILED}]")
+    def _own_steps(self, at: Here, path: str, step: Open, reason: str, *, refused: bool = False) -> bool:
+        """Begin with the steps that a step has for its failure, or for that of one within it (`path`); whether it has any."""
+        failure = at.step.common.on_failure
+        if failure is None or at.block(FAILED) in self.frames:
+            return False
+        self.hold(f"{at.path}[{FAILED}]", Failed(at, path, step, reason, refused))
+        self.inside(at, FAILED, failure.steps, {"failure": self._told_of(Failed(at, path, step, reason))})
+        return True
+
+    def _told_of(self, failed: Failed) -> dict[str, Any]:
+        link = self.frames[""].scope["run"].get("link", "")
+        attempts = Decimal(failed.step.failures)
+        return {"step": failed.step.step.name, "path": failed.path, "message": failed.reason, "attempts": attempts, "link": link}
+
+    def _after_failure(self, around: Here) -> None:
+        failure, failed = around.step.common.on_failure, self.drop(f"{around.path}[{FAILED}]")
         assert failure is not None
+        if failed.path != around.path and not failed.refused and not self._is_parked(failed.path):
+            return  # meanwhile it has gone on: a person has continued it
         if failure.then == "go on":
-            values, _ = self.filled(here, {"result": failure.result})
-            self.go_on(here, values["result"])
+            values, _ = self.filled(around, {"result": failure.result})
+            if failed.path != around.path:  # what was done within it is left as it stands
+                self.leave(f"{around.path}[")
+                self.held.pop(around.path, None)
+            self.go_on(around, values["result"])
         elif failure.then == "end":
-            self.settle("stopped", message)
-        elif refused:
-            self.refuse(here.frame, message)
+            self.settle("stopped", failed.reason)
+        elif failed.refused:
+            self.refuse(around.frame, failed.reason, failed)
         else:
-            self._park(here, step, message)
+            self._park(around.frame, failed)
 
-    def _park(self, here: Here, step: Open, reason: str) -> None:
-        frame: Frame | None = here.frame
-        while frame is not None and frame.parent is not None:
+    def _is_parked(self, path: str) -> bool:
+        return path in self.open and self.open[path].status == "parked"
+
+    def _park(self, frame: Frame, failed: Failed) -> None:
+        """A step cannot go on: whoever is around its frame deals with it, from the inside to the outside, or it waits for a person."""
+        self.set_open(failed.path, replace(failed.step, status="parked", reason=failed.reason))
+        while frame.parent is not None:
             around = self.here(self.frames[frame.parent])
-            if frame.label != FAILED and around.step.kind.control is not None:
-                dealt = around.step.kind.control.failed(self, around, frame, reason)
+            if frame.label not in OWN and around.step.kind.control is not None:
+                dealt = around.step.kind.control.failed(self, around, frame, failed.reason)
                 if dealt == "dealt":
                     return
                 if dealt == "person":
                     break
+                if self._own_steps(around, failed.path, failed.step, failed.reason):
+                    return
             frame = self.frames[frame.parent]
-        self.set_open(here.path, replace(step, status="parked", reason=reason))
-        self.effects.append(Park(here.path, reason))
+        self.effects.append(Park(failed.path, failed.reason))
+
+    def flow_failed(self, path: str) -> None:
+        """The steps of the flow for a failure are begun: for a step that is parked."""
+        if path in self.open and self.flow.head.on_failure is not None and FLOW_FAILED not in self.frames:
+            step = self.open[path]
+            self._flow_steps(Failed(self.here(self.frames[step.frame]), path, step, step.reason))
+
+    def _flow_steps(self, failed: Failed) -> None:
+        failure = self.flow.head.on_failure
+        assert failure is not None
+        self.hold(FLOW_FAILED, failed)
+        scope = {name: value for name, value in self.frames[""].scope.items() if name in ("item", "run", "given", "settings")}
+        self.put(Frame(FLOW_FAILED, None, tuple(failure.steps), Map({**scope, "failure": self._told_of(failed)}), label=FAILED))
+        self._agenda.append(FLOW_FAILED)
+
+    def _after_flow_failure(self) -> None:
+        failure, failed = self.flow.head.on_failure, self.drop(FLOW_FAILED)
+        assert failure is not None
+        del self.frames[FLOW_FAILED]
+        if failed.refused:
+            self.settle("refused", failed.reason)
+        elif failure.then == "end":
+            self.settle("stopped", failed.reason)
+        elif self._is_parked(failed.path):
+            self.effects.append(Park(failed.path, failed.reason))
 
     def try_again(self, path: str, step: Open, *, renew: bool = False) -> None:
         """A step that is parked or waits is begun anew, as often as before. `renew`: what is there otherwise is set, or sent again, as a person has said."""
         if step.parameters and step.step.kind.control is None:
             limit = self._limit(self.here(self.frames[step.frame]))
-            fresh = replace(step, failures=0, looks=0, status="ready", reason="", late=limit, unsure=None, otherwise=None, renew=renew)
+            fresh = replace(step, failures=0, looks=0, status="ready", reason="", late=limit, unsure=None, otherwise=None, first=False, renew=renew)
             self.set_open(path, fresh)
             self.effects.append(perform(path, fresh, self.frames[step.frame].scope))
         else:
@@ -283,15 +323,34 @@ class Walk(Working):
             frame = self.frames[frame.parent]
         self.try_again(path, step)
 
-    def refuse(self, frame: Frame, reason: str) -> None:
-        """What a frame does is refused: whoever is around deals with it, or the run ends."""
+    def refused_by(self, path: str, step: Open, by: str, comment: str) -> None:
+        """A person has refused what a step put before them: its own steps for that are done first."""
+        here, reason = self.here(self.frames[step.frame]), f"Refused by {by}: {comment or 'no reason given'}"
+        steps = next((block for _, name, block in step.step.blocks if name == "on_refusal"), None)
+        if steps is None:
+            self.refuse(here.frame, reason)
+            return
+        given = step.filled.get("record")
+        refusal = {"by": by, "comment": comment, "record": given.get("record") if isinstance(given, Mapping) else given}
+        self.close(path)
+        self.hold(f"{path}[{REFUSED}]", reason)
+        self.inside(here, REFUSED, steps, {"refusal": refusal})
+
+    def refuse(self, frame: Frame, reason: str, failed: Failed | None = None) -> None:
+        """What a frame does is refused: whoever is around deals with it, or the run ends. `failed`: the step that could not be done; none where a person refused."""
         at: Frame = frame
         while at.parent is not None:
             around = self.here(self.frames[at.parent])
-            if around.step.kind.control is not None and around.step.kind.control.refused(self, around, at, reason):
-                return
+            if at.label not in OWN and around.step.kind.control is not None:
+                if around.step.kind.control.refused(self, around, at, reason):
+                    return
+                if failed is not None and self._own_steps(around, failed.path, failed.step, reason, refused=True):
+                    return
             at = self.frames[at.parent]
-        self.settle("refused", reason)
+        if failed is not None and self.flow.head.on_failure is not None and FLOW_FAILED not in self.frames:
+            self._flow_steps(failed)
+        else:
+            self.settle("refused", reason)
 
     # ---- for control kinds
 
@@ -310,42 +369,6 @@ class Walk(Working):
         frame = replace(here.frame, scope=here.frame.scope.set(name, result), at=here.frame.at + 1, made=(*here.frame.made, name))
         self.put(frame)
         self._agenda.append(frame.prefix)
-
-    def stuck(self, here: Here, reason: str) -> NoReturn:
-        """The step cannot be gone through."""
-        raise CannotGoOn(reason)
-
-    def filled(self, here: Here, value: Any) -> tuple[Any, list[str]]:
-        """Parameters with their holes filled, and the names that gave null."""
-        missing: list[str] = []
-        try:
-            if here.step.kind.goes_out and isinstance(value, Mapping):
-                made = {name: fill(part, here.frame.scope, missing, self.moment(), None if name == KEY else outside) for name, part in value.items()}
-                return made, missing
-            return fill(value, here.frame.scope, missing, self.moment()), missing
-        except (BadExpression, FeelError) as error:
-            self.stuck(here, f"A value could not be worked out: {error}")
-
-    def holds(self, here: Here, condition: str, null_means: bool | None, names: Mapping[str, Any] | None = None) -> bool:
-        """Whether a condition holds; one that comes out null means what the flow says, and else the step cannot be gone through."""
-        missing: list[str] = []
-        try:
-            found = evaluate(condition, here.frame.scope.update(names) if names else here.frame.scope, missing, self.moment())
-        except (BadExpression, FeelError) as error:
-            self.stuck(here, f"The condition {condition!r} could not be worked out: {error}")
-        if found is None:
-            found = null_means
-        if not isinstance(found, bool):
-            what = f"{', '.join(missing)} has no value" if missing else "it is neither true nor false"
-            self.stuck(here, f"The condition {condition!r} came out null: {what}. Correct the record, or say in the flow what null means.")
-        return found
-
-    def meets(self, here: Here, tests: str, value: Any) -> bool:
-        """Whether a value meets unary tests; one that cannot be put to them does not."""
-        try:
-            return meets(tests, value, here.frame.scope, None, self.moment()) is True
-        except (BadExpression, FeelError) as error:
-            self.stuck(here, f"The test {tests!r} could not be worked out: {error}")
 
     def ask(self, path: str, step: Open) -> None:
         """A step waits for a person."""
@@ -373,3 +396,6 @@ def natural(path: str) -> list[tuple[int, str]]:
     """By what paths are put into the order of the flow's lists: lines[2] before lines[10]."""
     parts = path.replace("[", "\0").replace("]", "\0").split("\0")
     return [(int(part), "") if part.isdigit() else (0, part) for part in parts]
+
+
+__all__ = ["CannotGoOn", "Here", "Walk", "natural", "perform"]
