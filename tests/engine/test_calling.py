@@ -212,6 +212,31 @@ def test_the_same_request_costs_nothing_the_second_time(tmp_path: Path) -> None:
         app.close()
 
 
+def test_models_are_asked_anew_by_the_steps_that_are_repeated_where_that_is_wanted(tmp_path: Path) -> None:
+    model = Counting("big")
+    app = App(Settings(home=tmp_path), models={"big": model})
+    try:
+        app.catalog.put_record_type("invoice", scenario.invoice_type())
+        app.catalog.put_flow(scenario.flow_text())
+        app.start()
+        taken(app, "01-fernhill-nurseries.pdf")
+        at_rest(app, 1)
+        once = model.calls
+        with app.database.reading() as connection:
+            item = connection.exec_driver_sql("SELECT item_id FROM runs").scalar_one()
+        behind = app.again.item(item, "", "checked", anew=True)  # the step that asks stands before it
+        assert eventually(lambda: run_state(app, behind)[0] == "done")
+        assert model.calls == once
+        second = app.again.item(item, "", anew=True)
+        assert eventually(lambda: run_state(app, second)[0] == "done")
+        assert model.calls == 2 * once
+        third = app.again.item(item, "")  # what was answered anew is kept
+        assert eventually(lambda: run_state(app, third)[0] == "done")
+        assert model.calls == 2 * once
+    finally:
+        app.close()
+
+
 def test_an_answer_that_a_person_corrected_is_not_given_again(tmp_path: Path) -> None:
     model = Counting("big")
     app = App(Settings(home=tmp_path), models={"big": model})

@@ -313,3 +313,31 @@ def test_one_file_of_a_folder_is_taken_on_request_though_the_flow_is_off(seeds: 
     client.switch_flow("seeds", True)
     eventually(lambda: len(rows(seeds)) == 2)
     assert command(seeds, "intakes", "take", "seeds", "maple")[1].startswith("maple was taken before")
+
+
+ASKING = """
+metrikon: 1
+name: asking
+intakes: [{kind: upload}]
+destinations: {table: {kind: sql, url: "sqlite:///out.db", table: here}}
+steps:
+  - {name: sure, ask: {question: "Is ${item.name} right?", options: [{name: "yes", label: "Yes"}, {name: "no", label: "No"}]}}
+  - {name: row, write: {to: table, key: ["${item.id}"], columns: {Letters: "${sure.answer}", Further: 1}}}
+"""
+
+
+def test_a_set_that_waits_for_people_is_run_again_where_it_is_named_and_replaces_what_waited(running: Callable[..., Running]) -> None:
+    service = running()
+    service.client.put_flow("asking", ASKING)
+    runs = [service.client.upload("asking", name.encode(), name=name).run_id for name in ("ferns", "mosses")]
+    assert eventually(lambda: all(service.client.run(each).state == "review" for each in runs))
+    assert service.client.run_set_again("asking")["count"] == 0
+
+    out = StringIO()
+    reach = ["--url", service.url, "--token", service.token]
+    assert main(["runs", "again", "--flow", "asking", "--state", "review", "--anew", "--yes", *reach], out, out) == 0
+    assert "2 runs begun." in out.getvalue()
+    assert eventually(lambda: [service.client.run(each).state for each in runs] == ["stopped", "stopped"])
+    assert eventually(lambda: len(service.client.questions()) == 2)
+    with pytest.raises(ClientError, match="cannot be run again"):
+        service.client.run_set_again("asking", state="waiting")

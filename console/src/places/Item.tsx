@@ -30,14 +30,18 @@ export function ItemPlace(): ReactNode {
     refetchInterval: ({ state: { data } }) => (data?.runs.some((run) => goesOn(run.state)) ? LOOK_AGAIN : false),
   });
   const client = useQueryClient();
-  const again = useMutation({ mutationFn: () => call("POST", `/api/items/${id}/runs`, {}), onSuccess: () => client.invalidateQueries() });
+  const again = useMutation({
+    mutationFn: (anew: string) => (anew ? call("POST", `/api/runs/${anew}/again`, { anew: true }) : call("POST", `/api/items/${id}/runs`, {})),
+    onSuccess: () => client.invalidateQueries(),
+  });
+  const builder = useMay("builder");
   const [open, setOpen] = useState<string | null>(null);
   if (item.error) return <Problem error={item.error} again={() => void item.refetch()} />;
   if (!item.data) return <Head title="…" />;
   const { data } = item;
   const latest = data.runs[0];
   const shown = open ?? latest?.id ?? null;
-  const anew = latest && [...SETTLED, "parked"].includes(latest.state);
+  const anew = latest && [...SETTLED, "parked", "review"].includes(latest.state);
   return (
     <>
       <Keys keys={[]} />
@@ -52,9 +56,16 @@ export function ItemPlace(): ReactNode {
         </section>
       ))}
       {anew && (
-        <Button variant="default" loading={again.isPending} onClick={() => again.mutate()}>
-          {latest.state === "parked" ? "Run it anew, on the newest version of its flow" : "Run it again"}
-        </Button>
+        <div style={{ display: "flex", gap: 10, flexWrap: "wrap" }}>
+          <Button variant="default" loading={again.isPending} onClick={() => again.mutate("")}>
+            {latest.state === "parked" ? "Run it anew, on the newest version of its flow" : "Run it again"}
+          </Button>
+          {builder && latest.calls > 0 && (
+            <Button variant="subtle" loading={again.isPending} onClick={() => again.mutate(latest.id)} title="What models answered before is not used; they are paid again.">
+              Run it again, and ask its models anew
+            </Button>
+          )}
+        </div>
       )}
     </>
   );

@@ -81,7 +81,7 @@ def _add_again(runs: Any) -> None:
     again = runs.add_parser(
         "again",
         help="run an item again, from its start or from any step on; or a set of items of a flow",
-        description="Run the item of a run again on the newest version of its flow; a parked run is replaced, and rows that were written are not "
+        description="Run the item of a run again on the newest version of its flow; a run that is parked or in review is replaced, and rows that were written are not "
         "written again. With --from it goes on from that step, with what came before as it was, or as it is corrected with --value. With --flow a "
         "set of items is run again: it is told how many they are and what it takes, and done with --yes.",
     )
@@ -100,6 +100,7 @@ def _add_again(runs: Any) -> None:
     again.add_argument("--until", default="", metavar="DAY", help="of the set: those that came in before this day")
     again.add_argument("--search", default="", help="of the set: those with this in their name or values")
     again.add_argument("--send-again", action="store_true", help="mails, messages and calls that went out before go out again")
+    again.add_argument("--anew", action="store_true", help="models are asked anew by the steps that are repeated, whatever they answered before")
     again.add_argument("--yes", action="store_true", help="run the set again without asking")
     reaching(again)
     again.set_defaults(run=run_again)
@@ -306,14 +307,14 @@ def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         return _run_set(given, out)
     values = dict(value_given(each) for each in given.value)
     with client(given) as service:
-        run_id = service.run_again_from(given.id, given.step, values, send_again=given.send_again)
+        run_id = service.run_again_from(given.id, given.step, values, send_again=given.send_again, anew=given.anew)
     print_json({"run_id": run_id}, out) if given.json else print(f"Run {run_id} has begun.", file=out)
     return 0
 
 
 def _run_set(given: argparse.Namespace, out: TextIO) -> int:
     chosen = {"step": given.step, "state": given.state, "since": _day(given.since), "until": _day(given.until), "search": given.search}
-    chosen["send_again"] = given.send_again
+    chosen |= {"send_again": given.send_again, "anew": given.anew}
     with client(given) as service:
         found = service.run_set_again(given.flow, **chosen)
         if given.yes and found["count"]:

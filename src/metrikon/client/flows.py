@@ -145,12 +145,13 @@ class FlowCalls:
         """Keep a sample no longer."""
         self._ask("DELETE", f"/api/flows/{flow}/samples/{name}")
 
-    def run_again_from(self, run_id: str, step: str, values: Mapping[str, Any] | None = None, *, send_again: bool = False) -> str:
+    def run_again_from(self, run_id: str, step: str, values: Mapping[str, Any] | None = None, *, send_again: bool = False, anew: bool = False) -> str:
         """Run the item of a run again from a step on, with what came before as it was or as it is corrected; the id of the new run.
 
-        `values`: by path, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again.
+        `values`: by path, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again. `anew`: models are asked
+        anew by the steps that are repeated.
         """
-        body = {"from_step": step, "values": dict(values or {}), "send_again": send_again}
+        body = {"from_step": step, "values": dict(values or {}), "send_again": send_again, "anew": anew}
         return str(self._ask("POST", f"/api/runs/{run_id}/again", body=body)["run_id"])
 
     def run_set_again(
@@ -164,9 +165,11 @@ class FlowCalls:
         search: str = "",
         count: int | None = None,
         send_again: bool = False,
+        anew: bool = False,
     ) -> dict[str, Any]:
         """Run a set of items of a flow again. Without `count` it is only told how many there are and what it would take; with it, it is done."""
-        body = {"from_step": step, "state": state, "since": since, "until": until, "search": search, "count": count, "send_again": send_again}
+        body = {"from_step": step, "state": state, "since": since, "until": until, "search": search, "count": count}
+        body |= {"send_again": send_again, "anew": anew}
         return dict(self._ask("POST", f"/api/flows/{flow}/again", body=body))
 
     def pause_run(self, run_id: str) -> None:

@@ -34,6 +34,7 @@ from metrikon.store.database import Database
 from metrikon.store.journal import Written
 
 ENDS = ("done", "answered", "woken", "came")  # entries that are taken over: what was only begun is begun anew
+REPLACED = ("parked", "review")  # states of a run that a new one takes the place of
 MOST = 10_000  # items of a set
 AT_ONCE = 200  # runs begun in one commit
 
@@ -73,6 +74,7 @@ class Wish:
     noted: Mapping[str, Any] = field(default_factory=dict)
     behind: bool = False
     send_again: bool = False  # mails, messages and calls that went out go out again
+    anew: bool = False  # models are asked anew: what they answered before is not used
 
 
 class Again:
@@ -82,13 +84,17 @@ class Again:
         self._database, self._catalog, self._files, self._clock = database, catalog, files, clock
         self._answers, self._engine = answers, engine
 
-    def item(self, item_id: str, by: str, start: str = "", values: Mapping[str, Any] | None = None, *, send_again: bool = False) -> str:
-        """A new run of an item on the newest version of its flow, its id; a parked one is replaced.
+    def item(
+        self, item_id: str, by: str, start: str = "", values: Mapping[str, Any] | None = None, *, send_again: bool = False, anew: bool = False
+    ) -> str:
+        """A new run of an item on the newest version of its flow, its id; one that is parked or in review is replaced.
 
         `start`: the step from which on it is done anew, all of it without one. `values`: results of steps before that one, corrected, by their
-        paths, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again. Raises `NotThere`, and `NotNow` with what stands in the way.
+        paths, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again. `anew`: models are asked anew by the steps that are repeated. Raises `NotThere`, and `NotNow` with what stands in the way.
         """
-        found = self._database.write(lambda connection: self.begin(connection, Wish(item_id, by, start, values or {}, send_again=send_again)))
+        found = self._database.write(
+            lambda connection: self.begin(connection, Wish(item_id, by, start, values or {}, send_again=send_again, anew=anew))
+        )
         self._engine.wake()
         return found
 
@@ -119,7 +125,7 @@ class Again:
         with self._database.reading() as connection:
             return outgoing.counted(connection, [str(row["id"]) for row in found])
 
-    def several(self, chosen: Chosen, count: int, by: str, start: str = "", *, send_again: bool = False) -> list[str]:
+    def several(self, chosen: Chosen, count: int, by: str, start: str = "", *, send_again: bool = False, anew: bool = False) -> list[str]:
         """Run a set again; the new runs. `count`: how many items were told before, which must still hold. Raises as `item`."""
         _checked(self._flow(chosen.flow), start)
         found = [str(row["id"]) for row in self._items(chosen)]
@@ -127,16 +133,18 @@ class Again:
             raise NotNow(f"There are {len(found)} such items now, and not {count}. Look again, then say yes.")
         begun: list[str] = []
         for at in range(0, len(found), AT_ONCE):
-            begun += self._database.write(self._beginning(found[at : at + AT_ONCE], by, start, send_again))
+            begun += self._database.write(
+                self._beginning(found[at : at + AT_ONCE], Wish("", by, start, behind=True, send_again=send_again, anew=anew))
+            )
             self._engine.wake()
         return begun
 
-    def _beginning(self, part: list[str], by: str, start: str, send_again: bool) -> Callable[[Connection], list[str]]:
-        return lambda connection: [self.begin(connection, Wish(each, by, start, behind=True, send_again=send_again)) for each in part]
+    def _beginning(self, part: list[str], wish: Wish) -> Callable[[Connection], list[str]]:
+        return lambda connection: [self.begin(connection, replace(wish, item_id=each)) for each in part]
 
     def _items(self, chosen: Chosen) -> list[dict[str, Any]]:
         states = chosen.states or (*runs.SETTLED, "parked")
-        wrong = set(states) - {*runs.SETTLED, "parked"}
+        wrong = set(states) - {*runs.SETTLED, *REPLACED}
         if wrong:
             raise NotNow(f"Runs that are {', '.join(sorted(wrong))} cannot be run again: settle or cancel them first.")
         with self._database.reading() as connection:
@@ -165,9 +173,10 @@ class Again:
             raise NotNow("Say from which step on it is run again: values can be corrected of steps before that one.")
         run_id, now = self._clock.new_id(), self._clock.now()
         written = self._taken_over(connection, wish, last, (newer, version), now) if wish.start else []
-        if last["state"] == "parked":
+        if last["state"] in REPLACED:
             self._answers.end(connection, last["id"], wish.by, f"Replaced by a new run on version {version} of the flow.")
         told: dict[str, Any] = {"send_again": True} if wish.send_again else {}
+        told |= {"anew": now} if wish.anew else {}
         items.start_run(connection, run_id, wish.item_id, name, version, now, behind=wish.behind, given=told or None)
         if written:
             runs.begun_before(connection, run_id)
@@ -178,11 +187,11 @@ class Again:
         return run_id
 
     def _last(self, connection: Connection, item_id: str) -> dict[str, Any]:
-        """The latest run of an item, which must have come to its end or be parked."""
+        """The latest run of an item, which must have come to its end, be parked or in review."""
         last = runs.latest(connection, item_id)
         if last is None:
             raise NotThere(f"There is no item {item_id}.")
-        if last["state"] not in (*runs.SETTLED, "parked"):
+        if last["state"] not in (*runs.SETTLED, *REPLACED):
             raise NotNow(f"The item has a run that is {last['state']}. Settle or cancel that one first.")
         return last
 

@@ -38,19 +38,20 @@ class Switchboard:
     turns: Turns
     sleep: Callable[[float], None] = time.sleep
 
-    def bound(self, name: str, flow: str, run_id: str, seconds: float | None = None) -> Bound:
-        """A model as one step of one run may use it, for so many seconds. Raises KeyError without such a model."""
+    def bound(self, name: str, flow: str, run_id: str, seconds: float | None = None, since: int = 0) -> Bound:
+        """A model as one step of one run may use it, for so many seconds; answers kept before `since` are not given. Raises KeyError without such a model."""
         if name not in self.models:
             raise KeyError(f"There is no model {name!r}. Known: {', '.join(sorted(self.models))}.")
-        return Bound(self, name, flow, run_id, math.inf if seconds is None else time.monotonic() + seconds)
+        return Bound(self, name, flow, run_id, math.inf if seconds is None else time.monotonic() + seconds, since)
 
 
 class Bound:
     """A model bound to a run: it answers like one, and remembers what its calls came to until `keep`."""
 
-    def __init__(self, board: Switchboard, name: str, flow: str, run_id: str, until: float = math.inf) -> None:
+    def __init__(self, board: Switchboard, name: str, flow: str, run_id: str, until: float = math.inf, since: int = 0) -> None:
         self.board = board
         self.until = until  # by the clock `time.monotonic`
+        self.since = since  # answers that were kept before are not given (milliseconds since 1970)
         self.name = name
         self.room = board.models[name].room
         self.sees = board.models[name].sees
@@ -100,7 +101,7 @@ class Bound:
         key = hashlib.sha256(b"[%b,%b,%b]" % (dumps(name), dumps(_endpoint(self.board.specs.get(name))), body)).hexdigest()
         if not request.fresh:
             with self.board.database.reading() as connection:
-                kept = calls.kept(connection, key)
+                kept = calls.kept(connection, key, self.since)
             if kept is not None:
                 self._note(name, request, key, None, "kept", Usage(), None)
                 return ModelAnswer(str(kept[1]["text"]), Usage(), tokens=_tokens(kept[1]), kept=True, call=kept[0])

@@ -22,6 +22,7 @@ class Kept:
     file_name: str
     versions: Mapping[str, int]
     send_again: bool = False  # what went out before goes out again
+    anew: int = 0  # models are asked anew: what they answered before this moment is not used
 
 
 class States:

@@ -93,8 +93,8 @@ class _Workshop:
     def __getattr__(self, name: str) -> Any:
         return getattr(self._workshop, name)
 
-    def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> Any:
-        found = self._workshop.model(name, flow, run_id, seconds)
+    def model(self, name: str | None, call: Call) -> Any:
+        found = self._workshop.model(name, call)
         found.recorded = self._recorded
         self.asked.append(found)
         return found

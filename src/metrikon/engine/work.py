@@ -74,6 +74,7 @@ class Work:
         self.zone: tzinfo = UTC
         self.corrects = False
         self.send_again = False
+        self.anew = 0
 
     def go(self) -> None:
         """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
@@ -121,7 +122,7 @@ class Work:
             state = State(self.bench.workshop.catalog.flow(self.claim.flow, self.claim.flow_version))
         else:
             state, self.journal.known, self.today, self.file_name, self.versions = kept.state, kept.entries, kept.today, kept.file_name, kept.versions
-            self.send_again = kept.send_again
+            self.send_again, self.anew = kept.send_again, kept.anew
         self.zone = state.flow.zone
         with self.bench.database.reading() as connection:
             entries = journal.to_replay(connection, self.claim.run_id, after=self.journal.known) if self.claim.epoch > runs.FIRST else []
@@ -133,7 +134,7 @@ class Work:
         for number, whole in whole_ones:
             self.journal.known = number
             if whole.event == "started":
-                self.send_again = bool(whole.data.get("send_again"))
+                self.send_again, self.anew = bool(whole.data.get("send_again")), int(whole.data.get("anew", 0))
                 self.today = str(whole.data["run"]["today"])
                 self.file_name = str(whole.data["item"]["name"])
                 self.versions = {str(name): int(version) for name, version in whole.data.get("versions", {}).items()}
@@ -165,7 +166,8 @@ class Work:
         }
         if self.claim.given:
             given = loads(runs.given(connection, self.claim.run_id) or b"{}")
-            self.send_again = self.claim.used_by is None and bool(given.get("send_again"))
+            if self.claim.used_by is None:
+                self.send_again, self.anew = bool(given.get("send_again")), int(given.get("anew", 0))
             data |= {"given": given} if self.claim.used_by is not None else given
         written = Written("started", "", data, at=now)
         self.journal.later(written)
@@ -302,6 +304,7 @@ class Work:
             corrects=self.corrects,
             renew=effect.renew,
             versions=self.versions,
+            anew=self.anew,
             seconds=max(0.0, (effect.late - self.clock.now()) / 1000) if effect.late else None,
         )
 
@@ -396,7 +399,9 @@ class Work:
             return where in runs.SETTLED or foreign
 
         if not self.journal.last(finish):
-            self.bench.states.keep(self.claim.run_id, Kept(state, self.journal.known, self.today, self.file_name, self.versions, self.send_again))
+            self.bench.states.keep(
+                self.claim.run_id, Kept(state, self.journal.known, self.today, self.file_name, self.versions, self.send_again, self.anew)
+            )
 
     def _park(self, reason: str) -> None:
         """Park the run as it stands, for a reason that is none of its steps."""

@@ -33,6 +33,7 @@ from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files
 from metrikon.ports.paper import Paper
 from metrikon.ports.reader import Refused
+from metrikon.ports.step import Call
 from metrikon.ports.transcription import Transcriber
 from metrikon.readers.recording import FORMATS as RECORDINGS
 from metrikon.readers.recording import WANTED
@@ -167,8 +168,8 @@ class EngineWorkshop:
         said = self.catalog.flow(flow, version).destinations.get(name)
         return self.destination_of(said) if said is not None else None
 
-    def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> Bound:
-        return self.board.bound(name or self.default, flow, run_id, seconds)
+    def model(self, name: str | None, call: Call) -> Bound:
+        return self.board.bound(name or self.default, call.flow, call.run_id, call.seconds, call.anew)
 
     def accepted(self, record_type: str) -> Iterator[Mapping[str, Any]]:
         after = ""

@@ -45,6 +45,7 @@ class Call:
     corrects: bool = False  # its run corrects what earlier runs of the item have sent out
     renew: bool = False  # what is there otherwise is set, or sent again, as a person has said
     cut_off: bool = False  # it was begun before, and whether it came to its end is not known
+    anew: int = 0  # what models answered before this moment (milliseconds since 1970) is not used
     versions: Mapping[str, int] = field(default_factory=dict)  # of what is kept in versions, as of the start of the run, by "what name"
 
 
@@ -163,8 +164,8 @@ class Workshop(Protocol):
         """A record type and its version, the newest without one. Raises KeyError."""
         ...
 
-    def model(self, name: str | None, flow: str, run_id: str, seconds: float | None = None) -> CalledModel:
-        """A model by name, bound to a run; the default without a name. `seconds`: that are left for its calls. Raises KeyError."""
+    def model(self, name: str | None, call: Call) -> CalledModel:
+        """A model by name, bound to a step of a run; the default without a name. Raises KeyError."""
         ...
 
     def decision_table(self, name: str, version: int | None = None) -> tuple[Table, int]:

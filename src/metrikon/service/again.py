@@ -20,12 +20,16 @@ from metrikon.service.views import ContinueView, RunStarted
 SEND_AGAIN = "Mails, messages and calls that went out before go out again. Without it they are left at that."
 
 
+ANEW = "Models are asked anew by the steps that are repeated: what they answered before is not used."
+
+
 class AgainBody(Sent):
     from_step: str = Field("", max_length=40, description="The step from which on it is done anew; all of it without one.")
     values: dict[str, Any] = Field(
         default_factory=dict, max_length=200, description="Results of steps before that one, corrected, by path: `checked.record.total`."
     )
     send_again: bool = Field(False, description=SEND_AGAIN)
+    anew: bool = Field(False, description=ANEW)
 
 
 class SetBody(Sent):
@@ -33,12 +37,15 @@ class SetBody(Sent):
 
     from_step: str = Field("", max_length=40, description="The step from which on they are done anew; all of it without one.")
     state: str = Field(
-        "", max_length=120, description="Those whose latest run is in one of these states, parted by commas; settled and parked without."
+        "",
+        max_length=120,
+        description="Those whose latest run is in one of these states, parted by commas; settled and parked without. Runs in review are replaced where they are named.",
     )
     since: int = Field(0, ge=0, le=LARGEST, description="Those that came in from this moment on, in milliseconds since 1970.")
     until: int = Field(0, ge=0, le=LARGEST, description="Those that came in before this moment.")
     search: str = Field("", max_length=200, description="Those with this in their name or values.")
     send_again: bool = Field(False, description=SEND_AGAIN)
+    anew: bool = Field(False, description=ANEW)
     count: int | None = Field(None, ge=0, le=LARGEST, description="A yes: the count that was told. Without it, it is only told what this would take.")
 
 
@@ -65,16 +72,16 @@ def blueprint(app: App) -> Room:
     @api.post("/api/runs/<string:id>/again", responses={201: RunStarted}, operation_id="runAgainFrom")
     def run_again_from(path: IdPath, body: AgainBody) -> Response:
         """Run the item of a run again from any step on: what came before is taken over, as it was or as it is corrected here."""
-        return reply(
-            RunStarted(run_id=app.again.item(app.again.run_of(path.id), str(g.person), body.from_step, body.values, send_again=body.send_again)), 201
-        )
+        said = {"send_again": body.send_again, "anew": body.anew}
+        return reply(RunStarted(run_id=app.again.item(app.again.run_of(path.id), str(g.person), body.from_step, body.values, **said)), 201)
 
     @api.post("/api/flows/<string:name>/again", responses={200: SetView}, operation_id="runSetAgain")
     def run_set(path: NamePath, body: SetBody) -> Response:
         """Run a chosen set of items of a flow again: first without a count, which tells how many and what it takes; then with it."""
         chosen = Chosen(path.name, states(body.state), body.since, body.until, body.search)
         cost = app.again.cost(chosen, body.from_step)
-        begun = app.again.several(chosen, body.count, str(g.person), body.from_step, send_again=body.send_again) if body.count is not None else []
+        said = {"send_again": body.send_again, "anew": body.anew}
+        begun = app.again.several(chosen, body.count, str(g.person), body.from_step, **said) if body.count is not None else []
         return reply(SetView(count=cost.items, calls=cost.calls, tokens=cost.tokens, cost=str(cost.cost), sent=dict(cost.sent), runs=begun))
 
     @api.post("/api/runs/<string:id>/pause", responses={200: ContinueView}, operation_id="pauseRun")

@@ -24,11 +24,11 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     name = str(call.parameters["record_type"])
     try:
         kind, version = workshop.record_type(name, call.versions.get(f"record type {name}"))
-        model = workshop.model(call.parameters.get("model"), call.flow, call.run_id, call.seconds)
+        model = workshop.model(call.parameters.get("model"), call)
         second = call.parameters.get("second")
-        stronger = workshop.model(str(second), call.flow, call.run_id, call.seconds) if second else None
+        stronger = workshop.model(str(second), call) if second else None
         other = call.parameters.get("second_reading")
-        again = workshop.model(str(other), call.flow, call.run_id, call.seconds) if other else None
+        again = workshop.model(str(other), call) if other else None
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow or put it, then continue.") from error
     try:

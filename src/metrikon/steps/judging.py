@@ -27,9 +27,9 @@ def judged(call: Call, workshop: Workshop, task: Task, answers: Sequence[str], a
     """What a document comes to. Where a person must look, `asked` is put to them; one of `answers` is then the outcome. `keep`: what is kept besides."""
     given = call.parameters
     try:
-        model = workshop.model(given.get("model"), call.flow, call.run_id, call.seconds)
+        model = workshop.model(given.get("model"), call)
         other = given.get("second_reading")
-        second = workshop.model(str(other), call.flow, call.run_id, call.seconds) if other else None
+        second = workshop.model(str(other), call) if other else None
     except KeyError as error:
         raise StepFailed(f"{error.args[0]} Correct the flow, then continue.") from error
     asking = Asking(call.today, str(given.get("context") or ""), model.room, second=second is not None)

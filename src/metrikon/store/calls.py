@@ -16,7 +16,7 @@ from metrikon.store.tables import calls
 _PUT = Hot(insert(calls).values({column.name: bindparam(column.name) for column in calls.columns}))
 _KEPT = Hot(
     select(calls.c.id, calls.c.answer)
-    .where(calls.c.request == bindparam("of"), calls.c.outcome == "good", calls.c.answer.is_not(None))
+    .where(calls.c.request == bindparam("of"), calls.c.at >= bindparam("since"), calls.c.outcome == "good", calls.c.answer.is_not(None))
     .order_by(calls.c.id.desc())
     .limit(1)
 )
@@ -34,9 +34,9 @@ def put(connection: Connection, rows: Sequence[Mapping[str, Any]]) -> None:
         _PUT.many(connection, rows)
 
 
-def kept(connection: Connection, request: str) -> tuple[str, Any] | None:
-    """(call, answer) of the latest good answer to a request."""
-    rows = _KEPT.run(connection, {"of": request})
+def kept(connection: Connection, request: str, since: int = 0) -> tuple[str, Any] | None:
+    """(call, answer) of the latest good answer to a request, given since a moment."""
+    rows = _KEPT.run(connection, {"of": request, "since": since})
     return (str(rows[0][0]), loads(zlib.decompress(rows[0][1]))) if rows else None
 
 
