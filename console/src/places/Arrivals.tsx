@@ -12,6 +12,7 @@ import { Head } from "../parts/Shell";
 const FILTERS = [
   { word: "everything", state: "" },
   { word: "waits for you", state: "review,held" },
+  { word: "likely repeats", state: "held" },
   { word: "parked", state: "parked" },
   { word: "refused", state: "refused" },
   { word: "written", state: "done" },
@@ -59,6 +60,7 @@ export function Arrivals(): ReactNode {
         <span style={{ flex: 1 }} />
         <Send flows={names} />
       </div>
+      {state === "held" && (flow || names[0]) && <Repeats flow={flow} flows={names} />}
       {found.error && <Problem error={found.error} again={() => void found.refetch()} />}
       {found.data && items.length === 0 && (
         <Empty>
@@ -80,6 +82,34 @@ export function Arrivals(): ReactNode {
         </Button>
       )}
     </>
+  );
+}
+
+/** All likely repeats of a flow, settled at once. */
+function Repeats({ flow, flows }: { flow: string; flows: string[] }): ReactNode {
+  const client = useQueryClient();
+  const chosen = flow || (flows.length === 1 ? flows[0] : "");
+  const held = useQuery({ queryKey: ["repeats", chosen], queryFn: () => call<{ count: number }>("GET", `/api/flows/${chosen ?? ""}/repeats`), enabled: Boolean(chosen) });
+  const settle = useMutation({
+    mutationFn: (what: string) => call("POST", `/api/flows/${chosen ?? ""}/repeats`, { do: what, count: held.data?.count ?? 0 }),
+    onSuccess: () => client.invalidateQueries(),
+  });
+  if (!chosen) return <p className="soft small">Choose a flow to settle all of its likely repeats at once.</p>;
+  if (!held.data || held.data.count === 0) return null;
+  const { count } = held.data;
+  return (
+    <div style={{ display: "flex", gap: 10, alignItems: "baseline", flexWrap: "wrap", margin: "0 0 10px" }}>
+      <span>
+        {count === 1 ? "One item holds" : `${count} items hold`} the same as an earlier one of {chosen}.
+      </span>
+      <Button size="compact-md" variant="default" loading={settle.isPending} onClick={() => settle.mutate("take")}>
+        {count === 1 ? "It is meant: run it" : "All are meant: run them"}
+      </Button>
+      <Button size="compact-md" variant="default" loading={settle.isPending} onClick={() => settle.mutate("let go")}>
+        {count === 1 ? "It is a repeat: let it go" : "All are repeats: let them go"}
+      </Button>
+      {settle.error && <Problem error={settle.error} />}
+    </div>
   );
 }
 

@@ -7,6 +7,7 @@ import os
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import Connection
 
@@ -17,6 +18,7 @@ from metrikon.app.reading import limits_of, transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.app.watching import Watching
 from metrikon.connections.sealing import Sealing, keys_of
+from metrikon.core.flows.coming import Repeats
 from metrikon.core.flows.model import Flow, Said
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.drivers.reading import ReaderPool
@@ -153,6 +155,7 @@ class App:
         self.arrivals = Arrivals(
             *(self.database, self.files, self.room, self.clock, self.engine.wake),
             Opening(self.readers, self.files, settings.max_depth, self.passwords.of),
+            self._repeats,
         )
         self.showing = Showing(self.ways, self.clock, self.files.get)
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
@@ -238,6 +241,12 @@ class App:
                 told = ""  # whoever runs it says so
             self._looked[key] = (now, told)
         return told
+
+    def _repeats(self, flow: str, version: int, intake: str, about: Any) -> Repeats:
+        """What becomes of content that came in before, as the intake of a flow says."""
+        said = next((each for each in self.catalog.flow(flow, version).intakes if each.name == intake), None)
+        kind = self.kinds.intakes.get(said.kind) if said is not None else None
+        return kind.repeats(said.form, about) if said is not None and kind is not None else "hold"
 
     def _touched(self, said: Said) -> Touched | None:
         kinds: Mapping[str, IntakeKind | DestinationKind] = self.kinds.intakes if said.where[:1] == ("intakes",) else self.kinds.destinations

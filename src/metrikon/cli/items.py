@@ -75,6 +75,7 @@ def add(commands: Any) -> None:
     pausing.set_defaults(run=run_pause)
     _add_again(runs)
     _add_take_back(runs)
+    _add_repeats(runs)
 
 
 def _add_again(runs: Any) -> None:
@@ -104,6 +105,43 @@ def _add_again(runs: Any) -> None:
     again.add_argument("--yes", action="store_true", help="run the set again without asking")
     reaching(again)
     again.set_defaults(run=run_again)
+
+
+def _add_repeats(runs: Any) -> None:
+    repeats = runs.add_parser(
+        "repeats",
+        help="likely repeats of a flow that are held: how many, and settle all of them",
+        description="What holds the same as an earlier item of its flow is held until somebody says that both are meant. All of a flow are settled at "
+        "once with --take or --let-go; it is told how many they are, and done with --yes. What becomes of them from the start an intake may say (`repeats`).",
+    )
+    repeats.add_argument("flow", help="name of a flow")
+    what = repeats.add_mutually_exclusive_group()
+    what.add_argument("--take", action="store_true", help="all are meant: their runs go on")
+    what.add_argument("--let-go", action="store_true", help="all are repeats: their runs end, and nothing of them is written")
+    repeats.add_argument("--yes", action="store_true", help="settle them without asking")
+    reaching(repeats)
+    repeats.set_defaults(run=run_repeats)
+
+
+def run_repeats(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Tell of likely repeats, and settle them."""
+    with client(given) as service:
+        count = service.repeats(given.flow)
+        settled = count > 0 and given.yes and (given.take or given.let_go)
+        if settled:
+            service.settle_repeats(given.flow, "take" if given.take else "let go", count)
+    if given.json:
+        print_json({"count": count, "settled": settled}, out)
+        return 0
+    what = "likely repeat" if count == 1 else "likely repeats"
+    if settled:
+        print(f"{count} {what} of {given.flow} {'taken' if given.take else 'let go'}.", file=out)
+    elif count:
+        then = "Settle them with --yes." if given.take or given.let_go else "Settle them with --take or --let-go."
+        print(f"{count} {what} of {given.flow} {'is' if count == 1 else 'are'} held. {then}", file=out)
+    else:
+        print(f"No likely repeat of {given.flow} is held.", file=out)
+    return 0
 
 
 def _add_take_back(runs: Any) -> None:

@@ -172,6 +172,14 @@ class FlowCalls:
         body |= {"send_again": send_again, "anew": anew}
         return dict(self._ask("POST", f"/api/flows/{flow}/again", body=body))
 
+    def repeats(self, flow: str) -> int:
+        """How many likely repeats of a flow are held."""
+        return int(self._ask("GET", f"/api/flows/{flow}/repeats")["count"])
+
+    def settle_repeats(self, flow: str, do: str, count: int) -> int:
+        """Settle all likely repeats of a flow: "take" or "let go"; how many there were. `count`: as many as `repeats` told."""
+        return int(self._ask("POST", f"/api/flows/{flow}/repeats", body={"do": do, "count": count})["count"])
+
     def pause_run(self, run_id: str) -> None:
         """Pause a run; `continue_run` lets it go on."""
         self._ask("POST", f"/api/runs/{run_id}/pause")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import Connection
 
@@ -20,6 +20,7 @@ from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.clock import Clock
 from metrikon.store import calls, deliveries, events, firsts, journal, questions, records, runs
 from metrikon.store.database import Database
+from metrikon.store.items import REPEAT
 from metrikon.store.journal import Written
 
 AT_ONCE = 200  # runs ended in one commit
@@ -151,6 +152,23 @@ class Answers:
             except NotNow:
                 continue  # it moved on by itself
         return len(parked)
+
+    def repeats(self, flow: str) -> list[str]:
+        """The runs of likely repeats of a flow, or of all flows, that are held."""
+        with self._database.reading() as connection:
+            return runs.held_for(connection, flow, REPEAT)
+
+    def settle_repeats(self, flow: str, do: Literal["take", "let go"], count: int, by: str) -> int:
+        """Let all likely repeats of a flow go on, or end them; how many there were. `count`: as many as were told before. Raises `NotNow` when there are others now."""
+        found = self.repeats(flow)
+        if len(found) != count:
+            raise NotNow(f"There are {len(found)} likely repeats now, and not {count}. Look again, then say yes.")
+        for run_id in found:
+            try:
+                self.continue_run(run_id, by) if do == "take" else self.cancel(run_id, by, "a repeat, let go")
+            except NotNow:
+                continue  # somebody else has settled it meanwhile
+        return len(found)
 
     def cancel(self, run_id: str, by: str, comment: str = "") -> None:
         """End a run where it stands: what it has written stays, nothing more of it is done."""

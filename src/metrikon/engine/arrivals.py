@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.documents.bundling import bundled
+from metrikon.core.flows.coming import Repeats
 from metrikon.core.values.exact import dumps
 from metrikon.core.values.text import clean
 from metrikon.engine.opening import Opening
@@ -22,6 +23,7 @@ from metrikon.store.items import Arrival, Arrived
 from metrikon.store.room import Room
 
 Along = Callable[[Connection, Arrived], object]
+RepeatsOf = Callable[[str, int, str, Any], Repeats]
 IN_ROW = 64_000  # bytes that are kept in the row of an item
 
 
@@ -37,7 +39,10 @@ class NoFlow(Exception):
 class Arrivals:
     """The way in for every intake."""
 
-    def __init__(self, database: Database, files: Files, room: Room, clock: Clock, wake: Callable[[], None], opening: Opening) -> None:
+    def __init__(
+        self, database: Database, files: Files, room: Room, clock: Clock, wake: Callable[[], None], opening: Opening, repeats: RepeatsOf
+    ) -> None:
+        self._repeats = repeats  # what becomes of equal content, by flow, its version, intake and what is known of a thing
         self._opening = opening
         self._database = database
         self._files = files
@@ -128,7 +133,9 @@ class Arrivals:
         if told is not None and len(told) > IN_ROW:
             told = None  # it is in the file
         known = items.shortened(identity) if identity else ids[0]
-        arrival = Arrival(flow, version, intake, known, sha256, shown, len(data), told, data if small else None)
+        arrival = Arrival(
+            flow, version, intake, known, sha256, shown, len(data), told, data if small else None, self._repeats(flow, version, intake, about)
+        )
 
         def job(connection: Connection) -> Arrived:
             arrived = items.arrive(connection, arrival, ids, at)

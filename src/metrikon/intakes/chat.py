@@ -12,7 +12,7 @@ from urllib.parse import quote, urlencode
 from pydantic import Field
 
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
-from metrikon.core.flows.coming import Gathered
+from metrikon.core.flows.coming import Gathered, Repeats
 from metrikon.core.flows.form import ConnectionName
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.core.values.text import clean
@@ -202,4 +202,9 @@ def _place(said: Chat, home: Path) -> str:
     return json.dumps([said.connection, *said.rooms])
 
 
-KIND = IntakeKind("chat", Chat, lambda said: f"messages in {', '.join(said.rooms)}", _place, ChatSource)
+def _repeats(said: Chat, data: Any) -> Repeats:
+    """Who says the same twice means both ("12 on potting soil"); a picture that comes twice is a likely repeat."""
+    return said.repeats or ("take" if isinstance(data, Mapping) and data.get("kind") == "text" else "hold")
+
+
+KIND = IntakeKind("chat", Chat, lambda said: f"messages in {', '.join(said.rooms)}", _place, ChatSource, repeats=_repeats)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from metrikon.core.flows.coming import OPENED
-from metrikon.core.flows.form import NAME, Form
+from metrikon.core.flows.coming import OPENED, MayRepeat
+from metrikon.core.flows.form import NAME
 from metrikon.ports.intake import IntakeKind
 
 
-class Upload(Form):
+class Upload(MayRepeat):
     """Files sent to the service by its API, its client, or the console."""
 
     name: str | None = Field(None, pattern=NAME, description="What its items stand under; its kind when left out.")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
+from metrikon.core.flows.coming import Repeats
 from metrikon.core.flows.failing import Failure
 from metrikon.core.flows.form import Form
 from metrikon.ports.touching import Touched
@@ -148,6 +149,11 @@ class Here:
     link: Callable[[str], str] = lambda item_id: f"/arrivals/{item_id}"
 
 
+def repeats_of(said: Any, data: Any) -> Repeats:
+    """What becomes of equal content, where the flow does not say."""
+    return getattr(said, "repeats", None) or "hold"
+
+
 @dataclass(frozen=True)
 class IntakeKind:
     """A kind of intake, declared beside its adapter.
@@ -155,6 +161,7 @@ class IntakeKind:
     `parameters`: the form of what a flow says of it. `place`: what is looked at, named for people. `build`: what looks at it; None for a kind that is sent
     to the service. `tell`: what comes in, in a few words. `touches`: the folder or server that it uses. `sent`: where things are sent to it, before its own address; `proved`: whether who
     sends proves it by a secret.
+    `repeats`: what becomes of a thing that holds what an earlier one held, by what is known of it.
     `quick`: whether a look costs next to nothing, so that it is looked at all the time.
     """
 
@@ -166,6 +173,7 @@ class IntakeKind:
     touches: Callable[[Any, Path], Touched | None] = lambda said, home: None
     sent: str = ""
     proved: bool = False
+    repeats: Callable[[Any, Any], Repeats] = repeats_of
     quick: bool = False
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from flask import Response, g
 from flask_openapi3 import Tag
@@ -49,6 +49,19 @@ class SetBody(Sent):
     count: int | None = Field(None, ge=0, le=LARGEST, description="A yes: the count that was told. Without it, it is only told what this would take.")
 
 
+class RepeatsBody(Sent):
+    """What becomes of likely repeats that are held."""
+
+    do: Literal["take", "let go"] = Field(..., description="Whether their runs go on, or end.")
+    count: int = Field(..., ge=0, le=LARGEST, description="How many were told before.")
+
+
+class RepeatsView(View):
+    """Likely repeats."""
+
+    count: int = Field(..., description="How many there are, or were settled.")
+
+
 class SetView(View):
     """What a set is, and what running it again takes at most, going by the latest runs; what models have answered before costs nothing again."""
 
@@ -83,6 +96,16 @@ def blueprint(app: App) -> Room:
         said = {"send_again": body.send_again, "anew": body.anew}
         begun = app.again.several(chosen, body.count, str(g.person), body.from_step, **said) if body.count is not None else []
         return reply(SetView(count=cost.items, calls=cost.calls, tokens=cost.tokens, cost=str(cost.cost), sent=dict(cost.sent), runs=begun))
+
+    @api.get("/api/flows/<string:name>/repeats", responses={200: RepeatsView}, operation_id="countRepeats")
+    def count_repeats(path: NamePath) -> Response:
+        """How many likely repeats of a flow are held."""
+        return reply(RepeatsView(count=len(app.answers.repeats(path.name))))
+
+    @api.post("/api/flows/<string:name>/repeats", responses={200: RepeatsView}, operation_id="settleRepeats")
+    def settle_repeats(path: NamePath, body: RepeatsBody) -> Response:
+        """Settle all likely repeats of a flow at once: they are taken, or let go."""
+        return reply(RepeatsView(count=app.answers.settle_repeats(path.name, body.do, body.count, str(g.person))))
 
     @api.post("/api/runs/<string:id>/pause", responses={200: ContinueView}, operation_id="pauseRun")
     def pause_run(path: IdPath) -> Response:

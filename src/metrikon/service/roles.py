@@ -17,6 +17,7 @@ _REVIEWER = {
     "items.continue_parked",
     "again.run_again",
     "again.pause_run",
+    "again.settle_repeats",
     "questions.send_event",
     "intakes.take_one",
     "judgements.correct",

@@ -7,13 +7,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, insert, select
+from sqlalchemy import Connection, bindparam, insert, select, update
 
+from metrikon.core.flows.coming import Repeats
 from metrikon.core.values.exact import dumps
 from metrikon.store import changes
 from metrikon.store.hot import Hot
 from metrikon.store.tables import items, runs
 
+REPEAT = "Its content is the same as that of "  # how the reason of a likely repeat begins
 LONGEST = 200  # characters of an identity
 
 
@@ -30,6 +32,7 @@ class Arrival:
     size: int
     data: bytes | None = None  # what its intake knows of it, as JSON
     body: bytes | None = None  # its bytes, where they are kept in its row and in no file
+    repeats: Repeats = "hold"  # what becomes of it where an earlier one of its flow holds the same
 
 
 @dataclass(frozen=True)
@@ -73,7 +76,7 @@ def shortened(identity: str) -> str:
 def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: int) -> Arrived:
     """Take an item in and start its run, in one transaction; a known identity changes nothing.
 
-    Equal content under another identity is a likely repeat: its run is held until a person says so. Raises `OtherContent`.
+    Equal content under another identity is a likely repeat: its run is held until a person says so, ends at once, or goes on, as its intake says. Raises `OtherContent`.
     """
     same = _SAME.run(
         connection,
@@ -85,7 +88,7 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
             raise OtherContent(name, known)
         run = connection.execute(select(runs.c.id, runs.c.state).where(runs.c.item_id == known).order_by(runs.c.id).limit(1)).one()
         return Arrived(known, run.id, True, run.state == "held")
-    twin = _TWIN.scalar(connection, {"of_flow": arrival.flow, "of_sha256": arrival.sha256})
+    twin = _TWIN.scalar(connection, {"of_flow": arrival.flow, "of_sha256": arrival.sha256}) if arrival.repeats != "take" else None
     item_id, run_id = ids
     row = {
         "id": item_id,
@@ -100,9 +103,14 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
         "body": arrival.body,
     }
     _ITEM.run(connection, row)
-    reason = f"Its content is the same as that of {twin}. Run it anyway if both are meant." if twin else ""
-    start_run(connection, run_id, item_id, arrival.flow, arrival.flow_version, at, held=reason)
-    return Arrived(item_id, run_id, False, bool(twin))
+    held = arrival.repeats == "hold" and twin is not None
+    start_run(
+        connection, run_id, item_id, arrival.flow, arrival.flow_version, at, held=f"{REPEAT}{twin}. Run it anyway if both are meant." if held else ""
+    )
+    if twin is not None and not held:
+        reason = f"{REPEAT}{twin}, and its flow lets such repeats go. Run it again if both are meant."
+        connection.execute(update(runs).where(runs.c.id == run_id).values(state="stopped", reason=reason, settled_at=at))
+    return Arrived(item_id, run_id, False, held)
 
 
 def hold_the_same(connection: Connection, flow: str, intake: str, outer: str, held: Mapping[str, str]) -> None:

@@ -60,6 +60,12 @@ def move(connection: Connection, run_id: str, state: str, at: int, reason: str =
     changes.note(connection, "run", [run_id], at)
 
 
+def held_for(connection: Connection, flow: str, reason: str) -> list[str]:
+    """Runs of a flow (of all with an empty name) that are held for a reason that begins so, oldest first."""
+    query = select(runs.c.id).where(runs.c.state == "held", runs.c.reason.startswith(reason, autoescape=True)).order_by(runs.c.id)
+    return list(connection.execute(query.where(runs.c.flow == flow) if flow else query).scalars())
+
+
 def end_waiting(connection: Connection, run_id: str, state: str, reason: str, at: int) -> bool:
     """Settle a run that waits; whether it did, and no other run uses it."""
     ended = bool(_END.run(connection, {"run": run_id, "to": state, "why": reason, "now": at}))

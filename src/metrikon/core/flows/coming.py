@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import UTC, date, datetime, time
-from typing import Any
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from pydantic import Field
@@ -13,10 +13,21 @@ from metrikon.core.feel import BadExpression, FeelError, evaluate
 from metrikon.core.flows.form import NAME, Condition, Form
 from metrikon.core.values.exact import as_kept
 
+Repeats = Literal["hold", "let go", "take"]
 OPENED = "Whether each file in an archive, and each attachment of a mail, becomes an item of its own."
 
 
-class Coming(Form):
+class MayRepeat(Form):
+    """What every intake may say of equal content."""
+
+    repeats: Repeats | None = Field(
+        None,
+        description="What becomes of one that holds what an earlier one of the flow held, under another identity: it is held until a person says that both are "
+        "meant; it is kept, and its run ends at once; or it is taken like any other. Held when left out, but for texts of a chat, which are taken.",
+    )
+
+
+class Coming(MayRepeat):
     """What every intake may say."""
 
     name: str | None = Field(None, pattern=NAME, description="What its items stand under; its kind when left out. Needed for a second one of a kind.")
