@@ -69,6 +69,7 @@ def house(tmp_path: Path) -> Iterator[Callable[..., App]]:
     made: list[App] = []
 
     def make(name: str = "home", *, flow: str | None = None, clock: Clock | None = None, **settings: object) -> App:
+        settings.setdefault("look_first", False)  # what a new intake takes is no question here, but where a test asks it
         app = App(Settings(home=tmp_path / name, stop_seconds=5, **settings), clock)  # type: ignore[arg-type]
         made.append(app)
         app.catalog.put_record_type("invoice", scenario.invoice_type())

@@ -5,17 +5,19 @@ from __future__ import annotations
 import imaplib
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
+from io import StringIO
 
 import pytest
 
 from metrikon.app.assemble import App
+from metrikon.cli import main
 from metrikon.core.documents.text import line_text
 from metrikon.core.flows.connecting import Way
 from metrikon.core.flows.model import Flow, Said
 from metrikon.engine.holding import holds
 from metrikon.ports.intake import IntakeFailed
 from metrikon.store import intakes, listing
-from tests.helpers import eventually
+from tests.helpers import Running, eventually
 from tests.intakes.contract import FLOW, IntakeContract, Place, _items, _restarted, _taken
 from tests.intakes.dovecot import SECRET, MailServer, letter
 
@@ -268,3 +270,39 @@ def test_a_password_is_never_sent_in_the_clear_over_a_network(monkeypatch: pytes
     with pytest.raises(FetchFailed, match="offers no TLS"):
         imap._safely(client, "post.example")
     client.shutdown()
+
+
+def test_a_new_mailbox_takes_nothing_until_somebody_has_seen_what_it_would_take(running: Callable[..., Running], dovecot: MailServer) -> None:
+    dovecot.empty()
+    dovecot.put(letter(1, attachments={"bill.pdf": b"%PDF-1 a bill", "other.pdf": b"%PDF-1 another"}))
+    dovecot.put(letter(2))
+    service = running(fetch_private=True, look_first=True)
+    Mails(dovecot).begin(service.app)
+    flow = service.app.home / "letters.yaml"
+    flow.write_text(FLOW % ("mailbox", ", connection: post, takes: attachments"))
+
+    def command(*words: str) -> str:
+        out = StringIO()
+        assert main([*words, "--url", service.url, "--token", service.token], out, out) == 0, out.getvalue()
+        return out.getvalue()
+
+    def taken() -> int:
+        return len(_names(service.app))
+
+    told = command("flows", "put", str(flow))
+    assert "Its intake mailbox looks outside and takes nothing until somebody says yes" in told
+    assert "metrikon intakes preview letters mailbox" in told
+    assert eventually(lambda: service.client.intakes("letters")[0]["waits"] is not None)
+    assert any("It waits for a yes" in each for each in service.client.today()["problems"])
+    told = command("intakes", "preview", "letters")
+    assert "It would take 1 thing that makes 2 items" in told
+    assert "1 let go: There is nothing in it that is taken." in told
+    assert taken() == 0
+
+    command("intakes", "yes", "letters")
+    assert eventually(lambda: taken() == 2)
+
+    flow.write_text(FLOW % ("mailbox", ", connection: post, takes: mail"))  # it would take other things now
+    assert "takes nothing until somebody says yes" in command("flows", "put", str(flow))
+    assert "takes nothing" not in command("flows", "put", str(flow), "--on")
+    assert eventually(lambda: taken() == 2)

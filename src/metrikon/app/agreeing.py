@@ -33,9 +33,12 @@ class Agreeing:
         for each in list(self._aside.values()):
             each.join(30)
 
-    def agreed(self, flow: Flow, said: Said, source: Source, row: dict[str, Any], *, aside: bool) -> bool:
-        """Whether it may take what is there. `aside`: worked out in a thread of its own, so that nothing waits for it. Raises `IntakeFailed`."""
+    def agreed(self, flow: Flow, said: Said, source: Source, row: dict[str, Any], *, aside: bool, ask: bool = False) -> bool:
+        """Whether it may take what is there. `ask`: only when somebody says so. `aside`: worked out in a thread of its own, so that nothing waits for it. Raises `IntakeFailed`."""
         if row["would"] is not None:
+            return False
+        if ask:
+            self._asked(flow, said, self.foreseeing.would(flow, said, source, row, listed=0))
             return False
         if self._most == 0:
             return self.say(flow, said)

@@ -184,6 +184,7 @@ class App:
             *(self.database, self.catalog, self.taking, self.agreeing, self.room, self.places.problem, self.kinds, here),
             (self.questions.remind,),
             (self.keeping.carry_out,),
+            look_first=settings.look_first,
         )
 
     def link(self, item_id: str) -> str:

@@ -73,6 +73,9 @@ class Settings:
     free_mb: int = _setting(200, "Megabytes that must be free on the disk of the service's folder for more to be taken in.")
     folders: str = _setting("", "Folders that flows may touch besides that of the service, parted by colons.")
     servers: str = _setting("", "Database servers that flows may use, parted by commas: db.garden.example:5432/ledger, or a host.")
+    look_first: bool = _setting(
+        True, "An intake of a new flow that looks outside takes nothing until somebody has seen what it would take and said yes."
+    )
     ask_items: int = _setting(200, "Things that a new or changed intake takes without a yes; more, and it waits for one. 0: it never does.")
     ask_cost: Decimal = _setting(Decimal(1), "What they may cost without a yes.")
     candidates: int = _setting(10, "The latest items of each intake that are kept as they came in, to become samples.")

@@ -62,7 +62,10 @@ class Watching:
         here: Here,
         often: Sequence[Callable[[], object]],
         hourly: Sequence[Callable[[], object]],
+        *,
+        look_first: bool,
     ) -> None:
+        self._look_first = look_first  # whether an intake that looks outside waits for a yes
         self._database, self._catalog, self._taking, self._agreeing, self._kinds = database, catalog, taking, agreeing, kinds
         self._barred = barred  # why an intake may not be looked at, or nothing
         self._not_allowed: list[dict[str, Any]] = []  # as of the last look
@@ -144,7 +147,7 @@ class Watching:
     def _arrange(self, wanted: dict[Key, tuple[Flow, Said]]) -> None:
         """A thread for each intake that takes its time; none for one that is wanted no more."""
         for key, slow in list(self._slow.items()):
-            if key not in wanted or not self._alike((slow.flow, slow.said), wanted[key]):
+            if slow.stopped or key not in wanted or not self._alike((slow.flow, slow.said), wanted[key]):
                 slow.stop()
                 if not slow.is_alive():
                     del self._slow[key]
@@ -216,7 +219,8 @@ class Watching:
             row = self._taking.row(flow, said, kept.place)
             if not row["agreed"]:
                 kind = self._kinds.intakes[said.kind]
-                if not self._agreeing.agreed(flow, said, kept.source, row, aside=kind.quick):
+                ask = self._look_first and kind.reaches
+                if not self._agreeing.agreed(flow, said, kept.source, row, aside=kind.quick, ask=ask):
                     return Looked(0)
             count = self._taking.look(flow, said, kept.source, row, stopped=lambda: stopped() or self._stop.is_set())
         except IntakeFailed as error:
@@ -247,10 +251,23 @@ class Watching:
         """The intakes of a flow that are looked at, by name."""
         return {said.name for said in flow.intakes if self._kinds.intakes[said.kind].build is not None}
 
+    def wait_for_yes(self, flow: Flow) -> list[Said]:
+        """The intakes of a flow that look outside and take nothing until somebody says yes."""
+        if not self._look_first:
+            return []
+        wanted = [said for said in flow.intakes if self._kinds.intakes[said.kind].reaches and not self._barred(said)]
+        return [said for said in wanted if not self._row(flow, said)["agreed"]]
+
+    def _row(self, flow: Flow, said: Said) -> dict[str, Any]:
+        return self._taking.row(flow, said, self._kinds.intakes[said.kind].place(said.form, self._here.home))
+
     def agree(self, flow: Flow, said: Said) -> None:
         """Let an intake take what is there."""
-        self._taking.row(flow, said, self._kinds.intakes[said.kind].place(said.form, self._here.home))
+        self._row(flow, said)
         self._agreeing.say(flow, said)
+        slow = self._slow.get((flow.name, said.name))
+        if slow is not None:
+            slow.stop()  # one that waits for its next look is begun anew, and looks at once
 
     def test(self, flow: Flow, said: Said) -> str:
         """What a real look at an intake that changes nothing found. Raises `IntakeFailed`, `NoFlow`."""
@@ -294,6 +311,11 @@ class _Slow(threading.Thread):
         super().__init__(name=f"intake {flow.name} {said.name}", daemon=True)
         self.watching, self.flow, self.said = watching, flow, said
         self._end = threading.Event()
+
+    @property
+    def stopped(self) -> bool:
+        """Whether it looks no more."""
+        return self._end.is_set()
 
     def stop(self) -> None:
         """Look no more."""

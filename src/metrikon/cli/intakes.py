@@ -73,10 +73,17 @@ def _stands(each: Mapping[str, Any]) -> str:
     if each["failing_since"]:
         return f"fails since {when(each['failing_since'])}: {each['told']}"
     if each["waits"]:
-        return f"waits for a yes: {each['waits']['count']:,} things, {_cost(each['waits'])}"
+        return f"waits for a yes: {_things(each['waits'])}, {_cost(each['waits'])}"
     if each["most"] is not None and each["taken"] >= each["most"]:
         return "has taken as many as it may"
     return str(each["told"] or each["address"])
+
+
+def _things(would: Mapping[str, Any]) -> str:
+    """How many things, and items where these are others: "3 things that make 5 items"."""
+    count, makes = would["count"], would["makes"]
+    things = f"{count:,} {'thing' if count == 1 else 'things'}"
+    return things if makes == count else f"{things} that {'makes' if count == 1 else 'make'} {makes:,} {'item' if makes == 1 else 'items'}"
 
 
 def _cost(would: Mapping[str, Any], currency: str = "") -> str:
@@ -98,7 +105,7 @@ def run_preview(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if not found["count"]:
         print("There is nothing that it would take.", file=out)
     else:
-        print(f"It would take {found['count']:,} things, {found['size'] / 1e6:.1f} MB; {cost}{f' ({told})' if told else ''}.", file=out)
+        print(f"It would take {_things(found)}, {found['size'] / 1e6:.1f} MB; {cost}{f' ({told})' if told else ''}.", file=out)
     besides = [("taken already", found["taken"]), ("from before that day", found["early"]), ("left, since it takes no more", found["beyond"])]
     for what, count in [*besides, *((f"let go: {why}", count) for why, count in found["let_go"].items())]:
         if count:

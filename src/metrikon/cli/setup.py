@@ -25,6 +25,7 @@ def add(commands: Any) -> None:
     putting = flows.add_parser("put", help="check a flow (YAML) and keep it")
     putting.add_argument("file", type=Path)
     putting.add_argument("--why", default="", help="a word why, kept with the version")
+    putting.add_argument("--on", action="store_true", help="its intakes that look outside take at once what is there, without a yes")
     putting.add_argument("--off", action="store_true", help="keep one that is new switched off, until somebody has looked what it would take")
     reaching(putting)
     putting.set_defaults(run=run_put_flow)
@@ -96,12 +97,17 @@ def run_put_flow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if not isinstance(name, str):
         raise CommandFailed(f"{given.file} is no flow: it has no `name`.", 2)
     with client(given) as service:
-        version = service.put_flow(name, text, given.why, off=given.off)
+        kept = service.keep_flow(name, text, given.why, off=given.off, on=given.on)
         running = next((bool(each["running"]) for each in service.flows() if each["name"] == name), False)
+    version, waits = kept["version"], kept["waits"] if running else []
     if given.json:
-        print_json({"name": name, "version": version, "running": running}, out)
+        print_json({"name": name, "version": version, "running": running, "waits": waits}, out)
         return 0
     print(f"Flow {name} is kept as version {version}.", file=out)
+    for each in waits:
+        print(f"Its intake {each} looks outside and takes nothing until somebody says yes:", file=out)
+        print(f"  metrikon intakes preview {name} {each}   shows what it would take, and the cost", file=out)
+        print(f"  metrikon intakes yes {name} {each}       lets it take that", file=out)
     following = (
         f"see what it takes with `metrikon intakes list {name}`"
         if running

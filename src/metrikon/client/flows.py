@@ -13,13 +13,14 @@ class FlowCalls:
     def _ask(self, method: str, path: str, *, body: Any = None, content: bytes | None = None, params: dict[str, Any] | None = None) -> Any:
         raise NotImplementedError
 
-    def put_flow(self, name: str, text: str, why: str = "", *, off: bool = False) -> int:
-        """Keep a flow (YAML), with a word why; its version. `off`: one that is new is kept switched off."""
-        return int(
-            self._ask(
-                "PUT", f"/api/flows/{name}", content=text.encode(), params={**({"why": why} if why else {}), **({"off": "true"} if off else {})}
-            )["version"]
-        )
+    def put_flow(self, name: str, text: str, why: str = "", *, off: bool = False, on: bool = False) -> int:
+        """Keep a flow (YAML), with a word why; its version. `off`: one that is new is kept switched off. `on`: its intakes that look outside need no yes."""
+        return int(self.keep_flow(name, text, why, off=off, on=on)["version"])
+
+    def keep_flow(self, name: str, text: str, why: str = "", *, off: bool = False, on: bool = False) -> dict[str, Any]:
+        """As `put_flow`; its name, its version, and the intakes that wait for a yes (`waits`)."""
+        params = {"why": why, "off": "true" if off else "", "on": "true" if on else ""}
+        return dict(self._ask("PUT", f"/api/flows/{name}", content=text.encode(), params={each: value for each, value in params.items() if value}))
 
     def check_flow(self, text: str) -> list[dict[str, Any]]:
         """What is wrong with a flow (YAML): each with step, place, message, line and column; nothing is kept."""

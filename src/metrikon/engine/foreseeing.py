@@ -13,7 +13,7 @@ from typing import Any
 from metrikon.core.flows.coming import too_early
 from metrikon.core.flows.model import Flow, Said
 from metrikon.engine.estimating import Estimating
-from metrikon.engine.taking import Taking
+from metrikon.engine.taking import NOTHING, Taking
 from metrikon.ports.intake import IntakeFailed, Source, Thing
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
@@ -29,10 +29,11 @@ TOGETHER = 500  # looked up at once, whether they were taken
 class Would:
     """What an intake would take. `low`, `high`: its cost, in the currency of the prices, told from `read` things; `unknown` says why it cannot be told.
 
-    `let_go`: how many would be let go, by reason. `beyond`: how many it leaves, since it takes no more than so many.
+    `makes`: how many items these things would become. `let_go`: how many would be let go, by reason. `beyond`: how many it leaves, since it takes no more than so many.
     """
 
     count: int = 0
+    makes: int = 0
     size: int = 0  # bytes
     taken: int = 0
     early: int = 0
@@ -46,7 +47,15 @@ class Would:
 
     def told(self) -> dict[str, Any]:
         """As it is kept while an answer is waited for."""
-        return {"count": self.count, "size": self.size, "low": f"{self.low:f}", "high": f"{self.high:f}", "read": self.read, "unknown": self.unknown}
+        return {
+            "count": self.count,
+            "makes": self.makes,
+            "size": self.size,
+            "low": f"{self.low:f}",
+            "high": f"{self.high:f}",
+            "read": self.read,
+            "unknown": self.unknown,
+        }
 
 
 class Foreseeing:
@@ -62,6 +71,8 @@ class Foreseeing:
         left = max(0, most - int(row["taken"])) if most is not None else None
         for thing, taken in self._with_taken(flow.name, said.name, source.there()):
             why = "" if taken else self._taking.why_not(flow, said, thing)
+            items = 0 if taken or why else source.makes(thing)
+            why = why or ("" if taken or items else NOTHING)
             if too_early(said.form, thing.at, flow.zone):
                 found.early += 1
                 continue
@@ -75,7 +86,7 @@ class Foreseeing:
             elif left is not None and found.count >= left:
                 found.beyond += 1
             else:
-                found.count, found.size = found.count + 1, found.size + thing.size
+                found.count, found.makes, found.size = found.count + 1, found.makes + items, found.size + thing.size
                 _choose(chosen, thing, found.count, read, dice)
         found.let_go = dict(Counter(found.let_go).most_common(20))
         if chosen:

@@ -56,6 +56,9 @@ class _Gone:
     taken: bool
 
 
+NOTHING = "There is nothing in it that is taken."
+
+
 class Taking:
     """Takes in by the intakes of flows. `largest`: the most bytes that are taken."""
 
@@ -281,7 +284,7 @@ class _Look:
             self._not_had(thing, error)
             return
         if not pieces:
-            self._pass(thing, "There is nothing in it that is taken.")
+            self._pass(thing, NOTHING)
             return
         self._note_gone()
         try:
@@ -290,7 +293,7 @@ class _Look:
             self._pass(thing, str(error))
             return
         if not sent:
-            self._pass(thing, "There is nothing in it that is taken.")
+            self._pass(thing, NOTHING)
             return
         self.last = sent[-1]
         self.under_way.append(_Sent(thing, sent))

@@ -205,4 +205,5 @@ KIND = IntakeKind(
     lambda said, home: str(said.url or home / str(said.path)),
     CalendarSource,
     _touches,
+    reaches=True,
 )

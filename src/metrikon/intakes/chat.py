@@ -207,4 +207,4 @@ def _repeats(said: Chat, data: Any) -> Repeats:
     return said.repeats or ("take" if isinstance(data, Mapping) and data.get("kind") == "text" else "hold")
 
 
-KIND = IntakeKind("chat", Chat, lambda said: f"messages in {', '.join(said.rooms)}", _place, ChatSource, repeats=_repeats)
+KIND = IntakeKind("chat", Chat, lambda said: f"messages in {', '.join(said.rooms)}", _place, ChatSource, repeats=_repeats, reaches=True)

@@ -135,4 +135,4 @@ def _as_page(entry: Mapping[str, Any]) -> str:
     return f"<!doctype html><html>{head}<body><article><h1>{title}</h1><p>{author}</p><p>{published}</p>\n{entry['html']}\n</article></body></html>"
 
 
-KIND = IntakeKind("feed", Feed, lambda said: f"entries of the feed {said.url}", lambda said, home: str(said.url), FeedSource)
+KIND = IntakeKind("feed", Feed, lambda said: f"entries of the feed {said.url}", lambda said, home: str(said.url), FeedSource, reaches=True)

@@ -101,6 +101,12 @@ class MailSource(Quiet):
         self._after, self._found = after, self._asked(client, after)
         yield from self._heads(client, self._found)
 
+    def makes(self, thing: Thing) -> int:
+        wanted = thing.data["attachments"]
+        if self.said.takes == "attachments":
+            return len(wanted)
+        return 1 if wanted or not self.said.attachments else 0
+
     def get(self, thing: Thing) -> Sequence[Piece]:
         number = int(thing.key)
         if self.said.attachments and not thing.data["attachments"]:
@@ -322,4 +328,4 @@ def _tell(said: Mailbox) -> str:
     return f"{what} in {said.folder} of {said.connection}{only}"
 
 
-KIND = IntakeKind("mailbox", Mailbox, _tell, _place, MailSource)
+KIND = IntakeKind("mailbox", Mailbox, _tell, _place, MailSource, reaches=True)

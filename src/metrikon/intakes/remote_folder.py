@@ -86,4 +86,6 @@ def _place(said: RemoteFolder, home: Path) -> str:
     return f"{said.connection}, {said.path}"
 
 
-KIND = IntakeKind("remote_folder", RemoteFolder, lambda said: f"files in the folder {said.path} of {said.connection}", _place, RemoteSource)
+KIND = IntakeKind(
+    "remote_folder", RemoteFolder, lambda said: f"files in the folder {said.path} of {said.connection}", _place, RemoteSource, reaches=True
+)

@@ -81,6 +81,10 @@ class Source(Protocol):
         """What a thing holds."""
         ...
 
+    def makes(self, thing: Thing) -> int:
+        """How many items a thing makes, as far as that can be told without having it."""
+        ...
+
     def one(self, thing: Thing) -> Thing:
         """One of those that are there, as it can be taken: with its identity."""
         ...
@@ -103,6 +107,10 @@ class Quiet:
 
     every = 60.0
     waits = False
+
+    def makes(self, thing: Thing) -> int:
+        """One item."""
+        return 1
 
     def one(self, thing: Thing) -> Thing:
         """It can be taken as it is."""
@@ -162,6 +170,7 @@ class IntakeKind:
     to the service. `tell`: what comes in, in a few words. `touches`: the folder or server that it uses. `sent`: where things are sent to it, before its own address; `proved`: whether who
     sends proves it by a secret.
     `repeats`: what becomes of a thing that holds what an earlier one held, by what is known of it.
+    `reaches`: whether it is looked at outside the house, so that a new one waits until somebody has seen what it would take.
     `quick`: whether a look costs next to nothing, so that it is looked at all the time.
     """
 
@@ -174,6 +183,7 @@ class IntakeKind:
     sent: str = ""
     proved: bool = False
     repeats: Callable[[Any, Any], Repeats] = repeats_of
+    reaches: bool = False
     quick: bool = False
 
 

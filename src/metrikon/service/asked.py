@@ -132,6 +132,7 @@ class WhyQuery(View):
 
 
 class PutFlowQuery(WhyQuery):
+    on: bool = Field(False, description="Its intakes that look outside need no yes: what they would take was seen.")
     off: bool = Field(False, description="A flow that is new is kept switched off: it takes nothing in until somebody has looked and switches it on.")
 
 

@@ -51,6 +51,12 @@ from metrikon.store import flows, items, runs
 MOST_VERSIONS = 50  # that are told
 
 
+class FlowPut(PutView):
+    """A flow as it is kept now. `waits`: its intakes that take nothing until somebody has seen what they would take and said yes."""
+
+    waits: list[str]
+
+
 def blueprint(app: App) -> Room:
     """The routes."""
     api = Room("flows", __name__, abp_tags=[Tag(name="flows")])
@@ -134,7 +140,7 @@ def blueprint(app: App) -> Room:
         state = state_of(app.database, app.catalog, app.files, path.id, run["flow"], run["flow_version"])
         return reply(ValueList(items=[ValueView(**asdict(each)) for each in values_in(state)]))
 
-    @api.put("/api/flows/<string:name>", responses={200: PutView}, operation_id="putFlow")
+    @api.put("/api/flows/<string:name>", responses={200: FlowPut}, operation_id="putFlow")
     def put_flow(path: NamePath, query: PutFlowQuery) -> Response:
         """Keep a flow. The body is its YAML; it is verified first, and all that is wrong is told at once."""
         text = text_sent()
@@ -142,7 +148,10 @@ def blueprint(app: App) -> Room:
         if flow.name != path.name:
             raise Problem(422, "other-name", f"The flow names itself {flow.name!r}, but was put as {path.name!r}. Make them the same.")
         name, version = app.catalog.put_flow(text, str(g.person), query.why, running=not query.off)
-        return reply(PutView(name=name, version=version))
+        waits = app.watching.wait_for_yes(flow)
+        for said in waits if query.on else ():
+            app.watching.agree(flow, said)
+        return reply(FlowPut(name=name, version=version, waits=[] if query.on else [said.name for said in waits]))
 
     @api.post("/api/flows-check", responses={200: FlowCheck}, operation_id="checkFlow")
     def check_flow() -> Response:

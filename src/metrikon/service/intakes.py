@@ -33,9 +33,10 @@ class PreviewQuery(View):
 
 
 class WaitsView(View):
-    """What an intake would take: things, bytes, and from what to what it would cost, told from `read` of them; `unknown` says why that cannot be told."""
+    """What an intake would take: things, how many items they would become, bytes, and from what to what it would cost, told from `read` of them; `unknown` says why that cannot be told."""
 
     count: int
+    makes: int = Field(0, description="How many items these things would become: each attachment, where attachments are taken.")
     size: int
     low: str
     high: str
@@ -277,8 +278,14 @@ def waiting_told(app: App) -> list[str]:
     return found
 
 
+def _things_and_items(would: dict[str, Any]) -> str:
+    count, makes = would["count"], would.get("makes", would["count"])
+    things = f"{count:,} {'thing' if count == 1 else 'things'}"
+    return things if makes == count else f"{things}, {makes:,} {'item' if makes == 1 else 'items'}"
+
+
 def _would_take(row: dict[str, Any], currency: str) -> str:
     would = loads(row["would"])
     cost = "" if would["high"] == "0" else f", which would cost {would['low']} to {would['high']} {currency}"
     cost = f", and what that costs is not known: {would['unknown']}" if would["unknown"] else cost
-    return f"{row['name']} would take {would['count']:,} things{cost}. It waits for a yes, on the page of the flow under what comes in."
+    return f"{row['name']} would take {_things_and_items(would)}{cost}. It waits for a yes, on the page of the flow under what comes in."

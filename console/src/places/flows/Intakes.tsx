@@ -57,7 +57,7 @@ function One({ flow, intake }: { flow: string; intake: Intake }): ReactNode {
       )}
       {intake.waits && (
         <p style={{ margin: "8px 0" }}>
-          It waits: {count(intake.waits.count, "thing")} {intake.waits.count === 1 ? "is" : "are"} more than it takes without a yes, or may cost more.
+          It takes nothing until somebody says yes: it would take {count(intake.waits.count, "thing")} now.
         </p>
       )}
       {intake.address && (

@@ -34,7 +34,7 @@ export function There({ flow, intake }: { flow: string; intake: string }): React
   return (
     <div style={{ marginTop: 10 }}>
       <p style={{ margin: "0 0 6px" }}>
-        {would.count === 0 ? "There is nothing that it would take." : `It would take ${count(would.count, "thing")}${would.size > 0 ? ` (${sizeOf(would.size)})` : ""}${cost && `, ${cost}`}.`}
+        {would.count === 0 ? "There is nothing that it would take." : `It would take ${count(would.count, "thing")}${would.makes === would.count ? "" : would.count === 1 ? ` that makes ${count(would.makes, "item")}` : ` that make ${count(would.makes, "item")}`}${would.size > 0 ? ` (${sizeOf(would.size)})` : ""}${cost && `, ${cost}`}.`}
       </p>
       {besides.map((each) => (
         <p key={each} className="soft small" style={{ margin: "2px 0" }}>
