@@ -33,7 +33,7 @@ from metrikon.sandbox.model_server import ModelServer
 from metrikon.transcription.http import HttpTranscriber, SpeechSettings
 from metrikon.transcription.local import LocalTranscriber
 from metrikon.transcription.pieces import RATE, Heard, cuts
-from tests.helpers import Running, eventually
+from tests.helpers import Running, eventually, run_state
 
 NOTE = (scenario.post_folder() / "27-voice-note.wav").read_bytes()
 
@@ -117,6 +117,19 @@ def test_a_voice_note_becomes_a_document_in_the_house(ears: ModelServer, house: 
     picture, media = app.workshop.page_picture(document, 1, 110)
     assert media == "image/svg+xml"
     assert b"twine" in picture
+
+
+def test_a_recording_that_came_while_nobody_could_hear_goes_on_when_somebody_can(ears: ModelServer, house: Callable[..., App]) -> None:
+    app = house()
+    app.catalog.put_flow('metrikon: 1\nname: notes\nintakes: [{kind: upload}]\nsteps:\n  - {name: talk, read: {file: "${item.file}"}}\n')
+    app.start()
+    run = app.arrivals.take("notes", "upload", None, "note.wav", NOTE).run_id
+    assert eventually(lambda: run_state(app, run)[0] == "parked")
+    assert "note.wav cannot be read yet. The file is a recording." in run_state(app, run)[1]
+    app.close()
+    again = house(transcription_url=ears.url)
+    again.start()
+    assert eventually(lambda: run_state(again, run)[0] == "done")
 
 
 def test_a_recording_is_heard_when_it_is_read_as_one_with_a_paper(ears: ModelServer, house: Callable[..., App]) -> None:

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from openpyxl import load_workbook
 
 from metrikon.cli import main
 from metrikon.client import ClientError
@@ -341,3 +342,48 @@ def test_a_set_that_waits_for_people_is_run_again_where_it_is_named_and_replaces
     assert eventually(lambda: len(service.client.questions()) == 2)
     with pytest.raises(ClientError, match="cannot be run again"):
         service.client.run_set_again("asking", state="waiting")
+
+
+POST = """
+metrikon: 1
+name: post
+settings: {sheet: {value: Glasshouse}, table: {value: marks}}
+intakes: [{kind: folder, path: letters, settled: 0}, {kind: webhook}]
+destinations:
+  book: {kind: xlsx, path: marks.xlsx, sheet: "${settings.sheet}", key: [Name]}
+  base: {kind: sql, url: "sqlite:///marks.db", table: "${settings.table}", key: [Name]}
+steps:
+  - {name: row, write: {to: book, key: ["${item.name}"], columns: {Name: "${item.name}", Mark: 7}}}
+  - {name: known, write: {to: base, key: ["${item.name}"], columns: {Name: "${item.name}"}}}
+"""
+
+
+def test_a_copy_makes_the_sheet_that_is_not_there_and_tells_what_keeps_it_from_working(running: Callable[..., Running]) -> None:
+    service = running()
+    with sqlite3.connect(service.app.home / "marks.db") as database:
+        database.execute("CREATE TABLE marks (Name TEXT PRIMARY KEY)")
+    service.client.put_flow("post", POST)
+    (service.app.home / "letters").mkdir(exist_ok=True)
+    (service.app.home / "letters" / "ida.txt").write_text("Ida")
+    assert eventually(lambda: [each.state for each in service.client.items()] == ["done"])
+
+    out = StringIO()
+    reach = ["--url", service.url, "--token", service.token]
+    assert main(["flows", "copy", "post", "alpine", "--set", "sheet=Alpine house", "--set", "table=alpine", *reach], out, out) == 0
+    told = out.getvalue()
+    assert "Its destination base takes no row: There is no table alpine in the database" in told
+    assert "Its intake folder takes the same things as that of post" in told
+    assert "Its intake webhook has an address of its own: `metrikon intakes address alpine webhook` makes it." in told
+    assert service.client.foretold("post") == [
+        "Its intake folder takes the same things as that of alpine, which each of them takes. Give one of them another place, or a condition."
+    ]
+
+    with sqlite3.connect(service.app.home / "marks.db") as database:
+        database.execute("CREATE TABLE alpine (Name TEXT PRIMARY KEY)")
+    assert eventually(lambda: all("takes no row" not in each for each in service.client.foretold("alpine")))
+    out = StringIO()
+    assert main(["flows", "on", "alpine", *reach], out, out) == 0
+    assert "takes the same things as that of post" in out.getvalue()
+    assert eventually(lambda: sorted(each.state for each in service.client.items()) == ["done", "done"])
+    sheet = load_workbook(service.app.home / "marks.xlsx")["Alpine house"]
+    assert [list(row[:2]) for row in sheet.iter_rows(values_only=True)] == [["Name", "Mark"], ["ida.txt", 7]]

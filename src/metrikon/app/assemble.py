@@ -12,6 +12,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.app.agreeing import Agreeing
+from metrikon.app.beforehand import Beforehand
 from metrikon.app.kinds import kinds
 from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.reading import limits_of, transcriber_of
@@ -66,6 +67,7 @@ from metrikon.ports.destination import Destination, DestinationKind, Named, Ther
 from metrikon.ports.intake import Here, IntakeKind
 from metrikon.ports.model import Model
 from metrikon.ports.touching import Touched
+from metrikon.readers.recording import UNHEARD
 from metrikon.store import calls, deliveries, items
 from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
@@ -139,6 +141,7 @@ class App:
         self._there = There(self.home, self.outside)
         self.looking_there = LookingThere(self.database, self.catalog, self._destination)
         self.columns = ColumnsOf(self._destination, self._columns_named, self.catalog.known, self.clock)
+        self.beforehand = Beforehand(self.catalog, self.kinds, self.columns, self.home)
         self.readers = ReaderPool(settings.readers, limits_of(settings))
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
@@ -194,6 +197,8 @@ class App:
 
     def start(self) -> None:
         """Begin to work and to look at intakes."""
+        if self.transcriber is not None:
+            self.answers.continue_because(UNHEARD, "the service, which can hear now")
         self.engine.start(self._named_from_home)
         self.watching.start()
 

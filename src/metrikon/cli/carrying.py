@@ -58,11 +58,15 @@ def add(flows: Any) -> None:
 def run_copy(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Copy a flow."""
     with client(given) as service:
-        version = service.copy_flow(given.name, given.copy, dict(value_given(each) for each in given.set), given.why)
+        found = service.copied_flow(given.name, given.copy, dict(value_given(each) for each in given.set), given.why)
     if given.json:
-        print_json({"name": given.copy, "version": version}, out)
+        print_json(found, out)
     else:
-        print(f"Flow {given.copy} is kept as version {version}, switched off. Switch it on with `metrikon flows on {given.copy}`.", file=out)
+        for each in found["told"]:
+            print(each, file=out)
+        for each in found["own"]:
+            print(f"Its intake {each} has an address of its own: `metrikon intakes address {given.copy} {each}` makes it.", file=out)
+        print(f"Flow {given.copy} is kept as version {found['version']}, switched off. Switch it on with `metrikon flows on {given.copy}`.", file=out)
     return 0
 
 

@@ -104,10 +104,7 @@ def run_put_flow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         print_json({"name": name, "version": version, "running": running, "waits": waits}, out)
         return 0
     print(f"Flow {name} is kept as version {version}.", file=out)
-    for each in waits:
-        print(f"Its intake {each} looks outside and takes nothing until somebody says yes:", file=out)
-        print(f"  metrikon intakes preview {name} {each}   shows what it would take, and the cost", file=out)
-        print(f"  metrikon intakes yes {name} {each}       lets it take that", file=out)
+    tell_beforehand(name, waits, kept["told"], out)
     following = (
         f"see what it takes with `metrikon intakes list {name}`"
         if running
@@ -115,6 +112,16 @@ def run_put_flow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     )
     print(f"It is {'on' if running else 'off'}; {following}.", file=out)
     return 0
+
+
+def tell_beforehand(name: str, waits: list[str], told: list[str], out: TextIO) -> None:
+    """What is to be told of a flow before it takes anything in."""
+    for each in told:
+        print(each, file=out)
+    for each in waits:
+        print(f"Its intake {each} looks outside and takes nothing until somebody says yes:", file=out)
+        print(f"  metrikon intakes preview {name} {each}   shows what it would take, and the cost", file=out)
+        print(f"  metrikon intakes yes {name} {each}       lets it take that", file=out)
 
 
 def run_put_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
@@ -184,10 +191,11 @@ def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 def run_switch(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Switch a flow."""
     with client(given) as service:
-        service.switch_flow(given.name, given.running, paused=given.paused)
+        found = service.turn_flow(given.name, given.running, paused=given.paused)
     print(
         f"Flow {given.name} is {'paused: what comes in waits' if given.paused else 'on' if given.running else 'off: it takes nothing in'}.", file=out
     )
+    tell_beforehand(given.name, found["waits"], found["told"], out)
     return 0
 
 

@@ -40,7 +40,15 @@ class FlowCalls:
 
     def switch_flow(self, name: str, running: bool, *, paused: bool = False) -> None:
         """Switch a flow on or off, or pause it: what comes in waits."""
-        self._ask("POST", f"/api/flows/{name}/switch", body={"running": running, "paused": paused})
+        self.turn_flow(name, running, paused=paused)
+
+    def turn_flow(self, name: str, running: bool, *, paused: bool = False) -> dict[str, Any]:
+        """As `switch_flow`; what is to be told of it then (`told`), and the intakes that wait for a yes (`waits`)."""
+        return dict(self._ask("POST", f"/api/flows/{name}/switch", body={"running": running, "paused": paused}))
+
+    def foretold(self, name: str) -> list[str]:
+        """What is to be told of a flow before it takes anything in, in sentences."""
+        return list(self._ask("GET", f"/api/flows/{name}/foretold")["told"])
 
     def flow(self, name: str) -> dict[str, Any]:
         """One flow: its steps as sentences, its problems, its versions with what changed."""
@@ -116,8 +124,12 @@ class FlowCalls:
 
     def copy_flow(self, flow: str, name: str, settings: Mapping[str, Any] | None = None, why: str = "") -> int:
         """Copy a flow under another name, with other values of its settings; the version of the copy, which is switched off."""
+        return int(self.copied_flow(flow, name, settings, why)["version"])
+
+    def copied_flow(self, flow: str, name: str, settings: Mapping[str, Any] | None = None, why: str = "") -> dict[str, Any]:
+        """As `copy_flow`; what is to be told of the copy (`told`), and its intakes that have an address of its own (`own`)."""
         body = {"name": name, "settings": dict(settings or {}), "why": why}
-        return int(self._ask("POST", f"/api/flows/{flow}/copy", body=body)["version"])
+        return dict(self._ask("POST", f"/api/flows/{flow}/copy", body=body))
 
     def export_flow(self, name: str) -> bytes:
         """A flow as one file (ZIP), with all that it needs and its samples."""

@@ -15,18 +15,16 @@ from metrikon.core.services.description import Description, Operation
 from metrikon.core.services.notes import Records
 from metrikon.core.services.request import Asked, Part, Unfit, asked, at, body_of
 from metrikon.core.values.exact import NotJson, loads
-from metrikon.core.values.phones import parse_phone, spellings
 from metrikon.core.values.text import clean
-from metrikon.destinations.service_form import ServiceRecords, same_field
+from metrikon.destinations.service_finding import Searched
+from metrikon.destinations.service_form import ServiceRecords
 from metrikon.destinations.turns import turn_at
 from metrikon.ports.destination import Broken, Busy, Change, DestinationKind, Head, Partly, Receipt, Row, There, Unsure, Unusable, Usual
 
-MOST_LISTED = 2000  # records that are looked through for a telephone number which no search finds
-LISTED = MOST_LISTED  # pages, of one record each at least
-LARGEST, SECONDS, PAGES = 5_000_000, 60.0, 100  # bytes and seconds of an answer, pages that are looked through
+LARGEST, SECONDS = 5_000_000, 60.0  # bytes and seconds of an answer
 
 
-class ServiceDestination(Usual):
+class ServiceDestination(Searched, Usual):
     """Makes records one by one, or several in a call where the service takes them so."""
 
     gather = 0.05
@@ -198,102 +196,9 @@ class ServiceDestination(Usual):
             return Receipt(row.key, "left", place, there=there)
         assert self._notes.remove is not None, "only a service with a noted operation is asked to remove"
         said = self._notes.remove
-        self._call(self._operation(said.operation), {said.id: at(record, self._notes.id)}, row, repeatable=True)
+        operation = self._operation(said.operation)
+        self._call(operation, {**self._where(operation, row), said.id: at(record, self._notes.id)}, row, repeatable=True)
         return Receipt(row.key, "removed", place)
-
-    def _record_of(self, row: Row) -> Any:
-        """The record of a row that is there; None where there is none, or where nobody can tell."""
-        ways = self._ways or (((self._notes.key_field,),) if self._notes.key_field and self._notes.find else ())
-        if not ways:
-            if row.sets:
-                raise Broken(
-                    f"{self._name.capitalize()} of {self._connection} cannot be found again, so that none can be set. Note how they are found."
-                )
-            return None
-        wheres = [{field: row.values.get(field) if self._ways else row.key for field in way} for way in ways]
-        whole = [where for where in wheres if all(value is not None and value != "" for value in where.values())]
-        if not whole:
-            told = " or ".join(", ".join(way) for way in ways)
-            raise Broken(
-                f"The row has no value for {told}, by which {self._name} of {self._connection} are told apart. Map the column, or correct `by`."
-            )
-        alike = {str(at(each, self._notes.id)): each for where in whole for each in self._alike(where)}
-        if len(alike) > 1:
-            told = ", ".join(list(alike)[:5])
-            raise Broken(f"{len(alike)} {self._name} of {self._connection} are like this one: {told}. Put them together there, then continue.")
-        return next(iter(alike.values()), None)
-
-    def _alike(self, where: Mapping[str, Any]) -> Iterator[Any]:
-        """Records that hold these values; telephone numbers are looked for in each way that people spell them, until some are found."""
-        ways: list[Mapping[str, Any]] = [where]
-        asked = self._notes.find.by if self._notes.find else {}
-        for field in self._notes.telephones:
-            if where.get(field) and asked.get(field):  # whatever is not asked for by it is compared here, however it is spelled
-                ways = [{**way, field: spelled} for way in ways for spelled in spellings(str(where[field]))]
-        for way in ways:
-            found = False
-            for record in self._found(way):
-                if all(self._same(field, at(record, field), value) for field, value in where.items()):
-                    found = True
-                    yield record
-            if found:
-                return
-        if any(where.get(field) and asked.get(field) for field in self._notes.telephones):
-            yield from self._spelled_otherwise(where)
-
-    def _spelled_otherwise(self, where: Mapping[str, Any]) -> Iterator[Any]:
-        """Records with a telephone number that is spelled as no search has it: looked for among all that there are, as far as these can be listed."""
-        assert self._notes.find is not None, "numbers are asked for by what finds them"
-        operation = self._operation(self._notes.find.operation)
-        taken = {self._notes.find.by[field] for field in self._notes.telephones if field in self._notes.find.by}
-        if any(each.wanted for each in operation.fields if each.name in taken):
-            return  # nothing is listed there without a number
-        rest = {field: value for field, value in where.items() if field not in self._notes.telephones}
-        for count, record in enumerate(self._found(rest, LISTED), 1):
-            if all(self._same(field, at(record, field), value) for field, value in where.items()):
-                yield record
-                return
-            if count >= MOST_LISTED:
-                numbers = ", ".join(str(where[field]) for field in self._notes.telephones if where.get(field))
-                raise Broken(
-                    f"Whether one of the {self._name} of {self._connection} has the number {numbers} cannot be told: no search finds it, and there are more than "
-                    f"{MOST_LISTED} to look through. Look there; then give the record another field to be found by, such as `by: [[email], [phone]]`."
-                )
-
-    def _numbered(self, values: Mapping[str, Any]) -> Mapping[str, Any]:
-        """Values whose telephone numbers are in E.164. Raises `Broken` for one that is none."""
-        given = {field: values[field] for field in self._notes.telephones if values.get(field)}
-        numbers = {field: parse_phone(str(value), self._notes.country or None) for field, value in given.items()}
-        for field, number in numbers.items():
-            if number is None:
-                country = f" in {self._notes.country}" if self._notes.country else ", or its country is not told: give the notes a `country`"
-                raise Broken(
-                    f"{str(given[field])[:60]!r} is no telephone number{country} ({field} of {self._name}). Correct the record or the notes."
-                )
-        return {**values, **numbers} if numbers else values
-
-    def _same(self, field: str, found: Any, wanted: Any) -> bool:
-        """Whether a field of a record holds a value."""
-        if field in self._notes.telephones and found and wanted:
-            one, other = (parse_phone(str(each), self._notes.country or None) for each in (found, wanted))
-            if one is not None and other is not None:
-                return one == other
-        return same_field(found, wanted)
-
-    def _found(self, where: Mapping[str, Any], most: int = PAGES) -> Iterator[Any]:
-        finder = self._notes.find
-        if finder is None:
-            raise Broken(f"{self._name.capitalize()} of {self._connection} cannot be looked for. Note how they are found.")
-        operation = self._operation(finder.operation)
-        values: dict[str, Any] = {finder.by[field]: value for field, value in where.items() if finder.by.get(field)}
-        mark: Any = None
-        for _ in range(most):
-            answer = self._call(operation, values | ({finder.page: mark} if mark is not None else {}), None)
-            records = at(answer, finder.records)
-            yield from records if isinstance(records, list) else [records] if isinstance(records, Mapping) else []
-            mark = at(answer, finder.next) if finder.next and finder.page else None
-            if mark in (None, "", False):
-                return
 
     def _set(self, record: Any, row: Row) -> list[str]:
         """Set fields of a record that is there, but for those that a person has set since; these are returned."""

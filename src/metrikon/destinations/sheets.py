@@ -163,7 +163,7 @@ class SheetDestination(Usual):
 
     def _must_have_key(self, held: Held, copy: Copy) -> None:
         missing = [each for each in self._own if _column(held.heads, each) is None]
-        if missing and (held.heads or copy.path is not None):
+        if missing and any(held.heads):  # a sheet without heads is made with those of its first rows
             raise Unusable(
                 f"{self._what()} has no column {', '.join(missing)}, which tells its rows apart. Its columns: {', '.join(filter(None, held.heads)) or 'none'}."
             )

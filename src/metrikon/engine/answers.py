@@ -144,8 +144,12 @@ class Answers:
 
     def continue_parked(self, by: str) -> int:
         """Continue every parked run; how many there were."""
+        return self.continue_because("", by)
+
+    def continue_because(self, reason: str, by: str) -> int:
+        """Continue the runs that are parked for a reason that is over; how many there were."""
         with self._database.reading() as connection:
-            parked = runs.parked(connection)
+            parked = runs.parked(connection, reason)
         for run_id in parked:
             try:
                 self.continue_run(run_id, by)

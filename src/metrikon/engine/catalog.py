@@ -105,6 +105,10 @@ class Catalog:
         except BadFlow:
             return 0  # kept by an older version of the program
 
+    def names(self) -> list[str]:
+        """The names of all flows."""
+        return sorted(self.known().flows)
+
     def newest_flow(self, name: str) -> Flow:
         """A flow in its newest version. Raises KeyError."""
         return self.newest_version(name)[0]

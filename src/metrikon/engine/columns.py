@@ -17,7 +17,7 @@ from metrikon.core.flows.model import Flow, Said
 from metrikon.core.flows.problems import Problem
 from metrikon.core.values.near import meant
 from metrikon.ports.clock import Clock
-from metrikon.ports.destination import Broken, Busy, Destination, Headed, Named
+from metrikon.ports.destination import Broken, Busy, Destination, Headed, Named, Unusable
 
 log = logging.getLogger("metrikon.engine")
 FRESH, PATIENCE, AT_ONCE = 10_000, 4.0, 4  # milliseconds for which a look is good, seconds that is waited for one, looks at once
@@ -29,6 +29,7 @@ class Looked:
 
     columns: Columns | None = None
     why: str = ""
+    unusable: bool = False  # it takes no row at all, until somebody has mended it or the flow
 
 
 class ColumnsOf:
@@ -91,6 +92,8 @@ class ColumnsOf:
             return Looked(
                 Columns(tuple(heads), made.grows) if heads is not None else None, "" if heads is not None else "It is made with its first row."
             )
+        except Unusable as error:
+            return Looked(why=str(error), unusable=True)
         except (Busy, Broken, FetchFailed) as error:
             return Looked(why=str(error))
         except Exception as error:  # whatever a destination of another package raises: it is told, and keeps nobody from keeping a flow

@@ -16,6 +16,7 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried
 from metrikon.readers.spoken import spoken_json, transcript
 
+UNHEARD = "The file is a recording. It can be read once a transcription service is set (setting transcription_url or transcription_folder)."
 FORMATS = ("wav", "mp3", "ogg", "flac", "m4a")
 WANTED = "needs-transcription"  # the code of the refusal that asks for a transcription
 
@@ -27,9 +28,7 @@ class RecordingReader:
 
     def read(self, data: bytes, sha256: str, limits: Limits) -> Document:
         """Always refuses: a recording has to be transcribed first."""
-        raise Refused(
-            WANTED, "The file is a recording. It can be read once a transcription service is set (setting transcription_url or transcription_folder)."
-        )
+        raise Refused(WANTED, UNHEARD)
 
 
 def heard(answer: bytes, sha256: str, format: str, name: str, limits: Limits) -> Document:

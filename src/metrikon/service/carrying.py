@@ -16,7 +16,7 @@ from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import attachment, reply
 from metrikon.service.sent_views import Sent, View
-from metrikon.service.views import PutView
+from metrikon.service.views import FlowPut
 
 
 class CopyBody(Sent):
@@ -46,7 +46,7 @@ def blueprint(app: App) -> Room:
     """Routes of copies and carried files."""
     api = Room("carrying", __name__, abp_tags=[Tag(name="flows")])
 
-    @api.post("/api/flows/<string:name>/copy", responses={201: PutView}, operation_id="copyFlow")
+    @api.post("/api/flows/<string:name>/copy", responses={201: FlowPut}, operation_id="copyFlow")
     def copy(path: NamePath, body: CopyBody) -> Response:
         """Copy a flow under another name, with other values of its settings. The copy is switched off."""
         try:
@@ -55,7 +55,8 @@ def blueprint(app: App) -> Room:
             raise Problem(404, "not-there", str(error.args[0])) from error
         except BadCopy as error:
             raise Problem(422, "bad-copy", str(error)) from error
-        return reply(PutView(name=name, version=version), 201)
+        flow = app.catalog.newest_flow(name)
+        return reply(FlowPut(name=name, version=version, told=app.beforehand.told(flow), own=app.beforehand.own(flow)), 201)
 
     @api.get("/api/flows/<string:name>/export", operation_id="exportFlow")
     def export(path: NamePath) -> Response:

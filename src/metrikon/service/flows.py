@@ -42,19 +42,14 @@ from metrikon.service.reply import reply
 from metrikon.service.sent import text_sent
 from metrikon.service.views import (
     FlowList,
+    FlowPut,
     FlowView,
     PasswordsView,
-    PutView,
+    ToldList,
 )
 from metrikon.store import flows, items, runs
 
 MOST_VERSIONS = 50  # that are told
-
-
-class FlowPut(PutView):
-    """A flow as it is kept now. `waits`: its intakes that take nothing until somebody has seen what they would take and said yes."""
-
-    waits: list[str]
 
 
 def blueprint(app: App) -> Room:
@@ -151,7 +146,8 @@ def blueprint(app: App) -> Room:
         waits = app.watching.wait_for_yes(flow)
         for said in waits if query.on else ():
             app.watching.agree(flow, said)
-        return reply(FlowPut(name=name, version=version, waits=[] if query.on else [said.name for said in waits]))
+        told = app.beforehand.told(app.catalog.newest_flow(name))
+        return reply(FlowPut(name=name, version=version, waits=[] if query.on else [said.name for said in waits], told=told))
 
     @api.post("/api/flows-check", responses={200: FlowCheck}, operation_id="checkFlow")
     def check_flow() -> Response:
@@ -164,7 +160,7 @@ def blueprint(app: App) -> Room:
         """The JSON Schema of flows, with the kinds of step, intake and destination that this service knows."""
         return reply(SchemaView(text=dumps(flow_schema(app.kinds.language)).decode()))
 
-    @api.post("/api/flows/<string:name>/switch", responses={200: PutView}, operation_id="switchFlow")
+    @api.post("/api/flows/<string:name>/switch", responses={200: FlowPut}, operation_id="switchFlow")
     def switch(path: NamePath, body: SwitchBody) -> Response:
         """Switch a flow on or off, or pause it. Off, it takes nothing in; paused, what comes in waits, and no run of it is worked on."""
         with app.database.reading() as connection:
@@ -180,7 +176,16 @@ def blueprint(app: App) -> Room:
 
         app.database.write(job)
         app.engine.wake()
-        return reply(PutView(name=path.name, version=row["version"]))
+        if not body.running or body.paused:
+            return reply(FlowPut(name=path.name, version=row["version"]))
+        flow = _newest(app, path.name)
+        waits = [said.name for said in app.watching.wait_for_yes(flow)]
+        return reply(FlowPut(name=path.name, version=row["version"], waits=waits, told=app.beforehand.told(flow)))
+
+    @api.get("/api/flows/<string:name>/foretold", responses={200: ToldList}, operation_id="foretold")
+    def foretold(path: NamePath) -> Response:
+        """What is to be told of a flow before it takes anything in: destinations that take no row, flows that take the same things."""
+        return reply(ToldList(told=app.beforehand.told(_newest(app, path.name))))
 
     @api.put("/api/flows/<string:name>/passwords", responses={200: PasswordsView}, operation_id="putPasswords")
     def put_passwords(path: NamePath, body: PasswordsBody) -> Response:
@@ -192,6 +197,14 @@ def blueprint(app: App) -> Room:
         return reply(PasswordsView(flow=path.name, count=len(app.passwords.of(path.name))))
 
     return api
+
+
+def _newest(app: App, name: str) -> Flow:
+    """A flow in its newest version. Raises `Problem`."""
+    try:
+        return app.catalog.newest_flow(name)
+    except KeyError as error:
+        raise Problem(404, "not-there", f"There is no flow {name!r}.") from error
 
 
 def _flow(app: App, row: dict[str, Any], paused: set[str], known: Known) -> FlowView:

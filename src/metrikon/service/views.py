@@ -330,6 +330,21 @@ class PutView(View):
     version: int
 
 
+class FlowPut(PutView):
+    """A flow as it is kept now. `waits`: its intakes that take nothing until somebody has seen what they would take and said yes; `told`: what else is to be
+    told of it; `own`: of a copy, the intakes that have an address of its own."""
+
+    waits: list[str] = []
+    told: list[str] = []
+    own: list[str] = []
+
+
+class ToldList(View):
+    """What is to be told, in sentences."""
+
+    told: list[str]
+
+
 class RecordTypeView(View):
     name: str
     version: int

@@ -6,6 +6,7 @@ from metrikon.core.documents.model import Within
 from metrikon.ports.reader import Refused
 from metrikon.ports.step import KILLS, Call, Outcome, ReaderDied, StepFailed, WorkFailed, Workshop
 from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
+from metrikon.readers.recording import WANTED
 
 
 def run(call: Call, workshop: Workshop) -> Outcome:
@@ -19,6 +20,8 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     except Refused as error:
         if error.code == "encrypted":
             raise StepFailed(f"{call.file_name} cannot be read yet. {error.reason} Then continue.") from error
+        if error.code == WANTED:  # nothing is wrong with it: it goes on when it can be heard
+            raise StepFailed(f"{call.file_name} cannot be read yet. {error.reason}") from error
         raise StepFailed(f"{call.file_name} cannot be read. {error.reason}", refused=True) from error
     except TranscriptionDown as error:
         raise StepFailed(f"{call.file_name}: {error}", again=True, cause="unreachable") from error

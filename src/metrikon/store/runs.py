@@ -109,9 +109,10 @@ def files_of(connection: Connection, run_ids: Sequence[str]) -> list[str]:
     return list(connection.execute(query).scalars())
 
 
-def parked(connection: Connection) -> list[str]:
-    """Runs that are parked."""
-    return list(connection.execute(select(runs.c.id).where(runs.c.state == "parked")).scalars())
+def parked(connection: Connection, reason: str = "") -> list[str]:
+    """Runs that are parked, those alone whose reason has this in it."""
+    query = select(runs.c.id).where(runs.c.state == "parked")
+    return list(connection.execute(query.where(runs.c.reason.contains(reason, autoescape=True)) if reason else query).scalars())
 
 
 def begun_before(connection: Connection, run_id: str) -> None:

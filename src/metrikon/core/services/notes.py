@@ -141,9 +141,24 @@ def wrong(notes: Notes, told: Description) -> Iterator[tuple[str, str]]:
                 if one and found.field_of(one) is None:
                     known = ", ".join(sorted(part.name for part in found.fields)) or "none"
                     yield f"records/{name}/{place}", f"The operation {operation} takes no {one!r}. It takes: {known}."
+        yield from _wrong_paths(name, each, told)
         yield from _wrong_numbers(name, each, told)
         if each.key_field and (each.find is None or each.key_field not in each.find.by):
             yield f"records/{name}/key_field", f"Records are not found by {each.key_field!r}: say under find/by which parameter takes it."
+
+
+def _wrong_paths(name: str, said: Records, told: Description) -> Iterator[tuple[str, str]]:
+    """A list below a path is found by what stands in the path: a record must have it."""
+    finds = told.operations.get(said.find.operation) if said.find is not None else None
+    made = told.operations.get(said.append.operation if said.append else said.create)
+    if said.find is None or finds is None or made is None:
+        return
+    for field in finds.fields:
+        if field.place == "path" and field.name not in said.find.by.values() and made.field_of(field.name) is None:
+            yield (
+                f"records/{name}/find/operation",
+                f"The path of {finds.name} takes {field.name!r}, which a record of {made.name} does not have: nothing can be found there.",
+            )
 
 
 def _wrong_numbers(name: str, said: Records, told: Description) -> Iterator[tuple[str, str]]:

@@ -1,0 +1,59 @@
+"""What is to be told of a flow before it takes anything in: destinations that take no row, and things that another flow takes as well."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from metrikon.app.kinds import Kinds
+from metrikon.core.flows.model import Flow, Said
+from metrikon.core.flows.problems import BadFlow
+from metrikon.engine.catalog import Catalog
+from metrikon.engine.columns import ColumnsOf
+
+
+class Beforehand:
+    """Looks at a flow as it is kept."""
+
+    def __init__(self, catalog: Catalog, kinds: Kinds, columns: ColumnsOf, home: Path) -> None:
+        self._catalog, self._kinds, self._columns, self._home = catalog, kinds, columns, home
+
+    def told(self, flow: Flow) -> list[str]:
+        """In sentences; an empty list where nothing is to be told."""
+        return [*self._destinations(flow), *self._others(flow)]
+
+    def own(self, flow: Flow) -> list[str]:
+        """Intakes to which is sent, and which no other flow shares: of a copy they have addresses of its own."""
+        return [said.name for said in flow.intakes if self._kinds.intakes[said.kind].sent]
+
+    def _destinations(self, flow: Flow) -> Iterator[str]:
+        for name in flow.destinations:
+            looked = self._columns.of(flow, name)
+            if looked.unusable:
+                yield f"Its destination {name} takes no row: {looked.why}"
+
+    def _others(self, flow: Flow) -> Iterator[str]:
+        """Other flows that take the same things."""
+        mine = {place: said for said in flow.intakes if (place := self._place(said))}
+        for name in self._catalog.names() if mine else ():
+            if name == flow.name:
+                continue
+            try:
+                other = self._catalog.newest_flow(name)
+            except BadFlow:
+                continue
+            for said in other.intakes:
+                place = self._place(said)
+                same = mine.get(place) if place is not None else None
+                if same is not None:
+                    yield f"Its intake {same.name} takes the same things as that of {name}, which each of them takes. Give one of them another place, or a condition."
+
+    def _place(self, said: Said) -> tuple[str, str] | None:
+        """What is looked at, where that is a place that others could look at."""
+        kind = self._kinds.intakes.get(said.kind)
+        if kind is None or kind.build is None or not isinstance(said.form, kind.parameters):
+            return None
+        if not kind.reaches and kind.touches(said.form, self._home) is None:
+            return None
+        place = kind.place(said.form, self._home)
+        return (kind.name, place) if place else None
