@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from metrikon.app.kinds import kinds
 from metrikon.core.flows.fold import advance, todo
 from metrikon.core.flows.kind import Known
-from metrikon.core.flows.model import Flow
+from metrikon.core.flows.model import Flow, exhausted
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.reading import flow_from as read_from
 from metrikon.core.flows.state import Again, AskPerson, Effect, Entry, Park, Perform, Settle, State
@@ -170,6 +170,31 @@ def test_a_failed_step_is_tried_again_then_parked_then_continued() -> None:
     assert more[0].attempt == 1  # type: ignore[union-attr]
 
 
+def failing(cause: str, flow: Any = None) -> tuple[int, float]:
+    """How often a step fails before its run is parked, and after how many minutes."""
+    state, _ = lived(flow or flow_text(), UP_TO_ROWS[:2])
+    at = NOW
+    for count in range(1, 1000):
+        state, (effect,) = advance(state, Entry("failed", "invoice", {"message": "away", "again": True, "at": at, "cause": cause}))
+        if isinstance(effect, Park):
+            return count, (at - NOW) / 60_000
+        assert isinstance(effect, Again)
+        assert effect.due - at <= 300_000
+        at = effect.due
+    raise AssertionError("it is tried for ever")
+
+
+def test_what_is_away_for_a_quarter_of_an_hour_parks_nothing_and_what_is_broken_does_at_once() -> None:
+    for cause in ("busy", "slow", "unreachable"):
+        count, minutes = failing(cause)
+        assert 30 <= minutes <= 36
+        assert count < 20  # waits grow, so that nobody is asked all the time
+    assert failing("") == (4, 14 / 60)
+    assert failing("machine") == (4, 14 / 60)
+    few = flow_text().replace("extract:", "retry: {attempts: 2}\n    extract:", 1)
+    assert failing("unreachable", few)[0] == 2
+
+
 def test_the_server_may_ask_for_a_longer_wait() -> None:
     failed = Entry("failed", "invoice", {"message": "busy", "again": True, "wait": 30, "at": NOW, "jitter": 1.1})
     state, effects = lived(flow_text(), [*UP_TO_ROWS[:2], failed])
@@ -253,3 +278,7 @@ def test_a_step_costs_the_same_however_many_came_before() -> None:
     before = state.frames
     after, _ = advance(state, done("lines[200]/ledger_row"))
     assert sum(1 for prefix in after.frames if after.frames[prefix] is not before[prefix]) == 1
+
+
+def test_a_row_is_tried_as_long_as_a_step_is() -> None:
+    assert [exhausted(*each) for each in ((0, 9, 1700), (0, 9, 1800), (0, 3, 9999), (2, 1, 9999), (2, 2, 0))] == [False, True, False, False, True]

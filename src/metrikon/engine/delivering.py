@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.deliveries.comparing import told
-from metrikon.core.flows.model import Said
+from metrikon.core.flows.model import Said, exhausted
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
 from metrikon.engine.rows_out import Rows, end_of, entry_of, is_able, some_at_once, what_differs
@@ -351,7 +351,7 @@ class Deliveries:
     def _failed(self, rows: list[Delivery], message: str, *, again: bool, counted: bool = True, wait: float | None = None) -> None:
         """A batch was not taken: try it again later, or give it up and let its runs park. `counted`: it was one of its tries; `wait`: seconds that its destination asked for."""
         now = self._clock.now()
-        over = [row for row in rows if not again or (counted and row.attempts + 1 >= row.most_attempts)]
+        over = [row for row in rows if not again or (counted and exhausted(row.most_attempts, row.attempts + 1, (now - row.begun_at) / 1000))]
         later = [row for row in rows if row not in over]
         if stay := [row for row in over if row.state == "returning"]:
             self._stays(stay, message)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from metrikon.core.flows.fold import in_order
-from metrikon.core.flows.state import State
+from metrikon.core.flows.state import Open, State
 
 MOST_REASONS = 3  # that are told of a run that is parked
 
@@ -22,9 +23,17 @@ def where(state: State, now: int, asks: str) -> tuple[str, str, int | None]:
         return "parked", _all_reasons([step.reason for _, step in in_order(state) if step.status == "parked" and step.reason]), None
     if "waiting" in statuses or "begun" in statuses or "ready" in statuses:
         begun = next((step.step.kind.waits for step in state.open.values() if step.status == "begun"), "")
-        told = next((step.reason for step in state.open.values() if step.status == "waiting" and step.reason), "")
+        told = next((_tried_again(state, step) for step in state.open.values() if step.status == "waiting" and step.reason), "")
         return "waiting", begun or told or "A step is tried again.", now if "ready" in statuses else _next_moment(state)
     return "parked", _all_reasons([step.reason for _, step in in_order(state) if step.reason]), None
+
+
+def _tried_again(state: State, step: Open) -> str:
+    """Why a step waits; of one that has failed also until when."""
+    if not step.failures or not step.due:
+        return step.reason
+    due = datetime.fromtimestamp(step.due / 1000, state.flow.zone)
+    return f"{step.reason} It has failed {'once' if step.failures == 1 else f'{step.failures} times'}, and is tried again at {due:%H:%M:%S}."
 
 
 def _all_reasons(reasons: list[str]) -> str:

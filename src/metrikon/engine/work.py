@@ -294,7 +294,7 @@ class Work:
             path=effect.path,
             parameters=effect.parameters,
             attempt=effect.attempt,
-            most_attempts=effect.step.common.retry.most("busy"),
+            most_attempts=effect.step.common.retry.tries("busy"),
             today=self.today,
             file_name=self.file_name,
             said=effect.step.parameters,

@@ -35,7 +35,7 @@ class Call:
     path: str
     parameters: Mapping[str, Any]
     attempt: int
-    most_attempts: int
+    most_attempts: int  # 0: as many as fit into the time for which is waited where what is called is away
     today: str
     file_name: str
     said: Any = None  # the step's parameters as the flow says them: a form of its kind

@@ -15,6 +15,9 @@ from metrikon.core.flows.kind import Kind
 from metrikon.core.flows.settings import Setting, SettingName, values_of
 
 Cause = Literal["busy", "slow", "unreachable", "machine"]
+AWAY = ("busy", "slow", "unreachable")  # what is called is away, and comes back by itself
+TRIES = 4  # of a step that fails for another cause: what four tries do not mend, waiting does not either
+PATIENCE = 1800.0  # seconds: twice the quarter of an hour that a mail server or a model is away while it is updated
 
 
 class Limits(Form):
@@ -33,13 +36,29 @@ class Retry(Form):
         "error of this machine; all of these when left out.",
     )
 
-    attempts: int = Field(4, ge=1, le=100, description="Tries in all.")
+    attempts: int | None = Field(
+        None,
+        ge=1,
+        le=100,
+        description="Tries in all. Left out: as many as fit into half an hour where what is called is busy, slow or cannot be reached, and 4 for all else.",
+    )
     wait: float = Field(2.0, ge=0, le=86400, description="Seconds before the second try; doubled each time, with jitter.")
     longest: float = Field(300.0, ge=0, le=86400, description="The longest wait, in seconds.")
 
-    def most(self, cause: Cause) -> int:
-        """Tries in all after a failure of this cause."""
-        return self.attempts if not self.on or cause in self.on else 1
+    def tries(self, cause: str) -> int:
+        """Tries in all after a failure of this cause; 0: as many as fit into `PATIENCE`."""
+        if self.on and cause not in self.on:
+            return 1
+        return self.attempts or (0 if cause in AWAY else TRIES)
+
+    def over(self, cause: str, failures: int, since: float) -> bool:
+        """Whether it is tried no more, after so many failures of a cause, the first of them so many seconds ago."""
+        return exhausted(self.tries(cause), failures, since)
+
+
+def exhausted(tries: int, failures: int, since: float) -> bool:
+    """Whether it is tried no more. `tries`: in all, 0 for as many as fit into `PATIENCE`; `since`: seconds since the first of the failures."""
+    return failures >= tries if tries else failures >= TRIES and since >= PATIENCE
 
 
 class FlowFailure(Form):

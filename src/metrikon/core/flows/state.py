@@ -116,6 +116,7 @@ class Open(msgspec.Struct, frozen=True):
     step: Step
     parameters: Mapping[str, Any] | None  # None: not filled yet, while a journal is replayed
     failures: int = 0
+    failed_since: int = 0  # when the first of these failures was; 0: never
     looks: int = 0  # how often it was done, with a condition that did not hold yet
     status: str = "ready"  # "ready", "begun", "waiting", "parked", "asked"
     reason: str = ""  # why it is parked

@@ -166,7 +166,7 @@ class Walk(Evaluating):
         until, looks = step.step.common.until, int(data["look"])
         if until is None:
             return
-        known = replace(step, failures=0, looks=looks)
+        known = replace(step, failures=0, failed_since=0, looks=looks)
         if looks >= until.times:
             self._stuck(self.here(self.frames[step.frame]), known, f"It was done {looks} times, and it still does not hold that {until.holds}.")
             return
@@ -201,14 +201,14 @@ class Walk(Evaluating):
         if data.get("refused"):
             self._stuck(here, replace(step, failures=failures), message, refused=True)
             return
-        retry = step.step.common.retry
-        wanted = not retry.on or data.get("cause") in retry.on
-        if turn or (data.get("again") and wanted and failures < retry.attempts):
-            wait = 0.0 if turn else min(retry.longest, retry.wait * 2 ** (failures - 1))
+        retry, at = step.step.common.retry, int(data.get("at", 0))
+        since = step.failed_since or at
+        if turn or (data.get("again") and not retry.over(str(data.get("cause", "")), failures, (at - since) / 1000)):
+            wait = 0.0 if turn else min(retry.longest, retry.wait * 2.0 ** min(failures - 1, 40))  # 2 ** 40 waits outlast any `longest`
             asked = data.get("wait")
             wait = max(wait, float(asked)) if asked is not None else wait
-            due = int(data.get("at", 0)) + int(wait * 1000 * float(data.get("jitter", 1)))
-            self.set_open(path, replace(step, failures=failures, status="waiting", due=due, reason=message if turn else ""))
+            due = at + int(wait * 1000 * float(data.get("jitter", 1)))
+            self.set_open(path, replace(step, failures=failures, failed_since=0 if turn else since, status="waiting", due=due, reason=message))
             self.effects.append(Again(path, due))
             return
         self._stuck(here, replace(step, failures=failures), message)
@@ -306,7 +306,19 @@ class Walk(Evaluating):
         """A step that is parked or waits is begun anew, as often as before. `renew`: what is there otherwise is set, or sent again, as a person has said."""
         if step.parameters and step.step.kind.control is None:
             limit = self._limit(self.here(self.frames[step.frame]))
-            fresh = replace(step, failures=0, looks=0, status="ready", reason="", late=limit, unsure=None, otherwise=None, first=False, renew=renew)
+            fresh = replace(
+                step,
+                failures=0,
+                failed_since=0,
+                looks=0,
+                status="ready",
+                reason="",
+                late=limit,
+                unsure=None,
+                otherwise=None,
+                first=False,
+                renew=renew,
+            )
             self.set_open(path, fresh)
             self.effects.append(perform(path, fresh, self.frames[step.frame].scope))
         else:
