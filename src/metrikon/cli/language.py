@@ -14,6 +14,7 @@ from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.kind import Known
 from metrikon.core.flows.text import NotYaml, from_yaml
+from metrikon.core.flows.verify import not_looked_at
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 
@@ -103,14 +104,17 @@ def add(commands: Any) -> None:
 
 def run_check(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Check a flow."""
-    text = _text(given.file)
+    text, unseen = _text(given.file), list[str]()
     if given.service:
         with client(given) as service:
             problems = service.check_flow(text)
     else:
-        problems = [each.as_json() for each in checked(text, kinds().language, _beside(given.beside))[1]]
+        known = _beside(given.beside)
+        flow, found = checked(text, kinds().language, known)
+        problems = [each.as_json() for each in found]
+        unseen = not_looked_at(flow, known) if flow is not None else []
     if given.json:
-        print_json({"problems": problems}, out)
+        print_json({"problems": problems, "not_looked_at": unseen}, out)
         return 1 if problems else 0
     for each in problems:
         step = f"step {each['step']}, " if each["step"] else ""
@@ -119,7 +123,11 @@ def run_check(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             file=out,
         )
     count = len(problems)
-    print("Nothing is wrong with it." if not count else f"{count} problem{'s' if count > 1 else ''}.", file=out)
+    if unseen:
+        print(f"Not known here, so that nothing that rests on it was looked at: {', '.join(unseen)}.", file=out)
+        print("Check it with --service, which knows what is kept, or give the folder of these files with --beside.", file=out)
+    nothing = "Nothing else is wrong with it." if unseen else "Nothing is wrong with it."
+    print(nothing if not count else f"{count} problem{'s' if count > 1 else ''}.", file=out)
     return 1 if problems else 0
 
 
@@ -327,4 +335,6 @@ def _text(file: Path) -> str:
     except OSError as error:
         raise CommandFailed(f"{file} cannot be read: {error.strerror}.", 2) from error
     except UnicodeDecodeError as error:
-        raise CommandFailed(f"{file} is not UTF-8.", 2) from error
+        raise CommandFailed(
+            f"{file} is not UTF-8: byte {error.start + 1} cannot be read. Save it as UTF-8 in your editor, then try again.", 2
+        ) from error

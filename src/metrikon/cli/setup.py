@@ -15,6 +15,7 @@ from metrikon.cli.common import CommandFailed, client, print_json, reaching, set
 from metrikon.cli.reading import read_file
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.core.records.starting import from_document, from_heads, from_row
+from metrikon.core.records.wrong import wrong_with
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.ports.reader import Refused
 
@@ -63,6 +64,14 @@ def add(commands: Any) -> None:
     typing.add_argument("file", type=Path)
     reaching(typing)
     typing.set_defaults(run=run_put_type)
+    checking = types.add_parser(
+        "check",
+        help="tell what is wrong with a record type; needs no service",
+        description="Tell everything that is wrong with a record type (JSON Schema), with line and column; exit 1 when something is. Nothing is kept.",
+    )
+    checking.add_argument("file", type=Path)
+    checking.add_argument("--json", action="store_true", help="print JSON")
+    checking.set_defaults(run=run_check_type)
     kinds = types.add_parser("list", help="every record type with the flows it is used in")
     reaching(kinds)
     kinds.set_defaults(run=run_list_types)
@@ -132,6 +141,18 @@ def run_put_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         f"Record type {given.name} is kept as version {version}.", file=out
     )
     return 0
+
+
+def run_check_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
+    """Check a record type."""
+    problems = wrong_with(_text(given.file))
+    if given.json:
+        print_json({"problems": [each.as_json() for each in problems]}, out)
+        return 1 if problems else 0
+    for each in problems:
+        print(f"{given.file}:{each.line}:{each.column}: {each.place + ': ' if each.place else ''}{each.message}", file=out)
+    print(f"{len(problems)} problem{'s' if len(problems) > 1 else ''}." if problems else "Nothing is wrong with it.", file=out)
+    return 1 if problems else 0
 
 
 def run_list_types(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

@@ -24,6 +24,7 @@ from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.core.flows.verify import verify
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
+from metrikon.core.records.wrong import wrong_with
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.ports.clock import Clock
 from metrikon.store import connections, flows
@@ -134,10 +135,9 @@ class Catalog:
             raise BadRecordType(
                 f"A record type cannot be named {name[:80]!r}: a name has up to 60 letters, figures, blanks, dots, dashes and underscores."
             )
-        try:
-            kind = record_type(loads(text), name)
-        except NotJson as error:
-            raise BadRecordType(f"The record type is no JSON: {error}.") from error
+        if problems := wrong_with(text):
+            raise BadRecordType("\n".join(str(each) for each in problems))
+        kind = record_type(loads(text), name)
         at = self._clock.now()
         version = self._database.write(lambda connection: flows.put_record_type(connection, name, text, at))
         with self._lock:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NoReturn
 
+from metrikon.core.feel.habits import habit
 from metrikon.core.feel.lexer import BadExpression, Lexeme, lexemes
 
 _TYPES = (
@@ -17,6 +18,7 @@ class Cursor:
     """Lexemes one after the other, and what is said when another was expected."""
 
     def __init__(self, text: str) -> None:
+        self.text = text
         self.lexemes: list[Lexeme] = list(lexemes(text))
         self.at = 0
         self.depth = 0
@@ -54,7 +56,7 @@ class Cursor:
         here = self.here
         if here.kind == "end":
             raise BadExpression(f"it ends too early; {expected} at {here.at + 1}", here.at)
-        raise BadExpression(f"{here.text} at {here.at + 1} cannot stand there; {expected}", here.at)
+        raise BadExpression(f"{here.text} at {here.at + 1} cannot stand there; {habit(self.text, here.at) or expected}", here.at)
 
     def word(self) -> Lexeme:
         if self.here.kind != "word":

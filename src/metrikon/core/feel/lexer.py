@@ -7,6 +7,8 @@ from collections.abc import Iterator
 
 import msgspec
 
+from metrikon.core.feel.habits import habit
+
 KEYWORDS = frozenset(
     [
         "for",
@@ -80,9 +82,8 @@ def _odd(text: str, at: int) -> str:
         return f"the text that begins at {at + 1} has no closing quotation mark"
     if text.startswith("/*", at):
         return f"the remark that begins at {at + 1} is not closed with */"
-    if text[at] == "'":
-        return f"the character ' at {at + 1} cannot stand there; texts stand between double quotation marks"
-    return f"the character {text[at]} at {at + 1} cannot stand there"
+    told = habit(text, at)
+    return f"the character {text[at]} at {at + 1} cannot stand there{f'; {told}' if told else ''}"
 
 
 def unquoted(text: str) -> str:

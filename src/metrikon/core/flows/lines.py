@@ -27,6 +27,14 @@ def with_lines(problems: Iterable[Problem], text: str) -> list[Problem]:
     return sorted(found, key=lambda each: (each.line, each.column))
 
 
+def place_in(text: str, where: Where) -> tuple[int, int]:
+    """Line and column, from 1, of a place in a text (YAML or JSON); 0 where the text cannot be read."""
+    try:
+        return _place(yaml_reader().compose(io.StringIO(text)), where)
+    except (YAMLError, ValueError, RecursionError):
+        return 0, 0
+
+
 def _place(root: Any, where: Where) -> tuple[int, int]:
     """Line and column, from 1, of a place; of what is around it where it is not there."""
     at, mark = root, getattr(root, "start_mark", None)

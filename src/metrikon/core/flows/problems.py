@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
+from unicodedata import combining, normalize
 
 from metrikon.core.flows.form import Where
 from metrikon.core.values.near import meant
@@ -37,15 +39,64 @@ class BadFlow(ValueError):
         self.problems = problems
 
 
-def in_our_words(error: Mapping[str, Any], known: list[str]) -> str:
-    """An error of the form checker as a message for people. `known`: the names of parameters at that place."""
+def in_our_words(error: Mapping[str, Any], known: list[str], about: str = "") -> str:
+    """An error of the form checker as a message for people. `known`: the names of parameters at that place; `about`: what the one is for that is meant."""
     kind, context = str(error["type"]), error.get("ctx") or {}
     if kind == "extra_forbidden":
         name = str(error["loc"][-1])
+        if advice := foreign(name):
+            return f"{name!r} is not known here. {advice}"
         return f"{name!r} is not known here{meant(name, known)} Known: {', '.join(known) or 'nothing'}. Remove it or correct its spelling."
+    if kind == "missing" and about:
+        return f"It is missing; add it. {about}"
+    if kind == "string_pattern_mismatch" and (better := as_name(str(error.get("input", "")), str(context.get("pattern", "")))):
+        return f"{_shown(error.get('input'))} is no name: small letters, figures and {'hyphens' if '-' in better[1] else 'underscores'}, a letter first, such as {better[0]!r}."
     told = _WORDS.get(kind)
     context = {name: f"{value:g}" if isinstance(value, float) else value for name, value in context.items()}
     return told.format(**context, given=_shown(error.get("input"))) if told else f"{error['msg']}."
+
+
+_FOREIGN = {
+    "A server is reached by a connection, which keeps its address and the password: make one with `metrikon connections put NAME ADDRESS`, then say `connection: NAME`.": (
+        *(
+            "server",
+            "host",
+            "user",
+            "username",
+            "login",
+            "password",
+            "pass",
+            "passwort",
+            "benutzer",
+            "port",
+            "ssl",
+            "tls",
+            "imap",
+            "smtp",
+            "token",
+            "secret",
+        ),
+        *("api_key", "apikey", "auth"),
+    ),
+}
+
+
+def foreign(name: str) -> str:
+    """What to do instead of a parameter that other programs have; empty for one that is only misspelt."""
+    if name.isdigit():
+        return "If a decimal comma is meant, write a point, such as 0.8."
+    return next((told for told, names in _FOREIGN.items() if name.casefold() in names), "")
+
+
+def as_name(given: str, pattern: str) -> tuple[str, str] | None:
+    """A name made from what was given, and the sign that joins its words; None where the pattern is that of no name."""
+    if not pattern.startswith("^[a-z][a-z0-9"):
+        return None
+    joint = "-" if "-]" in pattern else "_"
+    plain = "".join(sign for sign in normalize("NFKD", given.casefold().replace("ß", "ss")) if not combining(sign))
+    made = re.sub(r"[^a-z0-9]+", joint, plain).strip(joint)
+    made = made if made[:1].isalpha() else f"a{joint}{made}".strip(joint)
+    return made[:40], joint
 
 
 _WORDS = {

@@ -43,6 +43,11 @@ class _Reading:
 
     def flow(self, data: Any) -> Flow | None:
         if not isinstance(data, dict):
+            if data is None:
+                self._tell(
+                    "", (), (), "The file is empty. A flow begins with `metrikon: 1` and `name: …`, then says `intakes`, `destinations` and `steps`."
+                )
+                return None
             self._tell("", (), (), "A flow is a mapping that starts with `metrikon: 1` and a `name`.")
             return None
         parts = ("intakes", "destinations", "steps")
@@ -95,7 +100,7 @@ class _Reading:
     def _said(self, data: Any, kinds: Mapping[str, type[Form]], what: str, where: Where) -> Said | None:
         kind = data.get("kind") if isinstance(data, dict) else None
         if not isinstance(kind, str) or kind not in kinds:
-            near = meant(kind, kinds) if isinstance(kind, str) else "."
+            near = _kind_meant(kind, kinds) if isinstance(kind, str) else "."
             told = f"There is no kind of {what} {kind!r}{near}" if kind is not None else f"Say of which `kind` the {what} is."
             self._tell("", where, (*where, "kind"), f"{told} Known: {', '.join(kinds)}.")
             return None
@@ -165,12 +170,33 @@ class _Reading:
             for each in error.errors():
                 loc = each["loc"]
                 names = [*known, *_names_at(form, loc[:-1])]
-                message = in_our_words(each, names)
+                message = in_our_words(each, names, _about(form, loc))
                 self._tell(step, (*place, *loc), (*where, *loc), message)
             return None
 
     def _tell(self, step: str, place: Where, where: Where, message: str) -> None:
         self.problems.append(Problem(step, "/".join(str(each) for each in place), message, where))
+
+
+CALLED = {  # what people call it, and the kind that does it
+    "xlsx": ("excel", "xls", "spreadsheet", "workbook", "sheet"),
+    "ods": ("libreoffice", "calc", "opendocument"),
+    "csv": ("text", "tsv"),
+    "sql": ("database", "db", "sqlite", "postgres", "postgresql", "mysql", "mariadb"),
+    "mailbox": ("mail", "email", "imap", "inbox", "e-mail"),
+    "webhook": ("http", "hook", "post", "api"),
+    "folder": ("directory", "dir", "path", "files", "watch"),
+    "schedule": ("cron", "timer", "time"),
+    "feed": ("rss", "atom"),
+    "service": ("rest", "openapi", "crm", "api"),
+    "chat": ("matrix", "room"),
+}
+
+
+def _kind_meant(given: str, kinds: Mapping[str, Any]) -> str:
+    """The end of a sentence about a kind that is not known."""
+    found = next((kind for kind, names in CALLED.items() if kind in kinds and given.casefold() in names), None)
+    return f". Is {found!r} meant?" if found else meant(given, kinds)
 
 
 def _named(name: str) -> Common:
@@ -183,6 +209,18 @@ def _names_at(form: Any, loc: tuple[int | str, ...]) -> Iterator[str]:
         inner = next((each for name, each in getattr(form, "model_fields", {}).items() if part in (name, each.alias)), None)
         form = next(_form_types(inner.annotation), None) if inner is not None else form
     yield from (field.alias or name for name, field in getattr(form, "model_fields", {}).items())
+
+
+def _about(form: Any, loc: tuple[int | str, ...]) -> str:
+    """What the parameter at a place within a form is for."""
+    for part in loc:
+        inner = next((each for name, each in getattr(form, "model_fields", {}).items() if part in (name, each.alias)), None)
+        if inner is None:
+            return ""
+        if part == loc[-1]:
+            return str(inner.description or "")
+        form = next(_form_types(inner.annotation), None)
+    return ""
 
 
 def _form_types(annotation: Any) -> Iterator[type[Form]]:

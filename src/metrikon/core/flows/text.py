@@ -9,6 +9,7 @@ from typing import Any
 from ruamel.yaml.error import YAMLError
 
 from metrikon.core.flows.yaml import Plain, yaml_reader
+from metrikon.core.flows.yaml_words import in_words
 from metrikon.core.values.exact import NotJson, loads
 
 LONGEST = 500_000  # characters
@@ -49,7 +50,7 @@ def from_yaml(text: str) -> Any:
         mark = getattr(error, "problem_mark", None)
         where = f" at line {mark.line + 1}, column {mark.column + 1}" if mark else ""
         line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
-        raise NotYaml(f"The text is no YAML{where}: {getattr(error, 'problem', None) or error}.", line, column) from error
+        raise NotYaml(f"The text is no YAML{where}: {in_words(str(getattr(error, 'problem', None) or error), text, line)}", line, column) from error
     if "*" in text and _parts(found, {}) > MOST_PARTS:
         raise NotYaml("The text refers to itself too often.")
     return found

@@ -14,9 +14,10 @@ from metrikon.core.feel.holes import expressions
 from metrikon.core.feel.inferring import mismatches, type_of
 from metrikon.core.feel.lexer import KEYWORDS
 from metrikon.core.flows.around import ITEM, RUN, Around, Scope, lost
-from metrikon.core.flows.form import Where
+from metrikon.core.flows.form import Form, Where, fields
 from metrikon.core.flows.kind import Known, Language, Schema
 from metrikon.core.flows.model import Flow, Step
+from metrikon.core.flows.odd import odd_texts
 from metrikon.core.flows.problems import Problem
 from metrikon.core.flows.reading import UNREAD, read_flow
 from metrikon.core.flows.secret import secrets_in
@@ -34,6 +35,25 @@ def verify(flow: Flow, known: Known) -> list[Problem]:
     """Everything found wrong with what a flow means; an empty list when nothing was."""
     walk = _walked(flow, known)
     return [*walk.problems, *wrong_with(flow, known), *secrets_in(flow)]
+
+
+def not_looked_at(flow: Flow, known: Known) -> list[str]:
+    """What a flow names that is not known here, so that nothing could be told of it: such as "record type invoice"."""
+    kept: Mapping[str, Any] = {
+        "record type": known.record_types,
+        "decision table": known.tables,
+        "list": known.lists,
+        "flow": known.flows,
+        "connection": known.connections,
+        "way in": known.ways,
+    }
+    used = [each for step in flow.every_step for each in step.kind.uses(step.parameters)]
+    for said in (*flow.intakes, *flow.destinations.values()):
+        used += [("connection", str(name)) for _, _, _, name in fields(said.form, "connection") if name] if isinstance(said.form, Form) else []
+    own = set(flow.destinations)
+    return list(
+        dict.fromkeys(f"{what} {name}" for what, name in used if what in kept and name not in kept[what] and not (what == "list" and name in own))
+    )
 
 
 def results_of(flow: Flow, known: Known) -> Mapping[str, Schema | None]:
@@ -62,6 +82,7 @@ class _Verifier:
         self.problems: list[Problem] = []
         self.results: dict[str, Schema | None] = {}
         self.writers: list[tuple[Step, Around]] = []
+        self.later = {each.name for each in flow.every_step}
         self.elsewhere: dict[str, str] = {}  # names that are set within a block, with the step around it
 
     def block(self, steps: Sequence[Step], scope: Scope) -> None:
@@ -111,6 +132,8 @@ class _Verifier:
                 found += [((*root, *_parts(place)), text) for place, text in expressions(values)]
             except BadExpression as error:
                 self._tell(step, root, str(error))
+            for place, message in odd_texts(values):
+                self._tell(step, (*root, *_parts(place)), message)
         return found
 
     def _expression(self, step: Step, where: Where, text: str, scope: Scope) -> s.Part | None:
@@ -126,6 +149,8 @@ class _Verifier:
                 wrong = [
                     f"{path[0]!r} is set within {branch!r} alone; outside of it, it is {branch}.{path[0]}, or nothing where another way was taken."
                 ]
+            if path[0] not in scope and path[0] in self.later and path[0] not in self.elsewhere:
+                wrong = [f"{path[0]!r} is given by a step that comes after this one. Move that step up, or name one before."]
         around = Around(self.flow, self.known, scope)
         for message in wrong or dict.fromkeys(mismatches(tree, around.schema_at)):
             self._tell(step, where, message)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from metrikon.core.feel import BadExpression, names, parse
@@ -12,6 +13,7 @@ from metrikon.core.flows.model import Flow, Said
 from metrikon.core.flows.problems import Problem
 from metrikon.core.values.near import meant
 
+_DRIVE = re.compile(r"^[A-Za-z]:[\\\\/]")
 KNOWN_OF = ("name", "size", "at", "data")  # of a thing that came
 
 
@@ -25,6 +27,9 @@ def wrong_with(flow: Flow, known: Known) -> Iterator[Problem]:
     for said in (*flow.intakes, *flow.destinations.values()):
         if not isinstance(said.form, Form):
             continue
+        path = getattr(said.form, "path", None)
+        if isinstance(path, str) and getattr(said.form, "connection", None) is None and (told := odd_path(path)):
+            yield _problem(said, ("path",), told)
         for where, form, name, condition in fields(said.form, "condition"):
             if condition:
                 yield from (_problem(said, where, told) for told in _condition(condition, form.conditions_see.get(name, ("item",))))
@@ -32,6 +37,15 @@ def wrong_with(flow: Flow, known: Known) -> Iterator[Problem]:
             if name and name not in known.connections and known.whole:
                 told = ", ".join(sorted(known.connections)) or "none"
                 yield _problem(said, where, f"There is no connection {name!r}{meant(name, sorted(known.connections))} Known: {told}.")
+
+
+def odd_path(path: str) -> str:
+    """What is odd about a path as people write it elsewhere; empty for one that is right."""
+    if path.startswith("~"):
+        return f"{path!r} would be a folder of this very name: ~ stands for no home here. Write the whole path, such as /home/anna{path[1:] or '/scans'}."
+    if _DRIVE.match(path) or (chr(92) in path and "/" not in path):
+        return f"{path!r} is a path of another system. Write it as it is called where the service runs, with /, such as /srv/scans."
+    return ""
 
 
 def _condition(text: str, sees: tuple[str, ...]) -> Iterator[str]:

@@ -9,9 +9,9 @@ LEAST = 0.6  # how alike, by the measure of difflib
 MOST = 2000  # names that are compared
 
 
-def closest(name: str, known: Iterable[str]) -> str | None:
-    """The known name that comes nearest to one that is not known; None when none does."""
-    found = get_close_matches(name[:100], [each for each in known if each != name][:MOST], 1, LEAST)
+def closest(name: str, known: Iterable[str], least: float = LEAST) -> str | None:
+    """The known name that comes nearest to one that is not known, at least so alike; None when none does."""
+    found = get_close_matches(name[:100], [each for each in known if each != name][:MOST], 1, least)
     return found[0] if found else None
 
 

@@ -6,7 +6,7 @@ The expression knows the fields of the record by their names, and `today`, the d
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date
+from datetime import UTC, date, datetime, time
 from typing import Any
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate
@@ -37,7 +37,7 @@ def with_defaults(kind: RecordType, record: Mapping[str, Any], evidence: dict[st
             continue
         scope = dict.fromkeys(kind.schema["properties"]) | dict(record) | {"today": date.fromisoformat(today) if today else None}
         try:
-            value = evaluate(str(expression), scope, [])
+            value = evaluate(str(expression), scope, [], datetime.combine(scope["today"], time(), UTC) if scope["today"] else None)
         except (BadExpression, FeelError) as error:
             found.append(Finding("default", "stop", f"{field.title}: its default “{expression}” cannot be worked out: {error}", (field.shape,)))
             continue
