@@ -119,3 +119,11 @@ def test_a_request_that_meets_a_service_on_its_way_out_is_told_so(running: Start
     assert answer.status_code in (200, 503)
     changed = httpx.post(f"{service.url}/api/tokens", json={"name": "late"}, headers={"Authorization": f"Bearer {service.token}"}, timeout=5)
     assert changed.status_code == 503
+
+
+def test_a_state_that_there_is_not_is_told_with_the_nearest_one(running: Callable[..., Running]) -> None:
+    service = running()
+    for path, near in (("/api/items?state=parkd", "parked"), ("/api/runs?state=dne", "done"), ("/api/records?state=aproved", "approved")):
+        answer = httpx.get(f"{service.url}{path}", headers={"Authorization": f"Bearer {service.token}"})
+        assert answer.status_code == 422
+        assert f"Is '{near}' meant?" in answer.json()["detail"]

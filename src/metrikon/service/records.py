@@ -25,6 +25,7 @@ from metrikon.service.sent_out import delivery_view
 from metrikon.service.sent_views import RecordBeforeView
 from metrikon.service.views import CheckView, FieldView, RecordDetail, RecordPage, RecordRow
 from metrikon.store import deliveries, items, listing, records
+from metrikon.store.records import STATES as RECORD_STATES
 
 
 def blueprint(app: App) -> Room:
@@ -38,7 +39,7 @@ def blueprint(app: App) -> Room:
             page = listing.record_page(
                 connection,
                 record_type=query.record_type,
-                states=states(query.state),
+                states=states(query.state, RECORD_STATES),
                 search=query.q,
                 sort=query.sort,
                 cursor=query.cursor,
@@ -124,7 +125,7 @@ def _csv(app: App, kind: RecordType, query: CsvQuery) -> Iterator[str]:
     while True:
         with app.database.reading() as connection:
             page = listing.record_page(
-                connection, record_type=kind.name, states=states(query.state), search=query.q, sort="id", cursor=cursor, most=200
+                connection, record_type=kind.name, states=states(query.state, RECORD_STATES), search=query.q, sort="id", cursor=cursor, most=200
             )
         for row in page.rows:
             first = [row["id"], row["state"], row["item_name"], *(get(row["values"], each.shape) for each in header)]

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from flask import Response
 from pydantic import BaseModel
 from werkzeug.http import dump_options_header
 
 from metrikon.core.values.exact import dumps
+from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
+from metrikon.service.problems import Problem
+from metrikon.store.runs import STATES
 
 
 def reply(view: BaseModel, status: int = 200) -> Response:
@@ -21,6 +26,10 @@ def attachment(name: str) -> dict[str, str]:
     return {"Content-Disposition": dump_options_header("attachment", {"filename": shown})}
 
 
-def states(text: str) -> tuple[str, ...]:
-    """The states in a query, parted by commas."""
-    return tuple(part.strip() for part in text.split(",") if part.strip())
+def states(text: str, known: Sequence[str] = STATES) -> tuple[str, ...]:
+    """The states in a query, parted by commas. Raises `Problem` for one that there is not."""
+    found = tuple(part.strip() for part in text.split(",") if part.strip())
+    for each in found:
+        if each not in known:
+            raise Problem(422, "no-such-state", f"There is no state {each!r}{meant(each, known)} Known: {', '.join(known)}.")
+    return found

@@ -12,6 +12,7 @@ from metrikon.service.reply import reply
 from metrikon.service.views import (
     HealthView,
 )
+from metrikon.store import flows, intakes
 
 
 def blueprint(app: App) -> Room:
@@ -35,6 +36,16 @@ def blueprint(app: App) -> Room:
             problems.append(room)
         if app.engine.stopping:
             problems.append("The service is stopping.")
+        fails = _failing(app) if not problems else []
+        if fails:
+            return reply(HealthView(status="ready", version=__version__, problems=fails))
         return reply(HealthView(status="not ready" if problems else "ready", version=__version__, problems=problems), 503 if problems else 200)
 
     return api
+
+
+def _failing(app: App) -> list[str]:
+    """The intakes that fail, by name alone: whoever asks need not be known."""
+    with app.database.reading() as connection:
+        running = {name for name, _ in flows.running(connection)}
+        return [f"The intake {row['name']} of {row['flow']} fails." for row in intakes.failing(connection) if row["flow"] in running]

@@ -21,6 +21,7 @@ MOST_VERSIONS = 200  # of a record that are shown
 JSON_COLUMNS = ("values", "evidence", "findings", "changes", "as_read")
 
 
+STATES = ("read", "waits", "approved", "clear", "refused")
 # statements of the hot path are built once: building one costs more than running it
 _OF_STEP = Hot(select(records.c.id).where(records.c.run_id == bindparam("run"), records.c.path == bindparam("step")))
 _PUT = Hot(insert(records).inline())
