@@ -131,7 +131,11 @@ def test_flows_are_put_listed_and_switched(local: Running, tmp_path: Path) -> No
     code, out, _ = run("flows", "put", str(path), *home)
     assert (code, out.splitlines()) == (
         0,
-        ["Flow second-flow is kept as version 1.", "It is on; see what it takes with `metrikon intakes list second-flow`."],
+        [
+            "Flow second-flow is kept as version 1.",
+            "Its intake folder takes the same things as that of supplier-invoices, which each of them takes. Give one of them another place, or a condition.",
+            "It is on; see what it takes with `metrikon intakes list second-flow`.",
+        ],
     )
     path.write_text(scenario.flow_text().replace("to: table", "to: tabel"))
     code, _, err = run("flows", "put", str(path), *home)

@@ -18,6 +18,7 @@ from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.reading import limits_of, transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.app.watching import Watching
+from metrikon.connections.remains import end_remains
 from metrikon.connections.sealing import Sealing, keys_of
 from metrikon.core.flows.coming import Repeats
 from metrikon.core.flows.model import Flow, Said
@@ -197,6 +198,7 @@ class App:
 
     def start(self) -> None:
         """Begin to work and to look at intakes."""
+        end_remains()
         if self.transcriber is not None:
             self.answers.continue_because(UNHEARD, "the service, which can hear now")
         self.engine.start(self._named_from_home)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import os
 import shutil
-import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -15,6 +14,7 @@ from urllib.parse import urlsplit
 
 from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, address_of, allowed, resolved
 from metrikon.connections.guarding import Guard
+from metrikon.connections.remains import ended_with_us, folder_of_a_browser, marked
 
 WHOLE = 100_000_000  # bytes that a page may bring along with all that it is made of
 QUIET, LOOK = 0.5, 0.1  # seconds for which a page must stay the same, and between looks
@@ -65,7 +65,7 @@ def browser(
         raise FetchFailed("As many browsers as there may be are at work already. It is tried again.", cause="busy")
     with ExitStack() as stack:
         stack.callback(_AT_ONCE.release)
-        folder = stack.enter_context(tempfile.TemporaryDirectory(prefix="metrikon-browser-", ignore_cleanup_errors=True))
+        folder = stack.enter_context(folder_of_a_browser())
         guard = stack.enter_context(Guard(private=private, most=most, trusted=trusted))
         options = webdriver.ChromeOptions()
         options.binary_location = chromium
@@ -81,7 +81,8 @@ def browser(
             options.add_argument("--no-sandbox")  # Chromium refuses to start for root otherwise
         options.add_experimental_option("prefs", {"download_restrictions": 3, "profile.default_content_setting_values.geolocation": 2})
         try:
-            made = webdriver.Chrome(options=options, service=webdriver.ChromeService(driver))
+            stack.enter_context(ended_with_us(folder))
+            made = webdriver.Chrome(options=options, service=webdriver.ChromeService(driver, env=marked(folder)))
         except (WebDriverException, OSError) as error:
             raise FetchFailed(f"Chromium could not be started: {str(error).splitlines()[0][:200]}.", cause="busy") from error
         try:
