@@ -12,7 +12,7 @@ test("a cost is told as a span, and not at all where models cost nothing", () =>
 });
 
 test("failing comes before waiting, and waiting before having taken all it may", () => {
-  const waits = { count: 900, size: 1, low: "0", high: "0", read: 0, unknown: "" };
+  const waits = { count: 900, makes: 900, size: 1, low: "0", high: "0", read: 0, unknown: "" };
   expect(standingOf(intake({ failing_since: 1, waits }))?.words).toBe("fails since");
   expect(standingOf(intake({ waits, most: 1, taken: 1 }))?.words).toBe("waits for a yes");
   expect(standingOf(intake({ most: 3, taken: 3 }))?.words).toBe("has taken as many as it may");

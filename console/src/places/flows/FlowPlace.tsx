@@ -42,6 +42,7 @@ export function FlowPlace(): ReactNode {
       <Keys keys={keys} />
       <Head title={name}>{found.about || `${found.comes.join(", ")} → ${found.goes.join(", ")}`}</Head>
       <Switches flow={found} />
+      <Foretold flow={name} />
       <div className="filters" role="group" aria-label="What is shown">
         {looks.map((each) => (
           <button key={each.look} className="word" aria-pressed={look === each.look} onClick={() => setLook(each.look)}>
@@ -62,6 +63,16 @@ export function FlowPlace(): ReactNode {
       {look === "versions" && <Versions flow={found} />}
     </>
   );
+}
+
+/** What is to be told of a flow before it takes anything in. */
+function Foretold({ flow }: { flow: string }): ReactNode {
+  const found = useQuery({ queryKey: ["flows", flow, "foretold"], queryFn: () => call<{ told: string[] }>("GET", `/api/flows/${encodeURIComponent(flow)}/foretold`), retry: false });
+  return found.data?.told.map((each) => (
+    <p key={each} className="note" style={{ margin: "0 0 10px" }}>
+      {each}
+    </p>
+  ));
 }
 
 function Switches({ flow }: { flow: FlowPage }): ReactNode {
