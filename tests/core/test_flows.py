@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from metrikon.app.kinds import kinds
 from metrikon.core.flows.fold import advance, todo
 from metrikon.core.flows.kind import Known
-from metrikon.core.flows.model import Flow, exhausted
+from metrikon.core.flows.model import Flow, Retry, exhausted
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.reading import flow_from as read_from
 from metrikon.core.flows.state import Again, AskPerson, Effect, Entry, Park, Perform, Settle, State
@@ -85,7 +85,7 @@ def test_each_mistake_is_told_with_its_step(old: str, new: str, step: str, said:
     ("old", "new", "said"),
     [
         ("read: {file", "reed: {file", "is not known here"),
-        ("name: document", "name: Document 1", "pattern"),
+        ("name: document", "name: Document 1", "is no name"),
         ("    key:", "    kee:", "is missing"),
         ("metrikon: 1", "metrikon: 2", "1"),
         ("settled: 0.5", "settled: soon", "number"),
@@ -282,3 +282,10 @@ def test_a_step_costs_the_same_however_many_came_before() -> None:
 
 def test_a_row_is_tried_as_long_as_a_step_is() -> None:
     assert [exhausted(*each) for each in ((0, 9, 1700), (0, 9, 1800), (0, 3, 9999), (2, 1, 9999), (2, 2, 0))] == [False, True, False, False, True]
+
+
+def test_what_is_tried_for_a_time_is_never_asked_without_a_pause() -> None:
+    hasty = Retry(wait=0, longest=0)
+    assert [hasty.pause(cause, 3) for cause in ("unreachable", "machine")] == [1.0, 0.0]
+    assert Retry(wait=0, attempts=3).pause("unreachable", 2) == 0.0
+    assert Retry().pause("busy", 50) == 300.0

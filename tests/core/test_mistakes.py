@@ -104,7 +104,7 @@ MISTAKES = [
     ('"${line_number}"]', '""]', "row", "This part of the key has no value, so that no row could be written."),
     # the form of a flow
     ("metrikon: 1", "metrikon: 2", "", "It is 2; give 1."),
-    ("name: orders", "name: Orders", "", "'Orders' does not fit the pattern"),
+    ("name: orders", "name: Orders", "", "'Orders' is no name"),
     ("name: orders\n", "nam: orders\n", "", "'nam' is not known here. Is 'name' meant?"),
     ("Europe/Vienna", "Europe/Wien", "", "There is no zone 'Europe/Wien'"),
     ("steps:\n  - name: paper", "stages:\n  - name: paper", "", "'stages' is not known here. Is 'steps' meant?"),
@@ -122,7 +122,7 @@ MISTAKES = [
     ("attempts: 3", "attempts: 0", "order", "It is 0; give 1 or more."),
     ("attempts: 3", "attempts: three", "order", "It is 'three'; give a whole number."),
     ("limit: P2D", "limit: two days", "asked", "It is 'two days'; give seconds, or a duration such as PT30M"),
-    ("name: paper", "name: Paper 1", "Paper 1", "does not fit the pattern"),
+    ("name: paper", "name: Paper 1", "Paper 1", "is no name"),
     ("name: card", "name: then", "then", "'then' is a word of FEEL"),
     ("name: checked", "name: order", "order", "The name 'order' is taken already"),
     ("on stop", "sometimes", "checked", "give 'on stop', 'always' or 'never'"),

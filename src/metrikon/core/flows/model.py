@@ -17,6 +17,7 @@ from metrikon.core.flows.settings import Setting, SettingName, values_of
 Cause = Literal["busy", "slow", "unreachable", "machine"]
 AWAY = ("busy", "slow", "unreachable")  # what is called is away, and comes back by itself
 TRIES = 4  # of a step that fails for another cause: what four tries do not mend, waiting does not either
+LEAST = 1.0  # seconds between tries where their number is not said
 PATIENCE = 1800.0  # seconds: twice the quarter of an hour that a mail server or a model is away while it is updated
 
 
@@ -50,6 +51,11 @@ class Retry(Form):
         if self.on and cause not in self.on:
             return 1
         return self.attempts or (0 if cause in AWAY else TRIES)
+
+    def pause(self, cause: str, failures: int) -> float:
+        """Seconds that are waited after so many failures, the last of this cause. One that is tried for a time and not so often is never asked without a pause."""
+        least = 0.0 if self.tries(cause) else LEAST
+        return min(max(self.longest, least), max(self.wait, least) * 2.0 ** min(failures - 1, 40))  # 2 ** 40 waits outlast any `longest`
 
     def over(self, cause: str, failures: int, since: float) -> bool:
         """Whether it is tried no more, after so many failures of a cause, the first of them so many seconds ago."""

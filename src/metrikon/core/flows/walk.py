@@ -204,7 +204,7 @@ class Walk(Evaluating):
         retry, at = step.step.common.retry, int(data.get("at", 0))
         since = step.failed_since or at
         if turn or (data.get("again") and not retry.over(str(data.get("cause", "")), failures, (at - since) / 1000)):
-            wait = 0.0 if turn else min(retry.longest, retry.wait * 2.0 ** min(failures - 1, 40))  # 2 ** 40 waits outlast any `longest`
+            wait = 0.0 if turn else retry.pause(str(data.get("cause", "")), failures)
             asked = data.get("wait")
             wait = max(wait, float(asked)) if asked is not None else wait
             due = at + int(wait * 1000 * float(data.get("jitter", 1)))
