@@ -58,7 +58,7 @@ def test_a_mark_against_forged_requests_that_is_not_ascii_is_wrong_and_no_error(
 
 MALFORMED: list[tuple[Any, str]] = [
     ("text", "x-metrikon: it must be object"),
-    ({"labels": "total"}, "x-metrikon/labels: it must be array"),
+    ({"labels": "total"}, 'x-metrikon/labels: It is a list of words: ["total"]'),
     ({"unsure": "maybe"}, "x-metrikon/unsure: it must be one of stop, warn"),
     ({"sums": [{"parts": ["/net"]}]}, "x-metrikon/sums/0: 'equals' is a required property"),
     ({"key": ["vendor"]}, "x-metrikon/key/0: it must be a pointer such as /lines"),
@@ -67,7 +67,10 @@ MALFORMED: list[tuple[Any, str]] = [
 
 def test_what_is_ours_in_a_record_type_is_told_where_it_is_malformed(asks: Callable[..., httpx.Response]) -> None:
     for ours, said in MALFORMED:
-        for schema in ({**INVOICE, "x-metrikon": ours}, {**INVOICE, "properties": {"total": {"type": "number", "x-metrikon": ours}}}):
+        for schema in (
+            {**INVOICE, "x-metrikon": ours},
+            {**INVOICE, "required": ["total"], "properties": {"total": {"type": "number", "x-metrikon": ours}}},
+        ):
             answer = asks("PUT", "/api/record-types/invoice", content=json.dumps(schema))
             assert answer.status_code == 422
             assert said in answer.json()["detail"]

@@ -71,6 +71,7 @@ def _walked(flow: Flow, known: Known) -> _Verifier:
     around: Scope = {"item": ITEM, "run": RUN, "given": {}, "settings": schema_of(flow.head.settings)}
     walk.block(flow.steps, around)
     if flow.head.on_failure is not None:
+        walk.later = set()
         walk.block(flow.head.on_failure.steps, {**around, "failure": FAILURE})
     return walk
 
