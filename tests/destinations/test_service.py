@@ -272,6 +272,28 @@ def test_of_paragraphs_only_the_call_under_way_is_unsure_and_nothing_overtakes_i
     assert [each["text"] for each in appended["may"]] == EVERY_LINE
 
 
+@pytest.mark.parametrize("parted", [False, True])
+def test_of_paragraphs_none_overtakes_those_that_were_put_off(house: House, parted: bool) -> None:
+    house.app.catalog.put_flow(APPENDS)
+    calls: list[int] = []
+    send = ServiceDestination._append
+
+    def busy(made: ServiceDestination, rows: list[Row]) -> list[Receipt]:
+        calls.append(len(rows))
+        if len(calls) == 2 and parted:
+            raise Broken("One of them is wrong.")  # they are sent again in halves
+        if len(calls) == (3 if parted else 2):
+            raise Busy("It takes no more for now.", wait=0.01)  # it is over at once: what comes after could be sent now
+        return send(made, rows)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(ServiceDestination, "_append", busy)
+        house.app.start()
+        run = str(house.app.arrivals.take("notes", "upload", "a", "a", b"a").run_id)
+        eventually(lambda: run_state(house.app, run)[0] == "done", 60)
+    assert [each["text"] for each in house.held.paragraphs["may"]] == EVERY_LINE
+
+
 def test_the_columns_of_what_is_appended_are_those_of_an_element(house: House) -> None:
     heads = house.records("paragraphs").heads()
     assert heads is not None

@@ -6,8 +6,9 @@ import logging
 import math
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import partial
 from itertools import groupby
 from typing import Any
 
@@ -111,10 +112,10 @@ class Deliveries:
         start = time.monotonic()
         try:
             with self._database.reading() as connection:
-                rows = deliveries.due(connection, destination, self._clock.now())
-                undecided = deliveries.undecided(connection, destination)
-            for some in self._batches(destination, rows):
-                self._send(destination, self._in_turn(destination, some, undecided))
+                now = self._clock.now()
+                rows = deliveries.due(connection, destination, now)
+                held = deliveries.held_up(connection, destination, now)
+            self._in_order(destination, self._batches(destination, rows), held)
         except StoreFailed as error:
             log.error("%s: rows were written but could not be noted; they are looked up before they are repeated: %s", destination, error)
         except Exception:
@@ -138,17 +139,32 @@ class Deliveries:
                 most = len(some)
             yield from (some[at : at + most] for at in range(0, len(some), max(1, most)))
 
-    def _in_turn(self, destination: str, rows: list[Delivery], undecided: set[str]) -> list[Delivery]:
-        """Rows without those that come after one of which nobody can tell, where rows of a run stand one below the other: they wait until that is decided.
+    def _in_order(self, destination: str, parts: Iterable[list[Delivery]], held: Collection[str] = (), *, handed: bool = False) -> None:
+        """Write some rows after the others. Where rows of a run stand one below the other, none goes before one that was put off or that nobody can tell of.
 
-        `undecided`: the runs of which one was so when the rows were looked up; whatever is decided meanwhile counts from the next look on.
+        `held`: the runs of which one was so when the rows were looked up; whatever is decided meanwhile counts from the next look on. `handed`: they were
+        noted as handed over with those before them; what is not sent is handed over no longer.
         """
-        known = self._adapters.get(destination)
-        if known is None or not known[1].ordered:
-            return rows
+        behind = set(held)
+        for some in parts:
+            rows = [row for row in some if row.run_id not in behind] if self._ordered(destination) else some
+            waits = [row.key for row in some if row not in rows]
+            if waits and handed:
+                self._database.write(partial(deliveries.handed_back, keys=waits))
+            self._send(destination, rows)
+            behind |= self._behind(destination, rows)
+
+    def _behind(self, destination: str, rows: list[Delivery]) -> set[str]:
+        """The runs of which nothing more is written for now, since one of these rows has not come to its end."""
+        if not rows or not self._ordered(destination):
+            return set()
         with self._database.reading() as connection:
-            undecided |= deliveries.undecided(connection, destination)
-        return [row for row in rows if row.run_id not in undecided]
+            return deliveries.still_open(connection, [row.key for row in rows])
+
+    def _ordered(self, destination: str) -> bool:
+        """Whether rows stand one below the other there, in the order in which they are written."""
+        known = self._adapters.get(destination)
+        return known is not None and known[1].ordered
 
     def _send(self, destination: str, rows: list[Delivery]) -> None:
         """Write a batch. One that is not taken is parted, so that a row that is wrong keeps no other from being written."""
@@ -188,9 +204,7 @@ class Deliveries:
         if receipts is not None:
             self._written(rows, receipts)
             return
-        half = len(rows) // 2
-        self._send(destination, rows[:half])
-        self._send(destination, rows[half:])
+        self._in_order(destination, _halves(rows), handed=True)
 
     def _partly(self, destination: str, rows: list[Delivery], error: Partly) -> None:
         """Some rows were written, then one was not."""
@@ -209,12 +223,9 @@ class Deliveries:
         elif len(concerned) == 1:
             self._failed(concerned, str(reason), again=False)
         else:  # one of several in a call is wrong: the others need not wait for it
-            half = len(concerned) // 2
-            self._send(destination, concerned[:half])
-            self._send(destination, concerned[half:])
-        known = self._adapters.get(destination)
-        if rest and not (isinstance(reason, Unsure) and known is not None and known[1].ordered):
-            self._send(destination, rest)
+            self._in_order(destination, _halves(concerned), handed=True)
+        if rest:
+            self._in_order(destination, [rest], self._behind(destination, concerned), handed=True)
 
     def _cut_off(self, destination: str, rows: list[Delivery], message: str) -> None:
         """Rows that may have been written, or not: asked for again where the destination knows, for a person where it does not."""
@@ -380,6 +391,11 @@ class Deliveries:
             self._database.write(job)
         except StoreFailed as error:
             log.error("a failed delivery could not be noted: %s", error)
+
+
+def _halves(rows: list[Delivery]) -> tuple[list[Delivery], list[Delivery]]:
+    half = len(rows) // 2
+    return rows[:half], rows[half:]
 
 
 def handed_over(connection: Connection, entries: dict[str, list[Written]], keys: list[str], now: int) -> None:

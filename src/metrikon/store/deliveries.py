@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, bindparam, delete, func, null, or_, select, update
+from sqlalchemy import ColumnElement, Connection, and_, bindparam, delete, func, null, or_, select, update
 
 from metrikon.core.deliveries.comparing import Differs
 from metrikon.core.deliveries.states import DUE, Move, Purpose, State, moved, sources, target
@@ -187,10 +187,27 @@ def columns_of(connection: Connection, destination: str) -> tuple[str, ...]:
     return tuple(loads(found)) if found else ()
 
 
-def undecided(connection: Connection, destination: str) -> set[str]:
-    """The runs of which a row at a place is unsure, or being handed over."""
-    query = select(deliveries.c.run_id).where(deliveries.c.destination == destination, deliveries.c.state.in_(("unsure", "sending")))
+def held_up(connection: Connection, destination: str, now: int) -> set[str]:
+    """The runs of which a row at a place is unsure, being handed over, or put off until later."""
+    put_off = and_(deliveries.c.state == "entered", deliveries.c.not_before > now)
+    query = select(deliveries.c.run_id).where(deliveries.c.destination == destination, or_(deliveries.c.state.in_(("unsure", "sending")), put_off))
     return set(connection.execute(query.distinct()).scalars())
+
+
+def handed_back(connection: Connection, keys: Sequence[str]) -> None:
+    """Rows that were noted as handed over were not: those before them are not written yet."""
+    for at in range(0, len(keys), AT_ONCE):
+        these = deliveries.c.key.in_(keys[at : at + AT_ONCE]) & (deliveries.c.state == "sending")
+        connection.execute(update(deliveries).where(these).values(state=moved("sending", "put off")))
+
+
+def still_open(connection: Connection, keys: Sequence[str]) -> set[str]:
+    """The runs of rows which have not come to their end: they were put off, or nobody can tell of them."""
+    found: set[str] = set()
+    for at in range(0, len(keys), AT_ONCE):
+        these = deliveries.c.key.in_(keys[at : at + AT_ONCE])
+        found |= set(connection.execute(select(deliveries.c.run_id).where(these, deliveries.c.state.in_(("entered", "sending", "unsure")))).scalars())
+    return found
 
 
 def cut_off(connection: Connection, under_way: Sequence[str]) -> list[Delivery]:
