@@ -9,9 +9,6 @@ import sys
 import tempfile
 from pathlib import Path
 
-import pytest
-
-from metrikon.connections.browser import installed
 from metrikon.connections.remains import MARK, OWNER, PREFIX, end_remains
 from tests.helpers import eventually
 
@@ -36,7 +33,6 @@ def marked(folder: str) -> list[int]:
     return found
 
 
-@pytest.mark.skipif(installed() is None, reason="needs Chromium and its driver")
 def test_a_browser_and_its_driver_end_when_their_service_is_killed() -> None:
     service = subprocess.Popen([sys.executable, "-c", BEGINS], stdout=subprocess.PIPE, text=True)
     assert service.stdout is not None

@@ -33,6 +33,16 @@ AT_ONCE = 400  # rows that are asked for in one statement
 class SqlTable(Form):
     """A table of a database."""
 
+    called = (
+        "database",
+        "db",
+        "sqlite",
+        "postgres",
+        "postgresql",
+        "mysql",
+        "mariadb",
+    )
+
     connection: ConnectionName | None = Field(None, description="Name of a connection to a server (postgresql://…, mariadb://…).")
     url: str | None = Field(
         None, max_length=1000, description="Or a file of SQLite, e.g. sqlite:///ledger.db; relative paths start at the service's folder."
@@ -117,10 +127,7 @@ class SqlDestination(Usual):
     def heads(self) -> Sequence[Head] | None:
         with self._telling("cannot be looked into"), self.engine.connect() as connection:
             if not inspect(connection).has_table(self._bare, self._schema or None):
-                if self._own:
-                    raise Unusable(
-                        f"There is no table {self.name} in the database, and one with a key of its own is not made. Make it, or leave `key` out."
-                    )
+                self._must_be_made()
                 return None
             table = self._looked_up(connection)
             self._must_have_key(connection, table)
@@ -290,10 +297,7 @@ class SqlDestination(Usual):
         """The table, made or widened where it must be and may be."""
         dialect = self.engine.dialect.name
         if not inspect(connection).has_table(self._bare, self._schema or None):
-            if self._own:
-                raise Unusable(
-                    f"There is no table {self.name} in the database, and one with a key of its own is not made. Make it, or leave `key` out."
-                )
+            self._must_be_made()
             columns = [Column(_column(name), fitting.type_for(value, dialect)) for name, value in wanted.items()]
             options: dict[str, Any] = {"mysql_charset": "utf8mb4", "mariadb_charset": "utf8mb4", "schema": self._schema or None}
             Table(self._bare, MetaData(), Column(KEY_COLUMN, fitting.key_type(dialect), primary_key=True), *columns, **options).create(connection)
@@ -315,6 +319,11 @@ class SqlDestination(Usual):
     def _looked_up(self, connection: Any) -> Table:
         table = Table(self._bare, MetaData(), schema=self._schema or None, autoload_with=connection)
         return fitting.exact(table, self.engine.dialect.name)
+
+    def _must_be_made(self) -> None:
+        """Raises `Unusable` for a table that is not there and is somebody's own."""
+        if self._own:
+            raise Unusable(f"There is no table {self.name} in the database, and one with a key of its own is not made. Make it, or leave `key` out.")
 
     def _must_have_key(self, connection: Any, table: Table) -> None:
         """Raises `Unusable` for a table that cannot see to it that a row is written once."""

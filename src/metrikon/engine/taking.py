@@ -29,7 +29,7 @@ LOOKED_UP, HELD = 50, 8_000_000  # things that are looked up at once, whether th
 TOGETHER = 200  # of what is let go, noted in one commit
 TRIES = 5  # times that a thing which cannot be had is tried, before it is let go
 LONGEST = 400  # characters that are told of a look
-_NO_SAY = {"every", "settled", "name"}  # parameters that change nothing of what is taken
+_NO_SAY = {"every", "settled", "name", "repeats"}  # parameters that change nothing of what is taken
 
 
 def said_as(said: Said) -> str:

@@ -28,6 +28,11 @@ FILES = {"m.image": "picture", "m.audio": "recording", "m.video": "film", "m.fil
 class Chat(Gathered):
     """Messages of rooms."""
 
+    called = (
+        "matrix",
+        "room",
+    )
+
     connection: ConnectionName = Field(..., description="Name of a connection to the chat's server, by a bearer token.")
     rooms: list[str] = Field(..., min_length=1, max_length=50, description="Rooms, such as #receipts:garden.example.")
     people: list[str] = Field(default_factory=list, max_length=200, description="Only messages of these people, such as @ada:garden.example.")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from pathlib import Path
 from typing import Any
 
 from pydantic import Field
@@ -78,8 +77,4 @@ def _tell(said: Failures) -> str:
     return f"what fails in {', '.join(said.flows)}" if said.flows else "what fails in other flows"
 
 
-def _place(said: Failures, home: Path) -> str:
-    return ""
-
-
-KIND = IntakeKind("failures", Failures, _tell, _place, FailuresSource, quick=True)
+KIND = IntakeKind("failures", Failures, _tell, build=FailuresSource, quick=True)

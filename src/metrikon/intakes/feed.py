@@ -23,6 +23,11 @@ LONGEST = 2000  # characters of what is told of an entry
 class Feed(FromPage):
     """Entries of a feed."""
 
+    called = (
+        "rss",
+        "atom",
+    )
+
 
 class FeedSource(Quiet):
     """The entries of a feed; each is an item, its text a page."""

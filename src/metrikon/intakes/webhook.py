@@ -46,6 +46,13 @@ _ENDINGS = {
 class Webhook(Coming):
     """What other services post: JSON, a form, files, plain text or a recording."""
 
+    called = (
+        "http",
+        "hook",
+        "post",
+        "api",
+    )
+
     sign: Literal["standard", "hmac", "token", "basic", "none"] = Field(
         "standard",
         description="How the sender proves who it is: signed as Standard Webhooks has it; an HMAC (SHA-256) of the body in a header; the secret in a header; "

@@ -21,6 +21,7 @@ Where = tuple[str | int, ...]  # a place in a document: names of entries and num
 class Form(BaseModel):
     """Strict: an unknown parameter is an error, not a silent default."""
 
+    called: ClassVar[tuple[str, ...]] = ()  # what people call its kind elsewhere, in small letters
     conditions_see: ClassVar[Mapping[str, tuple[str, ...]]] = {}  # names that a condition of an intake sees, by the field, where it is not `item`
 
     model_config = ConfigDict(extra="forbid", populate_by_name=True, arbitrary_types_allowed=True)

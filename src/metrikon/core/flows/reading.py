@@ -178,24 +178,9 @@ class _Reading:
         self.problems.append(Problem(step, "/".join(str(each) for each in place), message, where))
 
 
-CALLED = {  # what people call it, and the kind that does it
-    "xlsx": ("excel", "xls", "spreadsheet", "workbook", "sheet"),
-    "ods": ("libreoffice", "calc", "opendocument"),
-    "csv": ("text", "tsv"),
-    "sql": ("database", "db", "sqlite", "postgres", "postgresql", "mysql", "mariadb"),
-    "mailbox": ("mail", "email", "imap", "inbox", "e-mail"),
-    "webhook": ("http", "hook", "post", "api"),
-    "folder": ("directory", "dir", "path", "files", "watch"),
-    "schedule": ("cron", "timer", "time"),
-    "feed": ("rss", "atom"),
-    "service": ("rest", "openapi", "crm", "api"),
-    "chat": ("matrix", "room"),
-}
-
-
-def _kind_meant(given: str, kinds: Mapping[str, Any]) -> str:
+def _kind_meant(given: str, kinds: Mapping[str, type[Form]]) -> str:
     """The end of a sentence about a kind that is not known."""
-    found = next((kind for kind, names in CALLED.items() if kind in kinds and given.casefold() in names), None)
+    found = next((kind for kind, form in kinds.items() if given.casefold() in form.called), None)
     return f". Is {found!r} meant?" if found else meant(given, kinds)
 
 

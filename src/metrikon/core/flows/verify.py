@@ -123,7 +123,7 @@ class _Verifier:
         """Only what may be done again and again without harm and without cost is done until a condition holds."""
         kind = step.kind
         if step.common.until is not None and kind is not UNREAD and not kind.looks:
-            self._tell(step, ("until",), f"A step `{kind.name}` is done once; `until` is for steps that only look at something, such as `fetch`.")
+            self._tell(step, ("until",), f"A step `{kind.name}` is done once; `until` is for steps that only look at something.")
 
     def _holes(self, step: Step) -> Iterable[tuple[Where, str]]:
         found: list[tuple[Where, str]] = []

@@ -218,21 +218,22 @@ class Walk(Evaluating):
 
         `refused`: what it works on can never be worked on, so that nothing is gained by trying again.
         """
-        if self._own_steps(here, here.path, step, reason, refused=refused):
-            self.close(here.path)
-        elif refused:
+        if self._own_steps(Failed(here, here.path, step, reason, refused)):
+            return
+        if refused:
             self.close(here.path)
             self.refuse(here.frame, reason, Failed(here, here.path, step, reason, refused=True))
         else:
             self._park(here.frame, Failed(here, here.path, step, reason))
 
-    def _own_steps(self, at: Here, path: str, step: Open, reason: str, *, refused: bool = False) -> bool:
-        """Begin with the steps that a step has for its failure, or for that of one within it (`path`); whether it has any."""
-        failure = at.step.common.on_failure
+    def _own_steps(self, failed: Failed) -> bool:
+        """Begin with the steps that a step has for its failure, or for that of one within it; whether it has any. Until they are done nobody continues what failed."""
+        at, failure = failed.at, failed.at.step.common.on_failure
         if failure is None or at.block(FAILED) in self.frames:
             return False
-        self.hold(f"{at.path}[{FAILED}]", Failed(at, path, step, reason, refused))
-        self.inside(at, FAILED, failure.steps, {"failure": self._told_of(Failed(at, path, step, reason))})
+        self.close(failed.path)
+        self.hold(f"{at.path}[{FAILED}]", failed)
+        self.inside(at, FAILED, failure.steps, {"failure": self._told_of(failed)})
         return True
 
     def _told_of(self, failed: Failed) -> dict[str, Any]:
@@ -243,8 +244,6 @@ class Walk(Evaluating):
     def _after_failure(self, around: Here) -> None:
         failure, failed = around.step.common.on_failure, self.drop(f"{around.path}[{FAILED}]")
         assert failure is not None
-        if failed.path != around.path and not failed.refused and not self._is_parked(failed.path):
-            return  # meanwhile it has gone on: a person has continued it
         if failure.then == "go on":
             values, _ = self.filled(around, {"result": failure.result})
             if failed.path != around.path:  # what was done within it is left as it stands
@@ -258,9 +257,6 @@ class Walk(Evaluating):
         else:
             self._park(around.frame, failed)
 
-    def _is_parked(self, path: str) -> bool:
-        return path in self.open and self.open[path].status == "parked"
-
     def _park(self, frame: Frame, failed: Failed) -> None:
         """A step cannot go on: whoever is around its frame deals with it, from the inside to the outside, or it waits for a person."""
         self.set_open(failed.path, replace(failed.step, status="parked", reason=failed.reason))
@@ -272,7 +268,7 @@ class Walk(Evaluating):
                     return
                 if dealt == "person":
                     break
-                if self._own_steps(around, failed.path, failed.step, failed.reason):
+                if self._own_steps(replace(failed, at=around)):
                     return
             frame = self.frames[frame.parent]
         self.effects.append(Park(failed.path, failed.reason))
@@ -297,9 +293,11 @@ class Walk(Evaluating):
         del self.frames[FLOW_FAILED]
         if failed.refused:
             self.settle("refused", failed.reason)
+        elif failed.path not in self.open or self.open[failed.path].status != "parked":
+            return  # meanwhile it has gone on: a person has continued it
         elif failure.then == "end":
             self.settle("stopped", failed.reason)
-        elif self._is_parked(failed.path):
+        else:
             self.effects.append(Park(failed.path, failed.reason))
 
     def try_again(self, path: str, step: Open, *, renew: bool = False) -> None:
@@ -356,7 +354,7 @@ class Walk(Evaluating):
             if at.label not in OWN and around.step.kind.control is not None:
                 if around.step.kind.control.refused(self, around, at, reason):
                     return
-                if failed is not None and self._own_steps(around, failed.path, failed.step, reason, refused=True):
+                if failed is not None and self._own_steps(replace(failed, at=around, refused=True)):
                     return
             at = self.frames[at.parent]
         if failed is not None and self.flow.head.on_failure is not None and FLOW_FAILED not in self.frames:

@@ -63,31 +63,26 @@ class Fetch(Form):
 
 
 def _check(parameters: Fetch, around: Around) -> Iterable[Said]:
-    known = around.known.connections
-    if parameters.connection is not None and parameters.connection not in known and around.known.whole:
-        told = ", ".join(sorted(known)) or "none"
-        yield "connection", f"There is no connection {parameters.connection!r}{meant(parameters.connection, sorted(known))} Known: {told}."
-    if (parameters.url is None) == (parameters.operation is None):
-        yield "url", "Say either the address `url`, or an `operation` of a described service."
-    if parameters.operation is not None and parameters.connection is None:
-        yield "connection", "An operation is one of a connection. Name it."
-    if parameters.given and parameters.operation is None:
-        yield "given", "Values are for an `operation`; an address holds its own."
-    if parameters.drawn and (parameters.operation is not None or parameters.pages is not None or parameters.connection is not None):
-        yield "drawn", "What is drawn is a page with an address of its own, without a connection: nothing is signed in for it."
-    if parameters.answers and (parameters.drawn or parameters.pages is not None):
-        yield "answers", "A page that is drawn, and a list that comes page by page, have one good answer. Take `answers` away."
-    if parameters.plain and (parameters.drawn or parameters.pages is not None or parameters.operation is not None):
-        yield "json", "What an operation and the pages of a list give is JSON already, and a page that is drawn is none. Take `json` away."
-    if parameters.pages is not None and parameters.operation is not None:
-        yield "pages", "A list that comes page by page has an address. To go through records of a service use `search`, or `lookup` in a destination."
-    if (
-        parameters.connection is None
-        and parameters.url is not None
-        and "${" not in parameters.url
-        and not parameters.url.startswith(("http://", "https://"))
-    ):
-        yield "url", f"{parameters.url!r} is no address of a page; give one that begins with https:// or http://."
+    known, name = around.known.connections, parameters.connection
+    if name is not None and name not in known and around.known.whole:
+        yield "connection", f"There is no connection {name!r}{meant(name, sorted(known))} Known: {', '.join(sorted(known)) or 'none'}."
+    paged, asked, drawn = parameters.pages is not None, parameters.operation is not None, parameters.drawn
+    wrong = (
+        ("url", (parameters.url is None) == (not asked), "Say either the address `url`, or an `operation` of a described service."),
+        ("connection", asked and name is None, "An operation is one of a connection. Name it."),
+        ("given", bool(parameters.given) and not asked, "Values are for an `operation`; an address holds its own."),
+        ("drawn", drawn and (asked or paged or name is not None), "What is drawn is a page with an address of its own, without a connection: nothing is signed in for it."),
+        ("answers", bool(parameters.answers) and (drawn or paged), "A page that is drawn, and a list that comes page by page, have one good answer. Take `answers` away."),
+        ("json", parameters.plain and (drawn or paged or asked), "What an operation and the pages of a list give is JSON already, and a page that is drawn is none. Take `json` away."),
+        ("pages", paged and asked, "A list that comes page by page has an address. To go through records of a service use `search`, or `lookup` in a destination."),
+        ("url", name is None and _no_address(parameters.url), f"{parameters.url!r} is no address of a page; give one that begins with https:// or http://."),
+    )  # fmt: skip
+    yield from ((place, told) for place, holds, told in wrong if holds)
+
+
+def _no_address(url: str | None) -> bool:
+    """Whether a text is no address of a page, as far as can be told before its holes are filled."""
+    return url is not None and "${" not in url and not url.startswith(("http://", "https://"))
 
 
 def _result(parameters: Fetch, around: Around) -> Schema:
