@@ -43,10 +43,7 @@ _NUMBER = re.compile(r"-?\d{1,15}(\.\d{1,15})?")
 class CsvFile(SheetForm):
     """A file of text in columns (CSV)."""
 
-    called = (
-        "text",
-        "tsv",
-    )
+    called = ("text", "tsv")
 
     ENDING: ClassVar[str] = ".csv"
     key_in: Literal["column", "side file"] = Field(

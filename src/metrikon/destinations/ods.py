@@ -48,11 +48,7 @@ _TYPE = "application/vnd.oasis.opendocument.spreadsheet"
 class OdsSheet(SheetForm):
     """A sheet of an OpenDocument file (ODS)."""
 
-    called = (
-        "libreoffice",
-        "calc",
-        "opendocument",
-    )
+    called = ("libreoffice", "calc", "opendocument")
 
     ENDING: ClassVar[str] = ".ods"
     sheet: str = Field("Rows", min_length=1, max_length=31, description="The sheet.")

@@ -14,12 +14,7 @@ from metrikon.destinations.cells import same
 class ServiceRecords(Form):
     """Records of a service: contacts, tasks, pages, rows of an online sheet."""
 
-    called = (
-        "rest",
-        "openapi",
-        "crm",
-        "api",
-    )
+    called = ("rest", "openapi", "crm", "api")
 
     connection: ConnectionName = Field(..., description="Name of a connection whose service is described (OpenAPI) and noted.")
     records: str = Field(..., pattern=NAME, description="Which kind of record, as its notes name it, such as contacts.")

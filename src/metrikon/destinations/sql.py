@@ -33,15 +33,7 @@ AT_ONCE = 400  # rows that are asked for in one statement
 class SqlTable(Form):
     """A table of a database."""
 
-    called = (
-        "database",
-        "db",
-        "sqlite",
-        "postgres",
-        "postgresql",
-        "mysql",
-        "mariadb",
-    )
+    called = ("database", "db", "sqlite", "postgres", "postgresql", "mysql", "mariadb")
 
     connection: ConnectionName | None = Field(None, description="Name of a connection to a server (postgresql://…, mariadb://…).")
     url: str | None = Field(

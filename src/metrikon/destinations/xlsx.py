@@ -36,13 +36,7 @@ from metrikon.ports.destination import KEY_COLUMN, DestinationKind, There, Unusa
 class XlsxSheet(SheetForm):
     """A sheet of a workbook file (XLSX)."""
 
-    called = (
-        "excel",
-        "xls",
-        "spreadsheet",
-        "workbook",
-        "sheet",
-    )
+    called = ("excel", "xls", "spreadsheet", "workbook", "sheet")
 
     ENDING: ClassVar[str] = ".xlsx"
     sheet: str = Field("Rows", min_length=1, max_length=31, description="The sheet.")

@@ -28,10 +28,7 @@ FILES = {"m.image": "picture", "m.audio": "recording", "m.video": "film", "m.fil
 class Chat(Gathered):
     """Messages of rooms."""
 
-    called = (
-        "matrix",
-        "room",
-    )
+    called = ("matrix", "room")
 
     connection: ConnectionName = Field(..., description="Name of a connection to the chat's server, by a bearer token.")
     rooms: list[str] = Field(..., min_length=1, max_length=50, description="Rooms, such as #receipts:garden.example.")

@@ -23,10 +23,7 @@ LONGEST = 2000  # characters of what is told of an entry
 class Feed(FromPage):
     """Entries of a feed."""
 
-    called = (
-        "rss",
-        "atom",
-    )
+    called = ("rss", "atom")
 
 
 class FeedSource(Quiet):

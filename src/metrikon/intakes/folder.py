@@ -23,13 +23,7 @@ Stamp = tuple[int, int]  # when a file was changed, nanoseconds since 1970, and 
 class WatchedFolder(Gathered):
     """Files that appear in a folder. Taken when settled, once each."""
 
-    called = (
-        "directory",
-        "dir",
-        "path",
-        "files",
-        "watch",
-    )
+    called = ("directory", "dir", "path", "files", "watch")
 
     path: str = Field(..., min_length=1, description="The folder; relative paths start at the service's folder.")
     after: Literal["keep", "move"] = Field("keep", description="What becomes of a file that was taken: kept, or moved to `taken`.")

@@ -35,13 +35,7 @@ KEYWORD = r"^[!#$&'+,./0-9:;<=>?@A-Z\[^_`a-z|}~-]{1,60}$"  # RFC 3501: an atom, 
 class Mailbox(Gathered):
     """Mails of a folder, as its server tells of them."""
 
-    called = (
-        "mail",
-        "email",
-        "e-mail",
-        "imap",
-        "inbox",
-    )
+    called = ("mail", "email", "e-mail", "imap", "inbox")
 
     connection: ConnectionName = Field(..., description="Name of a connection to a mail server (imaps://…).")
     folder: str = Field("INBOX", min_length=1, max_length=200, description="The folder, as its server names it.")

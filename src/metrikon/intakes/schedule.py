@@ -43,11 +43,7 @@ class At(Form):
 class Schedule(Coming):
     """At certain times. `item.data.at` is the time that it is for; with rows, `item.data` is the row."""
 
-    called = (
-        "cron",
-        "timer",
-        "time",
-    )
+    called = ("cron", "timer", "time")
 
     cron: str | None = Field(
         None, max_length=100, description="A cron expression of five fields: minute, hour, day of the month, month, day of the week."

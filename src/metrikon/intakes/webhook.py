@@ -46,12 +46,7 @@ _ENDINGS = {
 class Webhook(Coming):
     """What other services post: JSON, a form, files, plain text or a recording."""
 
-    called = (
-        "http",
-        "hook",
-        "post",
-        "api",
-    )
+    called = ("http", "hook", "post", "api")
 
     sign: Literal["standard", "hmac", "token", "basic", "none"] = Field(
         "standard",
