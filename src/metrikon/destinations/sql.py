@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import replace
 from functools import lru_cache
 from itertools import groupby
-from typing import Any, Literal
+from typing import Any, Literal, cast
 from urllib.parse import urlsplit
 
 from pydantic import Field, model_validator
@@ -85,8 +85,7 @@ class SqlDestination(Usual):
     @property
     def engine(self) -> Engine:
         """The database, as it is signed in at now."""
-        found: Engine = self._engine()
-        return found
+        return cast(Engine, self._engine())
 
     def write(self, rows: Sequence[Row]) -> list[Receipt]:
         with self._telling("did not take the rows"):
