@@ -58,7 +58,9 @@ def _run(app: App, steps: str, state: str = "done") -> str:
     )
     data = hashlib.sha256(steps.encode()).digest()  # another file each time
     run = str(app.arrivals.take("report", "upload", steps, "go.bin", data).run_id)
-    eventually(lambda: run_state(app, run)[0] == state or (run_state(app, run)[0] == "parked" and pytest.fail(str(run_state(app, run)))))
+    ends = {state, "parked"}
+    eventually(lambda: run_state(app, run)[0] in ends)
+    assert run_state(app, run)[0] == state, run_state(app, run)
     return run
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from sqlalchemy import Connection, Engine, inspect, text
+from sqlalchemy import Connection, Engine, func, inspect, select, text
 
 from metrikon.core.flows.state import Entry
 from metrikon.engine.results import KEPT, packed, unpacked
@@ -17,6 +17,7 @@ from metrikon.store import changes
 from metrikon.store.current import Current
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.files import DiskFiles
+from metrikon.store.hot import Hot
 from metrikon.store.migrate import migrate, upgrade
 from metrikon.store.tables import metadata
 from tests.helpers import eventually
@@ -88,6 +89,16 @@ def test_a_job_that_fails_leaves_no_trace_and_spoils_no_other(database: Database
 def test_a_database_that_cannot_be_written_says_so(database: Database) -> None:
     with pytest.raises(StoreFailed, match="no such table"):
         database.write(lambda connection: connection.execute(text("INSERT INTO nowhere VALUES (1)")))
+
+
+def test_a_reading_sees_one_state_throughout_whatever_kind_of_statement_comes_first(database: Database) -> None:
+    hot = Hot(select(func.count()).select_from(metadata.tables["changes"]))
+    with database.reading() as connection:
+        before = hot.scalar(connection, {})
+        database.write(lambda writing: changes.note(writing, "run", ["1"], 1))
+        assert count(connection) == hot.scalar(connection, {}) == before
+    with database.reading() as connection:
+        assert count(connection) == before + 1
 
 
 def test_commits_are_synced_and_in_write_ahead_mode(database: Database) -> None:

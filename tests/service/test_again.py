@@ -375,7 +375,7 @@ def test_a_copy_makes_the_sheet_that_is_not_there_and_tells_what_keeps_it_from_w
     assert "Its intake folder takes the same things as that of post" in told
     assert "Its intake webhook has an address of its own: `metrikon intakes address alpine webhook` makes it." in told
     assert service.client.foretold("post") == [
-        "Its intake folder takes the same things as that of alpine, which each of them takes. Give one of them another place, or a condition."
+        "Its intake folder takes the same things as that of alpine: what is there is taken by both. Give one of them another place, or a condition."
     ]
 
     with sqlite3.connect(service.app.home / "marks.db") as database:

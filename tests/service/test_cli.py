@@ -133,7 +133,7 @@ def test_flows_are_put_listed_and_switched(local: Running, tmp_path: Path) -> No
         0,
         [
             "Flow second-flow is kept as version 1.",
-            "Its intake folder takes the same things as that of supplier-invoices, which each of them takes. Give one of them another place, or a condition.",
+            "Its intake folder takes the same things as that of supplier-invoices: what is there is taken by both. Give one of them another place, or a condition.",
             "It is on; see what it takes with `metrikon intakes list second-flow`.",
         ],
     )

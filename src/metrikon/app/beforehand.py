@@ -46,7 +46,7 @@ class Beforehand:
                 place = self._place(said)
                 same = mine.get(place) if place is not None else None
                 if same is not None:
-                    yield f"Its intake {same.name} takes the same things as that of {name}, which each of them takes. Give one of them another place, or a condition."
+                    yield f"Its intake {same.name} takes the same things as that of {name}: what is there is taken by both. Give one of them another place, or a condition."
 
     def _place(self, said: Said) -> tuple[str, str] | None:
         """What is looked at, where that is a place that others could look at."""

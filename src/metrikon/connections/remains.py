@@ -73,11 +73,22 @@ def end_remains() -> int:
         for process in _processes(f"{MARK}={folder}"):
             with contextlib.suppress(OSError):
                 os.kill(process, signal.SIGKILL)
-        shutil.rmtree(folder, ignore_errors=True)
+        _remove(folder)
         count += 1
     if count:
         log.warning("browsers of a service that was killed: %s ended", count)
     return count
+
+
+def _remove(folder: Path) -> None:
+    """Remove a folder, who owned it last: what a process that is still ending keeps from going is found by that at the next start."""
+    for each in folder.iterdir():
+        if each.is_dir() and not each.is_symlink():
+            shutil.rmtree(each, ignore_errors=True)
+        elif each.name != OWNER:
+            each.unlink(missing_ok=True)
+    if [each.name for each in folder.iterdir()] in ([OWNER], []):
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def _is_ours(folder: Path) -> bool:

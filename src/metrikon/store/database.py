@@ -69,6 +69,7 @@ class Database:
     def reading(self) -> Iterator[Connection]:
         """A connection for queries, seeing one state of the database throughout."""
         with self.engine.connect() as connection:
+            connection.begin()  # by itself it would begin with the first statement that is none of `hot`
             yield connection
 
     def submit(self, job: Job[T]) -> Future[T]:
