@@ -64,7 +64,7 @@ def mails_taken(folder: Path, less: int) -> list[Result]:
         server.empty()
         _fill(server, count)
         plain = _plain_mails(server, folder / "plain.db")
-        app = App(Settings(home=folder / "home", fetch_private=True, ask_items=0))
+        app = App(Settings(home=folder / "home", fetch_private=True, ask_items=0, look_first=False))
         app.connections.put("post", server.url, Way("basic", "ada"), SECRET, "bench")
         app.catalog.put_flow(MAILS)
         flow = app.catalog.newest_flow("letters")
@@ -109,7 +109,7 @@ def _plain_mails(server: MailServer, place: Path) -> float:
 def posts_accepted(folder: Path, less: int) -> list[Result]:
     """Posts of 50 at once accepted a second, against a bare handler of the same server that keeps one row with the same durability; and the slowest hundredth."""
     count = 2000 // less
-    app = App(Settings(home=folder / "home", port=0, ask_items=0))
+    app = App(Settings(home=folder / "home", port=0, ask_items=0, look_first=False))
     app.catalog.put_flow(CALLS)
     flow = app.catalog.newest_flow("calls")
     address, secret = app.addresses.make(flow, flow.intakes[0])
@@ -187,7 +187,7 @@ from pathlib import Path
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.flows.connecting import Way
-app = App(Settings(home=Path(sys.argv[1]), fetch_private=True))
+app = App(Settings(home=Path(sys.argv[1]), fetch_private=True, look_first=False))
 app.connections.put("post", sys.argv[2], Way("basic", "ada"), sys.argv[3], "bench")
 app.catalog.put_flow(sys.argv[4])
 flow = app.catalog.newest_flow("letters")

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from metrikon.connections.remains import MARK, OWNER, PREFIX, end_remains
@@ -65,3 +66,15 @@ def test_what_is_left_of_a_killed_service_is_ended_at_the_next_start_and_what_ot
         remains[1].wait()
         (used / OWNER).unlink()
         used.rmdir()
+
+
+def test_services_that_start_at_once_remove_what_is_left_together() -> None:
+    left = [Path(tempfile.mkdtemp(prefix=PREFIX)) for _ in range(40)]
+    for each in left:
+        (each / OWNER).write_text("999999999 1")
+        for number in range(5):
+            (each / f"{number}").mkdir()
+    with ThreadPoolExecutor(8) as services:
+        for told in [services.submit(end_remains) for _ in range(8)]:
+            assert told.result() >= 0
+    assert not any(each.exists() for each in left)

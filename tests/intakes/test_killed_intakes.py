@@ -45,7 +45,7 @@ def places() -> Iterator[tuple[MailServer, Services]]:
 def test_kills_while_things_come_in_lose_none_and_take_none_twice(tmp_path: Path, seed: int, places: tuple[MailServer, Services]) -> None:
     mails, services = places
     home = tmp_path / "home"
-    app = App(Settings(home=home, fetch_private=True))
+    app = App(Settings(home=home, fetch_private=True, look_first=False))
     app.connections.put("post", mails.url, Way("basic", "ada"), SECRET, "ada")
     app.connections.put("chat", services.url, Way("bearer"), chat.TOKEN, "ada", "_matrix/client/v3/account/whoami")
     app.catalog.put_flow(FLOW)
@@ -63,7 +63,7 @@ def test_kills_while_things_come_in_lose_none_and_take_none_twice(tmp_path: Path
         assert process.stdout.readline().startswith(b"Metrikon is ready")
         time.sleep(dice.uniform(0.0, 1.0))
         kill(process)
-    last = App(Settings(home=home, fetch_private=True))
+    last = App(Settings(home=home, fetch_private=True, look_first=False))
     try:
         last.start()
         eventually(lambda: sum(_came(last).values()) >= 3 * KILLS * EACH, 60)
