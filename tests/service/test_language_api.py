@@ -36,6 +36,14 @@ steps:
   - {name: sent, wait: {event: "sent ${item.name}"}}
   - {name: row, write: {to: table, key: ["${item.id}"], columns: {Who: "${who.outcome}", State: "${sent.event.state}"}}}
 """
+LETTERS = """
+metrikon: 1
+name: letters
+intakes: [{kind: upload}]
+destinations: {table: {kind: csv, path: out.csv}}
+steps:
+  - {name: row, write: {to: table, key: ["KEY"], columns: {Name: "${item.name}"}}}
+"""
 TABLE = """
 decision: approvals
 about: Who may approve an order.
@@ -144,6 +152,15 @@ def test_a_flow_is_tried_and_nothing_leaves_the_house(ordering: Running) -> None
     assert [each.state for each in client.runs()] == ["done"]
     assert client.questions() == []
     assert client.try_flow("orders", b"x", name="spades.txt", until="who")["stands"] == "tried as far as wanted"
+
+
+def test_a_key_that_tells_no_paper_from_another_is_told_when_the_third_is_tried(running: Callable[..., Running]) -> None:
+    client = running().client
+    flow = LETTERS.replace("KEY", "${string length(item.name)}")
+    assert "a second paper may have" in client.keep_flow("letters", flow)["told"][0]
+    assert [len(client.try_flow("letters", name.encode(), name=name)["told"]) for name in ("a.b", "c.d", "e.f", "longer")] == [0, 0, 1, 0]
+    client.put_flow("letters", LETTERS.replace("KEY", "${item.name}"))
+    assert [len(client.try_flow("letters", name.encode(), name=name)["told"]) for name in ("a.b", "c.d", "e.f")] == [0, 0, 0]
 
 
 def test_a_record_is_tried_without_being_kept(running: Callable[..., Running]) -> None:

@@ -1,4 +1,4 @@
-"""What is to be told of a flow before it takes anything in: destinations that take no row, and things that another flow takes as well."""
+"""What is to be told of a flow before it takes anything in: destinations that take no row, things that another flow takes as well, choices left open."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class Beforehand:
 
     def told(self, flow: Flow) -> list[str]:
         """In sentences; an empty list where nothing is to be told."""
-        return [*self._destinations(flow), *self._others(flow)]
+        return [*self._destinations(flow), *self._others(flow), *self._remarks(flow)]
 
     def own(self, flow: Flow) -> list[str]:
         """Intakes to which is sent, and which no other flow shares: of a copy they have addresses of its own."""
@@ -31,6 +31,10 @@ class Beforehand:
             looked = self._columns.of(flow, name)
             if looked.unusable:
                 yield f"Its destination {name} takes no row: {looked.why}"
+
+    def _remarks(self, flow: Flow) -> Iterator[str]:
+        for each in self._catalog.remarks_on(flow):
+            yield f"Its step {each.step}, {each.place}: {each.message}"
 
     def _others(self, flow: Flow) -> Iterator[str]:
         """Other flows that take the same things."""

@@ -13,8 +13,9 @@ from metrikon.core.decisions import dmn
 from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.flows.checking import checked
 from metrikon.core.flows.kind import Known
+from metrikon.core.flows.lines import with_lines
 from metrikon.core.flows.text import NotYaml, from_yaml
-from metrikon.core.flows.verify import not_looked_at
+from metrikon.core.flows.verify import not_looked_at, remarks
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.values.exact import NotJson, loads
 
@@ -107,14 +108,16 @@ def run_check(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     text, unseen = _text(given.file), list[str]()
     if given.service:
         with client(given) as service:
-            problems = service.check_flow(text)
+            looked = service.look_over_flow(text)
+        problems, noted = looked["problems"], looked["remarks"]
     else:
         known = _beside(given.beside)
         flow, found = checked(text, kinds().language, known)
         problems = [each.as_json() for each in found]
         unseen = not_looked_at(flow, known) if flow is not None else []
+        noted = [each.as_json() for each in with_lines(remarks(flow, known), text)] if flow is not None else []
     if given.json:
-        print_json({"problems": problems, "not_looked_at": unseen}, out)
+        print_json({"problems": problems, "not_looked_at": unseen, "remarks": noted}, out)
         return 1 if problems else 0
     for each in problems:
         step = f"step {each['step']}, " if each["step"] else ""
@@ -122,6 +125,8 @@ def run_check(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             f"{given.file}:{each['line']}:{each['column']}: {step}{each['place']}: {each['message']}".replace(", :", ":").replace(": :", ":"),
             file=out,
         )
+    for each in noted:
+        print(f"{given.file}:{each['line']}:{each['column']}: step {each['step']}, {each['place']}: a remark: {each['message']}", file=out)
     count = len(problems)
     if unseen:
         print(f"Not known here, so that nothing that rests on it was looked at: {', '.join(unseen)}.", file=out)
@@ -148,6 +153,8 @@ def run_try(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         for name, value in shown.items():
             print(f"    {name}: {plain(value) if not isinstance(value, list | dict) else f'{len(value)} of them'}", file=out)
     print(f"It stands: {found['stands']}.{' ' + found['reason'] if found['reason'] else ''}", file=out)
+    for told in found["told"]:
+        print(told, file=out)
     return 0
 
 

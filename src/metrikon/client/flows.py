@@ -24,7 +24,11 @@ class FlowCalls:
 
     def check_flow(self, text: str) -> list[dict[str, Any]]:
         """What is wrong with a flow (YAML): each with step, place, message, line and column; nothing is kept."""
-        return list(self._ask("POST", "/api/flows-check", content=text.encode())["problems"])
+        return list(self.look_over_flow(text)["problems"])
+
+    def look_over_flow(self, text: str) -> dict[str, Any]:
+        """What is wrong with a flow (YAML), as `problems`, and what is right and yet worth a word, as `remarks`; nothing is kept."""
+        return dict(self._ask("POST", "/api/flows-check", content=text.encode()))
 
     def mapping(self, text: str) -> list[dict[str, Any]]:
         """For each step of a flow (YAML) that writes rows: the real columns, what is put into them, what seems to fit; nothing is kept."""

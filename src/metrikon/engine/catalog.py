@@ -22,7 +22,7 @@ from metrikon.core.flows.model import Flow, Limits
 from metrikon.core.flows.problems import BadFlow, Problem
 from metrikon.core.flows.reading import flow_from
 from metrikon.core.flows.text import NotYaml, from_yaml
-from metrikon.core.flows.verify import verify
+from metrikon.core.flows.verify import remarks, verify
 from metrikon.core.records.types import BadRecordType, RecordType, record_type
 from metrikon.core.records.wrong import wrong_with
 from metrikon.core.values.exact import NotJson, loads
@@ -309,6 +309,10 @@ class Catalog:
         flow, problems = checked(text, self.language, self.known())
         barred = self.barred(flow) if flow is not None else ()
         return flow, [*problems, *with_lines(list(barred), text)] if barred else problems
+
+    def remarks_on(self, flow: Flow) -> list[Problem]:
+        """What is right in a flow and yet worth a word."""
+        return remarks(flow, self.known())
 
     def _record_types(self) -> Mapping[str, RecordType]:
         with self._database.reading() as connection:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import hashlib
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import Connection
 
+from metrikon.core.flows.alike import KeysAlike
 from metrikon.core.flows.fold import CannotGoOn, advance, there
 from metrikon.core.flows.keys import readable
 from metrikon.core.flows.model import Flow
@@ -46,6 +47,7 @@ class TriedRun:
     stands: str  # done, stopped, refused, parked, asks, waits, "tried as far as wanted"
     reason: str
     values: Sequence[Value]
+    told: Sequence[str] = ()  # what is worth a word, such as keys that are the same for papers that differ
 
 
 class _UndoneError(Exception):
@@ -63,6 +65,7 @@ class Trying:
         self._database = database
         self._workshop = workshop
         self._runners = runners
+        self.keys = KeysAlike()
 
     def run(self, flow: Flow, sha256: str, name: str, until: str = "", *, recorded: bool = False, data: bytes | None = None) -> TriedRun:
         """Try a flow on a kept file, up to and with a step if one is named. `recorded`: models are not asked; answers that they gave before are used.
@@ -121,6 +124,7 @@ class _Try:
         self.today = datetime.fromtimestamp(self.clock.now() / 1000, flow.zone).date().isoformat()
         self.versions = trying._workshop.catalog.versions_in(flow)
         self.steps: list[Tried] = []
+        self.keys, self.made = trying.keys, dict[tuple[str, str], set[str]]()  # of steps, by name and by how a key is made
 
     def go(self) -> TriedRun:
         state, stands, reason = State(self.flow), "", ""
@@ -148,7 +152,20 @@ class _Try:
             stands, reason = "waits", waiting or "It waits."
         for model in self.workshop.asked:
             model.keep()
-        return TriedRun(self.steps, stands, reason, values_in(state))
+        return TriedRun(self.steps, stands, reason, values_in(state), list(self._alike()))
+
+    def _alike(self) -> Iterator[str]:
+        """Steps whose key was the same for papers that differ."""
+        for (name, made_of), keys in self.made.items():
+            if told := self.keys.told(self.flow.name, name, made_of, self.sha256, keys):
+                yield told
+
+    def _known_by(self, effect: Perform) -> None:
+        """Remember the key of what a step would make."""
+        known_by = effect.step.kind.known_by
+        key = known_by(effect.parameters) if known_by is not None else None
+        if known_by is not None and key is not None:
+            self.made.setdefault((effect.step.name, str(known_by(effect.step.plain))), set()).add(readable(key))
 
     def _begins(self) -> dict[str, Any]:
         received = datetime.fromtimestamp(self.clock.now() / 1000, UTC).isoformat(timespec="seconds")
@@ -170,6 +187,7 @@ class _Try:
             if effect.step.common.on_failure is None:
                 return None, "refused" if error.refused else "parked", error.message
             return Entry("failed", effect.path, {"message": error.message, "again": False, "refused": error.refused, "at": now}, now), "", ""
+        self._known_by(effect)
         told = sentence(effect.step)
         if made.event == "asked":
             self.steps.append(Tried(effect.path, kind.name, told, made.data.get("result"), "A person would be asked.", effect.parameters))

@@ -13,6 +13,7 @@ from sqlalchemy import Connection
 from metrikon.app.assemble import App
 from metrikon.core.flows.differences import differences
 from metrikon.core.flows.kind import Known
+from metrikon.core.flows.lines import with_lines
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.problems import BadFlow
 from metrikon.core.flows.schema import flow_schema
@@ -120,6 +121,7 @@ def blueprint(app: App) -> Room:
         view = TriedFlow(
             steps=[TriedStep(**asdict(each)) for each in found_out.steps],
             stands=found_out.stands,
+            told=list(found_out.told),
             reason=found_out.reason,
             values=[ValueView(**asdict(each)) for each in found_out.values],
         )
@@ -152,8 +154,16 @@ def blueprint(app: App) -> Room:
     @api.post("/api/flows-check", responses={200: FlowCheck}, operation_id="checkFlow")
     def check_flow() -> Response:
         """All that is wrong with a flow, with line and column. The body is its YAML; nothing is kept."""
-        flow, problems = app.catalog.problems_in(text_sent())
-        return reply(FlowCheck(name=flow.name if flow else "", problems=[FlowProblem(**each.as_json()) for each in problems]))
+        text = text_sent()
+        flow, problems = app.catalog.problems_in(text)
+        noted = with_lines(app.catalog.remarks_on(flow), text) if flow is not None else []
+        return reply(
+            FlowCheck(
+                name=flow.name if flow else "",
+                problems=[FlowProblem(**each.as_json()) for each in problems],
+                remarks=[FlowProblem(**each.as_json()) for each in noted],
+            )
+        )
 
     @api.get("/api/flows-schema", responses={200: SchemaView}, operation_id="flowSchema")
     def schema() -> Response:

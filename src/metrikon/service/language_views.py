@@ -22,6 +22,7 @@ class FlowCheck(View):
 
     name: str
     problems: list[FlowProblem]
+    remarks: list[FlowProblem] = Field(default_factory=list, description="What is right and yet worth a word, such as a choice that was left open.")
 
 
 class SchemaView(View):
@@ -213,3 +214,4 @@ class TriedFlow(View):
     stands: str
     reason: str
     values: list[ValueView]
+    told: list[str] = Field(default_factory=list, description="What is worth a word, such as keys that are the same for papers that differ.")

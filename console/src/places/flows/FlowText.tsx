@@ -27,6 +27,7 @@ export function FlowText({ flow }: { flow: FlowPage }): ReactNode {
     onSuccess: () => client.invalidateQueries({ queryKey: ["flows"] }),
   });
   const problems = check.data?.problems ?? [];
+  const remarks = check.data?.remarks ?? [];
   const show = (line: number, column: number): void => {
     const at = offsetOf(text, line, column);
     field.current?.focus();
@@ -51,10 +52,11 @@ export function FlowText({ flow }: { flow: FlowPage }): ReactNode {
         </p>
         {check.error && <Problem error={check.error} />}
         <ul className="list">
-          {problems.map((each) => (
+          {[...problems, ...remarks].map((each) => (
             <li key={`${each.line}${each.place}${each.message}`} style={{ padding: "6px 0" }}>
               <button className="plain" style={{ textAlign: "left" }} onClick={() => show(each.line, each.column)}>
                 <span className="mono small soft">{each.line}:</span> {each.step && <b>{each.step} </b>}
+                {remarks.includes(each) && <span className="soft">a remark: </span>}
                 {each.message}
               </button>
             </li>

@@ -56,6 +56,12 @@ def not_looked_at(flow: Flow, known: Known) -> list[str]:
     )
 
 
+def remarks(flow: Flow, known: Known) -> list[Problem]:
+    """What is right in a flow, and yet worth a word: such as a choice that was left open."""
+    walk = _walked(flow, known)
+    return walk.remarks
+
+
 def results_of(flow: Flow, known: Known) -> Mapping[str, Schema | None]:
     """What the steps of a flow give, as JSON Schemas by their names; None where a name holds nothing."""
     return _walked(flow, known).results
@@ -81,6 +87,7 @@ class _Verifier:
         self.flow = flow
         self.known = known
         self.problems: list[Problem] = []
+        self.remarks: list[Problem] = []
         self.results: dict[str, Schema | None] = {}
         self.writers: list[tuple[Step, Around]] = []
         self.later = {each.name for each in flow.every_step}
@@ -113,6 +120,8 @@ class _Verifier:
             self.writers.append((step, around))
         for place, message in step.kind.check(step.parameters, around):
             self._tell(step, (step.kind.name, *_parts(place)), message)
+        for place, message in step.kind.remarks(step.parameters, around):
+            self.remarks.append(_problem(step, (step.kind.name, *_parts(place)), message))
         for _, name, block in step.blocks:
             self.elsewhere |= {each.name: step.name for each in block}
             inner = {"failure": FAILURE} if name == "on_failure" else step.kind.names(step.parameters, around, name)
@@ -168,7 +177,11 @@ class _Verifier:
             self._tell(step, where, "It can never hold. Remove what stands under it, or correct the condition.")
 
     def _tell(self, step: Step, where: Where, message: str) -> None:
-        self.problems.append(Problem(step.name, "/".join(str(each) for each in where), message, (*step.where, *where)))
+        self.problems.append(_problem(step, where, message))
+
+
+def _problem(step: Step, where: Where, message: str) -> Problem:
+    return Problem(step.name, "/".join(str(each) for each in where), message, (*step.where, *where))
 
 
 FAILURE: Schema = {

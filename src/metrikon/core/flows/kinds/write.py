@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, Literal
 
 from pydantic import Field
 
 from metrikon.core.deliveries.comparing import Differs
 from metrikon.core.deliveries.comparing import told as in_words
+from metrikon.core.feel import BadExpression, names, parse
+from metrikon.core.feel.holes import expressions
 from metrikon.core.flows.around import Around, closed, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.keys import readable
@@ -16,6 +18,7 @@ from metrikon.core.flows.kind import Kind, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
+OF_ONE_ITEM = (("item", "id"), ("run", "id"))  # paths that no two items share
 OTHERWISE = "The row was there with other values, and was left so"
 
 
@@ -70,6 +73,26 @@ def _has_hole(value: Any) -> bool:
     if isinstance(value, list):
         return any(_has_hole(each) for each in value)
     return not isinstance(value, str | int | float | bool | None) or (isinstance(value, str) and "${" in value)
+
+
+def _remarks(parameters: Write, around: Around) -> Iterable[Said]:
+    """Where the key is of the paper's own values, a second paper may come with them: what then becomes of its row is for the builder to say."""
+    if "if_there" in parameters.model_fields_set or any(name in OF_ONE_ITEM for name in _names(parameters.key)):
+        return
+    yield (
+        "key",
+        "It is made of values that a second paper may have as well. Where that one says something else, its row is left as it is, and the run tells what "
+        "differs. Say what is wanted: `if_there: keep`, `if_there: update` or `if_there: ask`.",
+    )
+
+
+def _names(value: Any) -> Iterator[tuple[str, ...]]:
+    """The first two names of each path in the holes of a value."""
+    try:
+        for _, text in expressions(value):
+            yield from (each[:2] for each in names(parse(text)))
+    except BadExpression:
+        return  # told where expressions are checked
 
 
 def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
@@ -132,4 +155,6 @@ KIND = Kind(
     told=_told,
     tell=_tell,
     would=_would,
+    remarks=_remarks,
+    known_by=lambda values: None if values.get("if_there") == "update" else values.get("key"),
 )
