@@ -35,6 +35,7 @@ steps:
       to: head
       key: ["${checked.record.vendor}", "${checked.record.number}"]
       columns: {Vendor: "${checked.record.vendor}", Number: "${checked.record.number}", Total: "${checked.record.total}"}
+  - {name: paper, save: {file: "${item.file}", to: 'papers/${replace(checked.record.number, "/", "-")}.pdf', if_there: number}}
   - name: lines
     each:
       of: ${checked.record.lines}
@@ -117,7 +118,7 @@ def killed_corrected(home: Path, seed: int, kills: int) -> Ended:
             client = _again(life)
     life.at_rest(client)
     held = _held(home)
-    life.ended.wrong += [f"taken back, and there still: {each}" for each in (*held[0], *held[1])]
+    life.ended.wrong += [f"taken back, and there still: {each}" for each in (*held[0], *held[1], *_papers(home))]
     life.die()
     return life.ended
 
@@ -153,10 +154,16 @@ def _held(home: Path) -> tuple[list[tuple[Any, ...]], list[tuple[Any, ...]]]:
     return heads, sorted((str(number), str(what), float(str(amount))) for number, what, amount in rows if what is not None)
 
 
+def _papers(home: Path) -> list[str]:
+    return sorted(each.name for each in (home / "papers").iterdir())
+
+
 def _wrong(home: Path, records: list[Record]) -> list[str]:
     """Where what stands there is not what the records say."""
     heads, lines = _held(home)
     wanted = sorted((str(each.values["number"]), float(each.values["total"])) for each in records)
     rows = sorted((str(each.values["number"]), str(line["description"]), float(line["amount"])) for each in records for line in each.values["lines"])
     found = [] if heads == wanted else [f"the table holds {heads}, the records say {wanted}"]
+    papers = sorted(f"{str(each.values['number']).replace('/', '-')}.pdf" for each in records)
+    found += [] if _papers(home) == papers else [f"the folder holds {_papers(home)}, the records say {papers}"]
     return found + ([] if lines == rows else [f"the sheet holds {lines}, the records say {rows}"])

@@ -60,6 +60,7 @@ from metrikon.engine.therenow import LookingThere
 from metrikon.engine.trials import Trials
 from metrikon.engine.trying import Trying
 from metrikon.engine.turns import Turns
+from metrikon.engine.undoing import Undoing
 from metrikon.engine.ways import Ways
 from metrikon.engine.work import Bench
 from metrikon.engine.workshop import EngineWorkshop
@@ -165,7 +166,8 @@ class App:
         self.estimating = Estimating(self.readers, self.catalog, self.board, self.default_model, self.workshop.transcriber is not None)
         self.answers = Answers(self.database, self.workshop, self.engine)
         self.again = Again(self.database, self.catalog, self.files, self.clock, self.answers, self.engine)
-        came = CameOf(self.database, self.catalog, self._destination)
+        self.undoing = Undoing(self.database, self.catalog, self.clock, self.kinds.takers, self.workshop)
+        came = CameOf(self.database, self.catalog, self._destination, self.undoing)
         self.correcting = Correcting(*(self.database, self.catalog, self.clock), *(self.answers, self.again, self.engine), came)
         self.taking_back = TakingBack(self.database, self.clock, came, self.deliveries)
         self.samples = Samples(self.database, self.files, self.clock, settings.candidates)
@@ -202,6 +204,7 @@ class App:
         if self.transcriber is not None:
             self.answers.continue_because(UNHEARD, "the service, which can hear now")
         self.engine.start(self._named_from_home)
+        self.undoing.start()
         self.watching.start()
 
     def _named_from_home(self, connection: Connection) -> None:
@@ -212,6 +215,7 @@ class App:
         """Stop taking in, let running steps finish, let go of everything."""
         self.watching.stop()
         self.background.close()
+        self.undoing.stop()
         self.engine.stop(self.settings.stop_seconds)
         self.readers.close()
         self._models.close()

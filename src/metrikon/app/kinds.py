@@ -1,6 +1,7 @@
 """The kinds of step, intake and destination that there are: ours, and those of other packages, all found by entry points.
 
-An entry point of the group `metrikon.kinds` is a `core.flows.kind.Kind`, one of `metrikon.steps` with the same name the function that does it; one of
+An entry point of the group `metrikon.kinds` is a `core.flows.kind.Kind`, one of `metrikon.steps` with the same name the function that does it, one of
+`metrikon.taking_back` the function that takes back what it has sent out (`ports.step.TakesBack`), where that can be; one of
 `metrikon.intakes` is a `ports.intake.IntakeKind`, one of `metrikon.destinations` a `ports.destination.DestinationKind`. Its name is that of the kind.
 """
 
@@ -17,17 +18,20 @@ from metrikon.core.flows.kind import Kind, Language
 from metrikon.core.flows.model import Common
 from metrikon.ports.destination import DestinationKind
 from metrikon.ports.intake import IntakeKind
+from metrikon.ports.step import TakesBack
 
 log = logging.getLogger("metrikon.app")
 KINDS, STEPS, INTAKES, DESTINATIONS = "metrikon.kinds", "metrikon.steps", "metrikon.intakes", "metrikon.destinations"
+TAKING_BACK = "metrikon.taking_back"
 
 
 @dataclass(frozen=True)
 class Kinds:
-    """All kinds, by name; `runners` holds what each kind of step does that is not control."""
+    """All kinds, by name; `runners` holds what each kind of step does that is not control, `takers` what takes back that which some of them send out."""
 
     steps: Mapping[str, Kind]
     runners: Mapping[str, Any]
+    takers: Mapping[str, TakesBack]
     intakes: Mapping[str, IntakeKind]
     destinations: Mapping[str, DestinationKind]
 
@@ -49,7 +53,7 @@ def kinds() -> Kinds:
     whole = {name: kind for name, kind in steps.items() if kind.control is not None or name in runners}
     for name in steps.keys() - whole.keys():
         log.error("the kind of step %s is left out: nothing says what it does (entry point %s)", name, STEPS)
-    return Kinds(whole, runners, _loaded(INTAKES), _loaded(DESTINATIONS))
+    return Kinds(whole, runners, _loaded(TAKING_BACK), _loaded(INTAKES), _loaded(DESTINATIONS))
 
 
 def _loaded(group: str) -> dict[str, Any]:

@@ -76,24 +76,24 @@ def write(fetch: Fetch, connection: str, path: str, data: bytes, tag: str | None
 
     Raises `FetchFailed`.
     """
-    guard = (
-        {}
-        if tag is None
-        else {"If-None-Match": "*"}
-        if not tag
-        else {"If-Match": tag}
-        if tag.startswith('"')
-        else {"If-Unmodified-Since": tag}
-        if not tag.startswith("W/")
-        else {}
-    )
+    guard = {} if tag is None else _guarded(tag)
     good = (200, 201, 204, 412, 423, 507)
     return fetch(_wanted(connection, path_of(path), "PUT", 100_000, data, {"Content-Type": "application/octet-stream", **guard}, good)).status
 
 
-def remove(fetch: Fetch, connection: str, path: str) -> None:
-    """Remove a file, if it is there. Raises `FetchFailed`."""
-    fetch(_wanted(connection, path_of(path), "DELETE", 100_000, good=(200, 202, 204, 404)))
+def remove(fetch: Fetch, connection: str, path: str, tag: str = "") -> bool:
+    """Remove a file, if it is there; with a tag only the one that has it. False where it is another one, or locked. Raises `FetchFailed`."""
+    guard = _guarded(tag) if tag else {}
+    return fetch(_wanted(connection, path_of(path), "DELETE", 100_000, more=guard, good=(200, 202, 204, 404, 412, 423))).status not in (412, 423)
+
+
+def _guarded(tag: str) -> dict[str, str]:
+    """The head by which a call counts only for the file with a tag (RFC 9110, section 13.1); without a tag only where there is none."""
+    if not tag:
+        return {"If-None-Match": "*"}
+    if tag.startswith('"'):
+        return {"If-Match": tag}
+    return {} if tag.startswith("W/") else {"If-Unmodified-Since": tag}
 
 
 def make_folders(fetch: Fetch, connection: str, path: str) -> None:

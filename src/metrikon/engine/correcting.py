@@ -17,6 +17,7 @@ from metrikon.engine.answers import MUST_HOLD, Answers, StillWrong
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
 from metrikon.engine.refusing import NotNow, NotThere
+from metrikon.engine.undoing import Undoing
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Change, Destination
 from metrikon.store import calls, deliveries, records, runs
@@ -46,10 +47,10 @@ class Corrected:
 
 
 class CameOf:
-    """What came of runs, and what its destinations can do with it. `build` makes the adapter of a destination as a flow names it."""
+    """What came of runs, and what can be done with it. `build` makes the adapter of a destination as a flow names it; `undoing` takes back what is no row."""
 
-    def __init__(self, database: Database, catalog: Catalog, build: Callable[[Said], Destination]) -> None:
-        self._database, self._catalog, self._build = database, catalog, build
+    def __init__(self, database: Database, catalog: Catalog, build: Callable[[Said], Destination], undoing: Undoing) -> None:
+        self._database, self._catalog, self._build, self._undoing = database, catalog, build, undoing
 
     def item(self, item_id: str, what: str) -> list[Came]:
         """All that came of an item, with what would become of it if it were to be "set" or "taken back"."""
@@ -63,13 +64,22 @@ class CameOf:
         return [Came(each, self._will(each, what, known)) for each in found if each.state == "written"]
 
     def _will(self, found: Delivery, what: str, known: dict[tuple[str, int, str], frozenset[Change]]) -> str:
+        if found.kind != "row":
+            return self._will_other(found, what)
         place = (found.flow, found.flow_version, found.target)
-        if found.kind == "row" and place not in known:
+        if place not in known:
             known[place] = self._changes(*place)
-        changes = known.get(place, frozenset())
+        changes = known[place]
         if what == WILL_SET:
             return WILL_SET if "set" in changes else WILL_ASK
         return WILL_TAKE_BACK if {"set": "set", "move": "move"}.get(found.purpose, "remove") in changes else STAYS
+
+    def _will_other(self, found: Delivery, what: str) -> str:
+        """Of something that is no row: a file is put elsewhere, or removed; a mail stays."""
+        taker = self._undoing.taker(found.flow, found.flow_version, found.path)
+        if what == WILL_SET:
+            return WILL_ASK if taker is None else WILL_SET
+        return STAYS if taker is None else WILL_TAKE_BACK
 
     def _changes(self, flow: str, version: int, target: str) -> frozenset[Change]:
         """What can be done with rows that are at a destination; nothing where nobody can be asked."""

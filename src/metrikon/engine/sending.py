@@ -9,8 +9,10 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.deliveries.comparing import told
+from metrikon.core.deliveries.states import Move
 from metrikon.core.flows.state import Perform
-from metrikon.ports.step import StepFailed
+from metrikon.core.values.exact import as_kept
+from metrikon.ports.step import Made, Outcome, StepFailed
 from metrikon.store import outgoing, runs
 from metrikon.store.leases import Claim
 from metrikon.store.outgoing import Known, Out
@@ -67,7 +69,7 @@ def before(connection: Connection, out: Out, wish: Wish, *, renew: bool) -> Gave
     if found.state == "written" and found.differs and wish.corrects:
         raise SentOtherwise(_otherwise(out, found), found.result or {})
     if out.sends.looks:
-        return Gave() if found.state == "written" else now
+        return now if found.state != "written" or (out.sends.moves and wish.corrects) else Gave()
     if wish.again or out.sends.again:
         return now
     differs = [{"column": each.column, "there": each.there, "wanted": each.wanted} for each in found.differs]
@@ -81,3 +83,27 @@ def sent_now(run_id: str) -> StepFailed:
 
 def _otherwise(out: Out, found: Known) -> str:
     return f"The {out.sends.what} went out before, with other values ({out.sends.target}): {told(found.differs)} Say whether it is left at that, or goes out again."
+
+
+def _stood(out: Out) -> bool:
+    """Whether it was there by an earlier run, whose place this one takes."""
+    return out.sends.moves and out.seen is not None and out.seen[0] == "written"
+
+
+def failed_by(out: Out, *, unsure: bool) -> Move:
+    """The move of what a step that failed was to send out."""
+    if unsure:
+        return "lost"
+    return "still there" if _stood(out) else "fail"
+
+
+def noting(outcome: Outcome, out: Out) -> Outcome:
+    """An outcome that notes, in the commit that keeps it, that something went out."""
+
+    def commit(connection: Connection, at: int) -> Made:
+        made = outcome.commit(connection, at) if outcome.commit is not None else Made("done", {"result": as_kept(outcome.result)})
+        by: Move = "found there" if outcome.found and not _stood(out) else "written"
+        outgoing.ended(connection, out, by, at, result=made.data.get("result") or {})
+        return made
+
+    return replace(outcome, commit=commit)

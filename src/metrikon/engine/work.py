@@ -8,7 +8,6 @@ import time
 from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from dataclasses import replace as dataclass_replace
 from datetime import UTC, datetime, tzinfo
 from typing import Any
 
@@ -335,7 +334,9 @@ class Work:
 
         def make(connection: Connection) -> tuple[None, list[Written]]:
             if out is not None:
-                outgoing.ended(connection, out, "lost" if data.get("unsure") is not None else "fail", now, error=str(data.get("message", "")))
+                outgoing.ended(
+                    connection, out, sending.failed_by(out, unsure=data.get("unsure") is not None), now, error=str(data.get("message", ""))
+                )
             elif data.get("unsure") is not None and effect.step.kind.sends is not None and (mine := sending.out_of(connection, effect, self.claim)):
                 outgoing.taken_over(connection, mine)
             return None, [written]
@@ -346,7 +347,7 @@ class Work:
     def _keep(self, effect: Perform, outcome: Outcome, start: int, out: Out | None = None) -> Entry:
         """Journal what a step gave, in one commit with what it stores."""
         if out is not None:
-            outcome = _noting(outcome, out)
+            outcome = sending.noting(outcome, out)
         if outcome.commit is None:
             made = Made("done", {"result": as_kept(outcome.result)})
             data = packed(made.data, self.bench.workshop.files)
@@ -416,14 +417,3 @@ class Work:
             self.bench.database.write(job)
         except (LeaseLost, StoreFailed) as error:
             log.error("run %s could not be parked: %s", self.claim.run_id, error)
-
-
-def _noting(outcome: Outcome, out: Out) -> Outcome:
-    """An outcome that notes, in the commit that keeps it, that something went out."""
-
-    def commit(connection: Connection, at: int) -> Made:
-        made = outcome.commit(connection, at) if outcome.commit is not None else Made("done", {"result": as_kept(outcome.result)})
-        outgoing.ended(connection, out, "written", at, result=made.data.get("result") or {})
-        return made
-
-    return dataclass_replace(outcome, commit=commit)

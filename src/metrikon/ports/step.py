@@ -74,6 +74,21 @@ class Outcome:
     commit: Commit | None = None
     usage: Usage | None = None
     made: Sequence[str] = ()
+    found: bool = False  # what was to go out was there before, and was not made by it
+
+
+@dataclass(frozen=True)
+class Sent:
+    """What a step has sent out: what of it was kept (`core.deliveries.sending.Sends`), and what the step gave then."""
+
+    values: Mapping[str, Any]
+    result: Mapping[str, Any]
+
+
+class TakesBack(Protocol):
+    """Takes back what a kind of step has sent out; nothing when it is gone, else why it stays. Raises `StepFailed` where trying later may help."""
+
+    def __call__(self, sent: Sent, workshop: Workshop) -> str: ...
 
 
 class Runner(Protocol):

@@ -110,6 +110,28 @@ def taken_over(connection: Connection, out: Out) -> None:
     connection.execute(update(deliveries).where(mine).values(run_id=out.run_id, path=out.path, state=target("ask about")))
 
 
+@dataclass(frozen=True)
+class Returning:
+    """Something that is to be taken back: what of it was kept, and what its step gave."""
+
+    key: str
+    flow: str
+    flow_version: int
+    path: str
+    values: Mapping[str, Any]
+    result: Mapping[str, Any]
+    attempts: int
+
+
+def returning(connection: Connection, now: int, most: int = 200) -> list[Returning]:
+    """What is to be taken back now, rows aside, the latest first."""
+    names = ("key", "flow", "flow_version", "path", "values", "result", "attempts")
+    due = (deliveries.c.destination == "") & (deliveries.c.state == "returning") & (deliveries.c.not_before <= now) & (deliveries.c.kind != "row")
+    query = select(*(deliveries.c[name] for name in names)).where(due).order_by(deliveries.c.begun_at.desc()).limit(most)
+    found = (dict(row) for row in connection.execute(query).mappings())
+    return [Returning(**{**each, "values": loads(each["values"]), "result": loads(each["result"]) if each["result"] else {}}) for each in found]
+
+
 def counted(connection: Connection, item_ids: Sequence[str]) -> dict[str, int]:
     """How much of each kind went out by the runs of items, rows aside."""
     found: dict[str, int] = {}

@@ -19,6 +19,7 @@ class Sends:
 
     `values`: what of it is compared when it is run again. `key`: parts that a flow gives, so that it goes out by its step once for them over all items; without
     them it goes out once for each item and step. `again`: the flow says that it goes out each time. `looks`: the step itself looks whether it went out before.
+    `of_item`: what tells it from others that its step makes of an item. `moves`: a run that corrects takes it over, and what it wants no longer is taken back.
     """
 
     what: str  # the word for it, of at most ten letters
@@ -27,6 +28,8 @@ class Sends:
     key: Sequence[Any] | None = None
     again: bool = False
     looks: bool = False
+    of_item: Sequence[Any] = ()
+    moves: bool = False
 
     def key_for(self, flow: str, item_id: str, path: str) -> str:
         """The key under which it goes out. `path`: of the step, with those of the steps that use its flow before it."""
@@ -34,7 +37,7 @@ class Sends:
             step = re.sub(r"\[.*?\]", "", path).rsplit("/", 1)[-1]
             scope = hashlib.sha256(f"{flow} {step} {self.target}".encode()).hexdigest()[:24]
             return f"{self.what}|{scope}|{key_of(self.key)}"
-        told = hashlib.sha256(f"{flow} {item_id} {path}".encode()).hexdigest()[:48]
+        told = hashlib.sha256(f"{flow} {item_id} {path}{f' {key_of(self.of_item)}' if self.of_item else ''}".encode()).hexdigest()[:48]
         return f"{self.what}|{told}"
 
 

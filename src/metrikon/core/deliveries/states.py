@@ -1,4 +1,4 @@
-"""The states of a delivery, and how it moves from one to another: one table for rows, mails, messages, calls and entries alike.
+"""The states of a delivery, and how it moves from one to another: one table for rows, files, mails, messages, calls and entries alike.
 
 A move that is not in the table does not happen: what the store changes, it changes only where the table has a move from the state that stands there.
 """
@@ -22,7 +22,7 @@ State = Literal[
     "taken back",  # it is there no longer
 ]
 Move = Literal[
-    "enter", "show", "enter again", "show again", "begin", "ask again", "ask about", "hand over", "written", "found there", "found otherwise", "lost", "put off", "fail", "seen there", "kept",
+    "enter", "show", "enter again", "show again", "begin", "ask again", "ask about", "hand over", "written", "found there", "found otherwise", "lost", "put off", "fail", "still there", "seen there", "kept",
     "correct", "take back", "gone", "not taken back", "restored",
 ]  # fmt: skip
 STATES: tuple[State, ...] = get_args(State)
@@ -41,6 +41,7 @@ MOVES: Mapping[Move, Mapping[State | None, State]] = {
     "lost": {"entered": "unsure", "sending": "unsure"},
     "put off": {"entered": "entered", "sending": "entered", "returning": "returning"},
     "fail": {"entered": "failed", "sending": "failed", "shown": "failed"},
+    "still there": {"sending": "written"},  # another run was to take it over, and could not
     "seen there": {"unsure": "written"},
     "kept": {"otherwise": "there"},
     "correct": {"written": "corrected", "there": "corrected"},

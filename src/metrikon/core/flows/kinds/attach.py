@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pydantic import Field
 
-from metrikon.core.flows.around import Around, text
+from metrikon.core.deliveries.sending import Sends, told_of
+from metrikon.core.flows.around import Around, closed, text
 from metrikon.core.flows.form import NAME, ConnectionName, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.once import BEFORE
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
@@ -33,7 +35,13 @@ def _check(parameters: Attach, around: Around) -> Iterable[Said]:
 
 
 def _result(parameters: Attach, around: Around) -> Schema:
-    return text(place="The record that has the file now.", id="The id of the file, where the service tells it.")
+    told = text(place="The record that has the file now.", id="The id of the file, where the service tells it.")
+    return closed({**told["properties"], **BEFORE})
+
+
+def _sends(values: Mapping[str, Any]) -> Sends:
+    held = {"name": str(values["name"]), "file": str(values["file"]), **{f"by {field}": value for field, value in values["by"].items()}}
+    return Sends("attachment", f"{values['records']} of {values['connection']}", held)
 
 
 def _tell(parameters: Attach) -> str:
@@ -44,6 +52,8 @@ def _tell(parameters: Attach) -> str:
 KIND = Kind(
     "attach",
     Attach,
+    sends=_sends,
+    told=lambda result: told_of("attachment", result),
     result=_result,
     check=_check,
     needs=("file", "name"),

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Literal
+from collections.abc import Iterable, Mapping
+from typing import Any, Literal
 
 from pydantic import Field
 
+from metrikon.core.deliveries.sending import Sends
 from metrikon.core.flows.around import Around, text
 from metrikon.core.flows.form import ConnectionName, Form
 from metrikon.core.flows.kind import Kind, Said, Schema
@@ -41,7 +42,17 @@ def _check(parameters: Save, around: Around) -> Iterable[Said]:
 
 
 def _result(parameters: Save, around: Around) -> Schema:
-    return text(place="Where the file is now.", result='"written" or "there already".')
+    return text(
+        place="Where the file is now.",
+        result='"written" or "there already".',
+        over="What was overwritten, kept as a file; or that it is not known whether anything was.",
+    )
+
+
+def _sends(values: Mapping[str, Any]) -> Sends:
+    to, on = str(values["to"]), values.get("connection")
+    held = {"to": to, "connection": on, "file": str(values["file"])}
+    return Sends("file", f"{on}: {to}" if on else to, held, looks=True, of_item=list(held.values()), moves=True)
 
 
 def _tell(parameters: Save) -> str:
@@ -53,6 +64,7 @@ def _tell(parameters: Save) -> str:
 KIND = Kind(
     "save",
     Save,
+    sends=_sends,
     result=_result,
     check=_check,
     needs=("file", "to"),
