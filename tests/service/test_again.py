@@ -353,8 +353,8 @@ destinations:
   book: {kind: xlsx, path: marks.xlsx, sheet: "${settings.sheet}", key: [Name]}
   base: {kind: sql, url: "sqlite:///marks.db", table: "${settings.table}", key: [Name]}
 steps:
-  - {name: row, write: {to: book, key: ["${item.name}"], columns: {Name: "${item.name}", Mark: 7}}}
-  - {name: known, write: {to: base, key: ["${item.name}"], columns: {Name: "${item.name}"}}}
+  - {name: row, write: {to: book, key: ["${item.name}"], if_there: keep, columns: {Name: "${item.name}", Mark: 7}}}
+  - {name: known, write: {to: base, key: ["${item.name}"], if_there: keep, columns: {Name: "${item.name}"}}}
 """
 
 

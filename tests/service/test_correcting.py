@@ -113,6 +113,20 @@ def test_corrections_of_a_written_record_add_up_in_its_row(ledger: Running) -> N
     assert total != Decimal("99.50")
 
 
+def test_a_figure_that_is_typed_for_a_run_is_read_as_its_record_type_reads_it_and_shown(ledger: Running) -> None:
+    run, record = sent(ledger)
+    code, out, err = command(ledger, "runs", "again", run, "--from", "row", "--value", "checked.record.total=1.784,50")
+    assert (code, err) == (0, "")
+    assert "checked.record.total is now 1,784.50." in out
+    newest = out.split()[-3]
+    assert settled(ledger, newest).state == "done"
+    assert (heads(ledger)[0][2], ledger.client.record(record).values["total"]) == (Decimal("1784.50"), Decimal("1784.50"))
+    code, _, err = command(ledger, "runs", "again", newest, "--from", "row", "--value", "checked.record.total=many")
+    assert (code, "Total" in err and "many" in err) == (1, True), (code, err)
+    code, _, err = command(ledger, "runs", "again", newest, "--from", "row", "--value", "checked.record.totla=5")
+    assert (code, "'total' meant" in err) == (1, True), (code, err)
+
+
 def test_what_somebody_has_set_is_asked_about_and_never_said_to_be_done(ledger: Running) -> None:
     run, record = sent(ledger)
     with sqlite3.connect(ledger.app.home / "out.db") as database:

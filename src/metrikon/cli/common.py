@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 from datetime import datetime
+from decimal import Decimal
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -116,10 +117,21 @@ def settings_from(**given: Any) -> Settings:
 
 def value_given(text: str) -> tuple[str, Any]:
     """A name or path and its value, of NAME=VALUE: in JSON, or a plain text. Raises `CommandFailed`."""
-    name, mark, value = text.partition("=")
-    if not mark or not name:
-        raise CommandFailed(f"{text!r} is no NAME=VALUE.", 2)
+    name, value = pair_given(text)
     try:
         return name, loads(value)
     except NotJson:
         return name, value
+
+
+def pair_given(text: str) -> tuple[str, str]:
+    """A name or path and its value, of NAME=VALUE, as it was typed. Raises `CommandFailed`."""
+    name, mark, value = text.partition("=")
+    if not mark or not name:
+        raise CommandFailed(f"{text!r} is no NAME=VALUE.", 2)
+    return name, value
+
+
+def spelled(value: Any) -> str:
+    """A value as it was read: 1,784.00 where that is a number."""
+    return f"{value:,f}" if isinstance(value, Decimal | int) and not isinstance(value, bool) else plain(value)

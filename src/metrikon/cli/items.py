@@ -9,7 +9,20 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, as_minutes, client, how_it_stands, plain, print_json, reaching, table, value_given, what_went_out, when
+from metrikon.cli.common import (
+    CommandFailed,
+    as_minutes,
+    client,
+    how_it_stands,
+    pair_given,
+    plain,
+    print_json,
+    reaching,
+    spelled,
+    table,
+    what_went_out,
+    when,
+)
 from metrikon.client import NotSettled, Run
 
 
@@ -343,10 +356,16 @@ def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         raise CommandFailed("Give either a run or --flow.", 2)
     if given.flow:
         return _run_set(given, out)
-    values = dict(value_given(each) for each in given.value)
+    typed = dict(pair_given(each) for each in given.value)
     with client(given) as service:
-        run_id = service.run_again_from(given.id, given.step, values, send_again=given.send_again, anew=given.anew)
-    print_json({"run_id": run_id}, out) if given.json else print(f"Run {run_id} has begun.", file=out)
+        run_id = service.run_again_from(given.id, given.step, typed=typed, send_again=given.send_again, anew=given.anew)
+        noted = service.run(run_id).corrections if typed else []
+    if given.json:
+        print_json({"run_id": run_id}, out)
+        return 0
+    for each in [each for each in noted if each.path in typed]:
+        print(f"{each.path} is now {spelled(each.value) or 'empty'}.", file=out)
+    print(f"Run {run_id} has begun.", file=out)
     return 0
 
 

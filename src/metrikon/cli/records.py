@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import asdict
-from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, client, how_it_stands, plain, print_json, reaching, table, what_went_out, when
+from metrikon.cli.common import CommandFailed, client, how_it_stands, plain, print_json, reaching, spelled, table, what_went_out, when
 from metrikon.client import Record
 from metrikon.core.records.pointers import leaves
 from metrikon.core.values.exact import NotJson, loads
@@ -146,8 +145,7 @@ def _read_back(before: dict[str, Any], values: dict[str, Any], out: TextIO) -> N
     standing = dict(leaves(before))
     for pointer, value in leaves(values):
         if standing.get(pointer) != value:
-            shown = f"{value:,f}" if isinstance(value, Decimal | int) and not isinstance(value, bool) else plain(value)
-            print(f"{pointer[1:]} is now {shown or 'empty'}.", file=out)
+            print(f"{pointer[1:]} is now {spelled(value) or 'empty'}.", file=out)
 
 
 def _values(given: argparse.Namespace, before: dict[str, Any]) -> dict[str, Any] | None:

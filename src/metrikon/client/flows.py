@@ -162,13 +162,22 @@ class FlowCalls:
         """Keep a sample no longer."""
         self._ask("DELETE", f"/api/flows/{flow}/samples/{name}")
 
-    def run_again_from(self, run_id: str, step: str, values: Mapping[str, Any] | None = None, *, send_again: bool = False, anew: bool = False) -> str:
+    def run_again_from(
+        self,
+        run_id: str,
+        step: str,
+        values: Mapping[str, Any] | None = None,
+        *,
+        typed: Mapping[str, str] | None = None,
+        send_again: bool = False,
+        anew: bool = False,
+    ) -> str:
         """Run the item of a run again from a step on, with what came before as it was or as it is corrected; the id of the new run.
 
-        `values`: by path, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again. `anew`: models are asked
+        `values`: by path, such as `checked.record.total`; `typed`: the same as a person types them. `send_again`: mails, messages and calls that went out before go out again. `anew`: models are asked
         anew by the steps that are repeated.
         """
-        body = {"from_step": step, "values": dict(values or {}), "send_again": send_again, "anew": anew}
+        body = {"from_step": step, "values": dict(values or {}), "typed": dict(typed or {}), "send_again": send_again, "anew": anew}
         return str(self._ask("POST", f"/api/runs/{run_id}/again", body=body)["run_id"])
 
     def run_set_again(

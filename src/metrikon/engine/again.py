@@ -14,15 +14,16 @@ from typing import Any
 from sqlalchemy import Connection
 
 from metrikon.core.flows.around import lost
-from metrikon.core.flows.corrected import NotThereIn, added, all_corrected, corrected, parts_of
+from metrikon.core.flows.corrected import NotThereIn, added, all_corrected, corrected, parts_of, value_at
 from metrikon.core.flows.differences import same_steps
 from metrikon.core.flows.fold import replayed
 from metrikon.core.flows.kind import Schema
 from metrikon.core.flows.model import Flow
 from metrikon.core.flows.state import Entry, State
 from metrikon.core.flows.verify import results_of
+from metrikon.core.values.exact import NotJson, loads
 from metrikon.core.values.near import meant
-from metrikon.engine.answers import Answers
+from metrikon.engine.answers import MUST_HOLD, Answers
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
 from metrikon.engine.refusing import NotNow, NotThere
@@ -85,18 +86,54 @@ class Again:
         self._answers, self._engine = answers, engine
 
     def item(
-        self, item_id: str, by: str, start: str = "", values: Mapping[str, Any] | None = None, *, send_again: bool = False, anew: bool = False
+        self,
+        item_id: str,
+        by: str,
+        start: str = "",
+        values: Mapping[str, Any] | None = None,
+        *,
+        typed: Mapping[str, str] | None = None,
+        send_again: bool = False,
+        anew: bool = False,
     ) -> str:
         """A new run of an item on the newest version of its flow, its id; one that is parked or in review is replaced.
 
         `start`: the step from which on it is done anew, all of it without one. `values`: results of steps before that one, corrected, by their
-        paths, such as `checked.record.total`. `send_again`: mails, messages and calls that went out before go out again. `anew`: models are asked anew by the steps that are repeated. Raises `NotThere`, and `NotNow` with what stands in the way.
+        paths, such as `checked.record.total`. `typed`: the same as a person types them. `send_again`: mails, messages and calls that went out before go out again. `anew`: models are asked anew by the steps that are repeated. Raises `NotThere`, and `NotNow` with what stands in the way.
         """
-        found = self._database.write(
-            lambda connection: self.begin(connection, Wish(item_id, by, start, values or {}, send_again=send_again, anew=anew))
-        )
+        every = {**(values or {}), **(self.read(item_id, typed) if typed else {})}
+        found = self._database.write(lambda connection: self.begin(connection, Wish(item_id, by, start, every, send_again=send_again, anew=anew)))
         self._engine.wake()
         return found
+
+    def read(self, item_id: str, typed: Mapping[str, str]) -> dict[str, Any]:
+        """What a person has typed for results of the latest run of an item, by their paths: of a record as its record type reads it, else in JSON, or a text.
+
+        Raises `NotThere`, `NotNow` and `BadTyped`.
+        """
+        with self._database.reading() as connection:
+            last = self._last(connection, item_id)
+            entries = [unpacked(entry, self._files) for _, entry in journal.load(connection, last["id"])]
+        scope = _scope(self._catalog.flow(str(last["flow"]), int(last["flow_version"])), entries)
+        found: dict[str, Any] = {}
+        for path, text in typed.items():
+            head, _, rest = path.partition(".")
+            result = scope.get(head)
+            if isinstance(result, Mapping) and _is_record(result) and rest.startswith("record."):
+                found[path] = self._of_record(result, rest, text)
+            else:
+                found[path] = _plain(text)
+        return found
+
+    def _of_record(self, result: Mapping[str, Any], path: str, text: str) -> Any:
+        """A value that was typed for a record, as it is read there. Raises `NotNow` for one that its field does not take."""
+        held = all_corrected(result, {path: text or None})["record"]  # a path that leads nowhere is told where the run begins
+        reading = self._answers.check(str(result["id"]), held)
+        pointer = "/".join(["", *(str(part - 1) if isinstance(part, int) else part for part in parts_of(path)[1:])])
+        wrong = [each.message for each in reading.findings if each.check in MUST_HOLD and pointer in each.fields]
+        if wrong:
+            raise NotNow(f"{path} cannot be corrected: {' '.join(wrong)}")
+        return value_at({"record": reading.record}, path)
 
     def run_of(self, run_id: str) -> str:
         """The item of a run. Raises `NotThere`."""
@@ -241,8 +278,7 @@ class Again:
         Raises `NotNow` for one that is not there.
         """
         results = results_of(flow, self._catalog.known())
-        state = replayed(State(flow), entries)
-        scope = state.frames[""].scope if "" in state.frames else {}
+        scope = _scope(flow, entries)
         found: dict[str, dict[str, Any]] = {}
         for path, value in values.items():
             head, _, rest = path.partition(".")
@@ -260,6 +296,20 @@ class Again:
             found.setdefault(head, {})[rest] = value
         whole = {head: all_corrected(scope[head], told) for head, told in found.items()}
         return found, [(str(each["id"]), each["record"]) for each in whole.values() if _is_record(each)]
+
+
+def _scope(flow: Flow, entries: list[Entry]) -> Mapping[str, Any]:
+    """What the steps of a run gave, by their names."""
+    state = replayed(State(flow), entries)
+    return state.frames[""].scope if "" in state.frames else {}
+
+
+def _plain(text: str) -> Any:
+    """A value in JSON, or the text itself."""
+    try:
+        return loads(text)
+    except NotJson:
+        return text
 
 
 def taken(entries: Iterable[Entry], same: set[str]) -> Iterator[Entry]:

@@ -28,6 +28,11 @@ class AgainBody(Sent):
     values: dict[str, Any] = Field(
         default_factory=dict, max_length=200, description="Results of steps before that one, corrected, by path: `checked.record.total`."
     )
+    typed: dict[str, str] = Field(
+        default_factory=dict,
+        max_length=200,
+        description="The same as a person types them: read as the fields of the record type are, so that 1.784,00 is a number.",
+    )
     send_again: bool = Field(False, description=SEND_AGAIN)
     anew: bool = Field(False, description=ANEW)
 
@@ -85,8 +90,13 @@ def blueprint(app: App) -> Room:
     @api.post("/api/runs/<string:id>/again", responses={201: RunStarted}, operation_id="runAgainFrom")
     def run_again_from(path: IdPath, body: AgainBody) -> Response:
         """Run the item of a run again from any step on: what came before is taken over, as it was or as it is corrected here."""
-        said = {"send_again": body.send_again, "anew": body.anew}
-        return reply(RunStarted(run_id=app.again.item(app.again.run_of(path.id), str(g.person), body.from_step, body.values, **said)), 201)
+        begun = app.again.item(
+            *(app.again.run_of(path.id), str(g.person), body.from_step, body.values),
+            typed=body.typed,
+            send_again=body.send_again,
+            anew=body.anew,
+        )
+        return reply(RunStarted(run_id=begun), 201)
 
     @api.post("/api/flows/<string:name>/again", responses={200: SetView}, operation_id="runSetAgain")
     def run_set(path: NamePath, body: SetBody) -> Response:

@@ -52,6 +52,10 @@ class ItemQuery(ListQuery):
     since: int = Field(0, ge=0, le=LARGEST, description="Milliseconds since 1970.")
 
 
+class UploadQuery(View):
+    name: str = Field("", description="The name of the file, where the body is its bytes.")
+
+
 class RunQuery(ListQuery):
     flow: str = Field("", max_length=60)
     state: str = Field("", max_length=120)

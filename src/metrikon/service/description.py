@@ -5,9 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from functools import wraps
 from typing import Any
 
+from flask import request
 from flask_openapi3 import APIBlueprint, OpenAPI
+
+from metrikon.core.values.near import meant
+from metrikon.service.problems import Problem
 
 _ANY_FILE: dict[str, Any] = {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}
 _FORM: dict[str, Any] = {
@@ -33,7 +38,6 @@ BODIES: dict[str, tuple[str, dict[str, Any], bool]] = {  # by operation: what it
 }
 PARAMETERS: dict[str, list[dict[str, Any]]] = {
     "uploadItem": [
-        {"name": "name", "in": "query", "schema": {"type": "string"}, "description": "The name of the file, where the body is its bytes."},
         {
             "name": "Idempotency-Key",
             "in": "header",
@@ -70,6 +74,21 @@ class Room(APIBlueprint):
 
     def __init__(self, *given: Any, **more: Any) -> None:
         super().__init__(*given, doc_ui=_WANTED.get(), **more)
+
+    def create_view_func(self, func: Any, header: Any, cookie: Any, path: Any, query: Any, *given: Any, **more: Any) -> Any:  # type: ignore[override]
+        """As it is made, but that a name in the address which the operation does not know is refused, never left out in silence."""
+        view = super().create_view_func(func, header, cookie, path, query, *given, **more)
+        known = sorted(query.model_fields) if query is not None else []
+
+        @wraps(view)
+        def asked(**parts: Any) -> Any:
+            for name in request.args:
+                if name not in known:
+                    told = f"Known: {', '.join(known)}." if known else "Nothing can be said there."
+                    raise Problem(422, "invalid-request", f"{name[:60]!r} in the address is not known here{meant(name, known)} {told}")
+            return view(**parts)
+
+        return asked
 
 
 @contextmanager

@@ -10,7 +10,7 @@ from flask_openapi3 import Tag
 from metrikon.app.assemble import App
 from metrikon.core.values.exact import loads
 from metrikon.ports.intake import opened
-from metrikon.service.asked import CancelBody, ContinueQuery, IdPath, ItemQuery, NamePath, RunQuery
+from metrikon.service.asked import CancelBody, ContinueQuery, IdPath, ItemQuery, NamePath, RunQuery, UploadQuery
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
@@ -42,12 +42,12 @@ def blueprint(app: App) -> Room:
     api = Room("items", __name__, abp_tags=[Tag(name="items and runs")])
 
     @api.post("/api/flows/<string:name>/items", responses={201: ArrivedView, 200: ArrivedView}, operation_id="uploadItem")
-    def upload(path: NamePath) -> Response:
+    def upload(path: NamePath, query: UploadQuery) -> Response:
         """Send a file: the body is its bytes, or a form with one `file`.
 
         The same Idempotency-Key (at most 160 characters) with the same file gets the same answer; with another file it is refused (409).
         """
-        data, name = _uploaded()
+        data, name = _uploaded(query.name)
         identity = _identity()
         if _opened(app, path.name):
             first, *others = app.arrivals.take_opened(path.name, "upload", identity, name, data)
@@ -141,14 +141,14 @@ def blueprint(app: App) -> Room:
             raise Problem(422, "key-too-long", f"The {IDENTITY_HEADER} has {len(given)} characters; at most {LONGEST_IDENTITY} are taken.")
         return given or None
 
-    def _uploaded() -> tuple[bytes, str]:
+    def _uploaded(called: str) -> tuple[bytes, str]:
         if request.content_type and request.content_type.startswith("multipart/form-data"):
             sent = request.files.get("file")
             if sent is None:
                 raise Problem(422, "no-file", "The form has no part named `file`.")
             data, name = sent.read(), sent.filename or "unnamed"
         else:
-            data, name = request.get_data(cache=False), request.args.get("name", "") or "unnamed"
+            data, name = request.get_data(cache=False), called or "unnamed"
         if len(data) > app.settings.max_bytes:
             size = f"{len(data) / 1e6:.1f} MB; the limit is {app.settings.max_bytes / 1e6:.1f} MB"
             raise Problem(413, "too-large", f"The file has {size} (setting max_bytes).")

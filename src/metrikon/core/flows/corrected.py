@@ -21,6 +21,16 @@ def corrected(result: Any, path: str, value: Any) -> Any:
     return _with(result, parts_of(path), value, path)
 
 
+def value_at(result: Any, path: str) -> Any:
+    """What stands at a path of a result; None where nothing does."""
+    for part in parts_of(path):
+        if isinstance(part, int):
+            result = result[part - 1] if isinstance(result, list) and 1 <= part <= len(result) else None
+        else:
+            result = result.get(part) if isinstance(result, Mapping) else None
+    return result
+
+
 def _with(at: Any, path: list[str | int], value: Any, whole: str) -> Any:
     if not path:
         return value
