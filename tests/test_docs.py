@@ -11,7 +11,12 @@ from pathlib import Path
 
 import pytest
 
-from metrikon.cli.reference import pages
+from metrikon.app.kinds import kinds
+from metrikon.cli import parser
+from metrikon.cli.reference import commands_of, pages
+from metrikon.cli.shapes import known_for_samples, whole_sample
+from metrikon.core.flows.checking import checked
+from metrikon.core.flows.kind import Kind
 
 ROOT = Path(__file__).parents[1]
 
@@ -72,3 +77,23 @@ def test_every_annotation_of_record_types_is_described() -> None:
     described = (ROOT / "docs" / "record-types.md").read_text("utf-8")
     assert len(used) >= 12
     assert [name for name in sorted(used) if f"`{name}`" not in described] == []
+
+
+@pytest.mark.parametrize("kind", kinds().steps.values(), ids=lambda kind: str(kind.name))
+def test_each_kind_of_step_has_a_sample_that_is_right(kind: Kind) -> None:
+    _, problems = checked(whole_sample(kind), kinds().language, known_for_samples())
+    assert [str(each) for each in problems] == []
+
+
+def test_every_option_and_argument_of_every_command_says_what_it_is_for() -> None:
+    silent = [
+        f"{' '.join(path)} {action.dest}"
+        for path, found, _ in commands_of(parser(), (), "")
+        for action in found._actions
+        if action.help in (None, "")
+    ]
+    assert silent == []
+
+
+def test_every_intake_says_what_its_items_hold() -> None:
+    assert [name for name, each in kinds().intakes.items() if not each.gives] == []

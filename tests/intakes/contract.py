@@ -10,6 +10,7 @@ import pytest
 
 from metrikon.app.assemble import App
 from metrikon.core.flows.model import Flow, Said
+from metrikon.core.values.exact import loads
 from metrikon.store import flows, intakes, items, listing
 from tests.helpers import eventually
 
@@ -173,6 +174,8 @@ class IntakeContract:
             known = (items.whole(connection, row["id"]) or {})["data"]
         sample = app.samples.whole("letters", "first")
         assert sample["data"] == known
+        gives = app.kinds.intakes[said.kind].gives
+        assert isinstance(gives, str) or set(loads(known)) == set(gives), "the reference says what an item holds"
         tried = app.trying.run(flow, sample["sha256"], sample["file_name"], "", recorded=False, data=sample["data"])
         assert tried.stands == "done"
 

@@ -66,6 +66,40 @@ ROOMS = {  # the module of each command, in the order in which they are listed
 }
 
 
+THINGS = {  # what the commands of a group speak of
+    "people": "person",
+    "tokens": "token",
+    "places": "place",
+    "judgements": "judgement",
+    "runs": "run",
+    "records": "record",
+    "calls": "call",
+    "connections": "connection",
+    "ways": "way in",
+    "lists": "list",
+    "decision-tables": "decision table",
+    "questions": "question",
+    "flows": "flow",
+    "record-types": "record type",
+}
+SAID = {  # what an argument is, where its command says nothing of it
+    "id": "the {thing}, by its id as lists show it",
+    "run_id": "the run, by its id as lists show it",
+    "name": "the {thing}, by its name",
+    "file": "the file",
+    "flow": "the flow, by its name",
+    "place": "the place, as `metrikon places list` shows it",
+    "role": "what they may do",
+    "record_type": "only records of this type",
+    "most": "how many at most",
+    "comment": "a word why, kept with it",
+    "option": "the answer, by its name",
+    "key": "the key that the flow waits for",
+    "host": "the address that it listens on",
+    "port": "the port that it listens on; 0 for any that is free",
+}
+
+
 def parser(first: str = "") -> argparse.ArgumentParser:
     """The whole command line; or, by its first word, the part that this needs, so that a command loads no more than its own."""
     top = argparse.ArgumentParser(
@@ -79,7 +113,19 @@ def parser(first: str = "") -> argparse.ArgumentParser:
     wanted = [ROOMS[first]] if first in ROOMS else [] if first == "--version" else dict.fromkeys(ROOMS.values())
     for name in wanted:
         import_module(f"metrikon.cli.{name}").add(commands)
+    for name, below in commands.choices.items():
+        _explain(below, THINGS.get(name, "thing"))
     return top
+
+
+def _explain(found: argparse.ArgumentParser, thing: str) -> None:
+    """Say of arguments that say nothing themselves what they are: all commands of a group speak of the same kind of thing."""
+    for action in found._actions:
+        if isinstance(action, argparse._SubParsersAction):
+            for below in action.choices.values():
+                _explain(below, thing)
+        elif action.help is None:
+            action.help = SAID.get(action.dest, "").format(thing=thing)
 
 
 def main(arguments: Sequence[str] | None = None, out: TextIO | None = None, err: TextIO | None = None) -> int:

@@ -198,6 +198,17 @@ def _touches(said: Calendar, home: Path) -> Touched | None:
     return Touched(home / said.path) if said.path is not None else None
 
 
+GIVES = {
+    "uid": "The id of the event.",
+    "title": "Its title.",
+    "start": "When it began, with the offset of the zone of the flow.",
+    "end": "When it ended.",
+    "place": "Where it was.",
+    "url": "Its address.",
+    "description": "What is said of it.",
+    "organizer": "Who called it.",
+    "people": "Who was invited, a list.",
+}
 KIND = IntakeKind(
     "calendar",
     Calendar,
@@ -206,4 +217,5 @@ KIND = IntakeKind(
     CalendarSource,
     _touches,
     reaches=True,
+    gives=GIVES,
 )

@@ -209,4 +209,13 @@ def _repeats(said: Chat, data: Any) -> Repeats:
     return said.repeats or ("take" if isinstance(data, Mapping) and data.get("kind") == "text" else "hold")
 
 
-KIND = IntakeKind("chat", Chat, lambda said: f"messages in {', '.join(said.rooms)}", _place, ChatSource, repeats=_repeats, reaches=True)
+GIVES = {
+    "room": "The room.",
+    "from": "Who said it.",
+    "kind": "text, picture, voice or file.",
+    "text": "What was said, or the name of the file.",
+    "event": "The id of the message, which `post` answers.",
+    "thread": "The id of the message that its thread began with.",
+    "sent": "When it was said (RFC 3339, UTC).",
+}
+KIND = IntakeKind("chat", Chat, lambda said: f"messages in {', '.join(said.rooms)}", _place, ChatSource, repeats=_repeats, reaches=True, gives=GIVES)

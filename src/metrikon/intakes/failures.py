@@ -77,4 +77,16 @@ def _tell(said: Failures) -> str:
     return f"what fails in {', '.join(said.flows)}" if said.flows else "what fails in other flows"
 
 
-KIND = IntakeKind("failures", Failures, _tell, build=FailuresSource, quick=True)
+GIVES = {
+    "flow": "The flow that cannot go on.",
+    "step": "The step.",
+    "path": "The step instance, such as lines[3]/row.",
+    "message": "Why.",
+    "attempts": "How often it was tried.",
+    "name": "The name of the item.",
+    "item": "Its id.",
+    "run": "The id of its run.",
+    "link": "The address of the item for people.",
+    "at": "When it failed (RFC 3339, UTC).",
+}
+KIND = IntakeKind("failures", Failures, _tell, build=FailuresSource, quick=True, gives=GIVES)

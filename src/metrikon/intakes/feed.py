@@ -137,4 +137,14 @@ def _as_page(entry: Mapping[str, Any]) -> str:
     return f"<!doctype html><html>{head}<body><article><h1>{title}</h1><p>{author}</p><p>{published}</p>\n{entry['html']}\n</article></body></html>"
 
 
-KIND = IntakeKind("feed", Feed, lambda said: f"entries of the feed {said.url}", lambda said, home: str(said.url), FeedSource, reaches=True)
+GIVES = {
+    "id": "The id of the entry.",
+    "title": "Its title.",
+    "link": "Its address.",
+    "author": "Who wrote it.",
+    "text": "Its summary.",
+    "published": "When it was published (RFC 3339, UTC); empty where that is not said.",
+}
+KIND = IntakeKind(
+    "feed", Feed, lambda said: f"entries of the feed {said.url}", lambda said, home: str(said.url), FeedSource, reaches=True, gives=GIVES
+)

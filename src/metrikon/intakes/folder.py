@@ -179,4 +179,5 @@ KIND = IntakeKind(
     _build,
     lambda said, home: Touched(home / said.path),
     quick=True,
+    gives="Nothing: a file is known by `item.name`, `item.size` and `item.at`.",
 )

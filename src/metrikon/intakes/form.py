@@ -152,4 +152,10 @@ def thing_of(said: FormPage, given: Filled, key: str, now: int) -> tuple[Thing, 
     return Thing(f"form {key}", name, now, len(data), given.values), [Piece(name, data)]
 
 
-KIND = IntakeKind("form", FormPage, lambda said: f"what is filled in on the form “{said.title}”", sent="/form/")
+KIND = IntakeKind(
+    "form",
+    FormPage,
+    lambda said: f"what is filled in on the form “{said.title}”",
+    sent="/form/",
+    gives="What was filled in, by the names of the fields.",
+)

@@ -330,4 +330,14 @@ def _tell(said: Mailbox) -> str:
     return f"{what} in {said.folder} of {said.connection}{only}"
 
 
-KIND = IntakeKind("mailbox", Mailbox, _tell, _place, MailSource, reaches=True)
+GIVES = {
+    "from": "The sender, with name and address.",
+    "to": "Who else it went to, each with name and address; copies count.",
+    "subject": "Its subject.",
+    "sent": "When it came (RFC 3339, UTC).",
+    "message_id": "Its Message-ID, by which it is answered.",
+    "attachments": "Its attachments that are wanted, each with name, type and size in bytes.",
+    "folder": "The folder that it was in.",
+    "keywords": "Its keywords.",
+}
+KIND = IntakeKind("mailbox", Mailbox, _tell, _place, MailSource, reaches=True, gives=GIVES)

@@ -160,4 +160,12 @@ def _ordered(value: Any) -> tuple[int, Any]:
     return (0, value) if isinstance(value, int | Decimal) else (1, str(value))
 
 
-KIND = IntakeKind("poll", Poll, lambda said: f"entries of the list at {said.url}", lambda said, home: str(said.url), PollSource, reaches=True)
+KIND = IntakeKind(
+    "poll",
+    Poll,
+    lambda said: f"entries of the list at {said.url}",
+    lambda said, home: str(said.url),
+    PollSource,
+    reaches=True,
+    gives="The entry of the list, as its server gives it.",
+)

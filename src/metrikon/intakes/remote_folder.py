@@ -87,5 +87,11 @@ def _place(said: RemoteFolder, home: Path) -> str:
 
 
 KIND = IntakeKind(
-    "remote_folder", RemoteFolder, lambda said: f"files in the folder {said.path} of {said.connection}", _place, RemoteSource, reaches=True
+    "remote_folder",
+    RemoteFolder,
+    lambda said: f"files in the folder {said.path} of {said.connection}",
+    _place,
+    RemoteSource,
+    reaches=True,
+    gives="Nothing: a file is known by `item.name`, `item.size` and `item.at`.",
 )

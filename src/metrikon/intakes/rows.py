@@ -220,4 +220,4 @@ def _place(said: Rows, home: Path) -> str:
     return f"the table {said.table}" if said.table else str(home / str(said.path))
 
 
-KIND = IntakeKind("rows", Rows, _tell, _place, RowSource, touched_by)
+KIND = IntakeKind("rows", Rows, _tell, _place, RowSource, touched_by, gives="The row, by the heads of its columns.")

@@ -153,4 +153,13 @@ def _touches(said: Schedule, home: Path) -> Touched | None:
     return touched_by(said.rows, home) if said.rows is not None else None
 
 
-KIND = IntakeKind("schedule", Schedule, _tell, lambda said, home: said.expression, ScheduleSource, _touches, quick=True)
+KIND = IntakeKind(
+    "schedule",
+    Schedule,
+    _tell,
+    lambda said, home: said.expression,
+    ScheduleSource,
+    _touches,
+    quick=True,
+    gives="With `rows` the row, by the heads of its columns; else `at`, the time that it is for (RFC 3339), and `missed`, how many times were missed before it.",
+)

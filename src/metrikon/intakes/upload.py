@@ -16,4 +16,4 @@ class Upload(MayRepeat):
     opened: bool = Field(False, description=OPENED)
 
 
-KIND = IntakeKind("upload", Upload, lambda said: "files that are sent")
+KIND = IntakeKind("upload", Upload, lambda said: "files that are sent", gives="Nothing.")

@@ -158,4 +158,11 @@ def _named(said: Webhook, posted: Posted, now: int) -> str:
     return clean(told)[:200] or f"{said.name or 'webhook'} {moment:%Y-%m-%d %H.%M.%S}"
 
 
-KIND = IntakeKind("webhook", Webhook, lambda said: "what other services post", sent="/in/", proved=True)
+KIND = IntakeKind(
+    "webhook",
+    Webhook,
+    lambda said: "what other services post",
+    sent="/in/",
+    proved=True,
+    gives="What was posted: the JSON that came, or the fields of the form.",
+)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, Protocol
@@ -171,6 +171,7 @@ class IntakeKind:
     sends proves it by a secret.
     `repeats`: what becomes of a thing that holds what an earlier one held, by what is known of it.
     `reaches`: whether it is looked at outside the house, so that a new one waits until somebody has seen what it would take.
+    `gives`: what `item.data` holds: of each entry what it is, or a sentence where that depends on what comes.
     `quick`: whether a look costs next to nothing, so that it is looked at all the time.
     """
 
@@ -185,6 +186,7 @@ class IntakeKind:
     repeats: Callable[[Any, Any], Repeats] = repeats_of
     reaches: bool = False
     quick: bool = False
+    gives: Mapping[str, str] | str = ""
 
 
 def opened(said: Any) -> bool:

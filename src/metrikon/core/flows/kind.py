@@ -119,7 +119,7 @@ class Kind:
     kept here that it names, each with what it is: "record type", "decision table", "list". `asks`: what it asks a model for. `writes`: the rows that it writes: name of the destination, column and value, and whether one is made where none is. `tell`: a step in one plain sentence made from its parameters; `would`: what it would do, from its
     filled parameters, where it is only tried: a step that changes something outside has one, and is not done then; `sends`: what goes out by it, from its filled parameters, which is not repeated when an item is run again; `told`: what its run tells of its result when it is done, or nothing; `goes`: what goes out by it besides rows, in a few words; `ways`: a sentence for
     each block of steps within it, in order. `remarks`: what is right and yet worth a word, such as a choice that was left open. `known_by`: what tells
-    that which it makes from all others, from its filled parameters; None where one is set again and again.
+    that which it makes from all others, from its filled parameters; None where one is set again and again. `sample`: a step of it in YAML, without its name.
     """
 
     name: str
@@ -151,6 +151,7 @@ class Kind:
     control: Control | None = None
     remarks: Callable[[Any, Around], Iterable[Said]] = _nothing_said
     known_by: Callable[[Mapping[str, Any]], Any] | None = None
+    sample: str = ""
     version: int = 1
 
     @property

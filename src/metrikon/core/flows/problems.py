@@ -47,6 +47,8 @@ def in_our_words(error: Mapping[str, Any], known: list[str], about: str = "") ->
         if advice := foreign(name):
             return f"{name!r} is not known here. {advice}"
         return f"{name!r} is not known here{meant(name, known)} Known: {', '.join(known) or 'nothing'}. Remove it or correct its spelling."
+    if kind == "model_type" and known:
+        return f"It is {_shown(error.get('input'))}; give its parameters by name: {', '.join(known)}."
     if kind == "missing" and about:
         return f"It is missing; add it. {about}"
     if kind == "string_pattern_mismatch" and (better := as_name(str(error.get("input", "")), str(context.get("pattern", "")))):

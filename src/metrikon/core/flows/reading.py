@@ -169,7 +169,7 @@ class _Reading:
         except ValidationError as error:
             for each in error.errors():
                 loc = each["loc"]
-                names = [*known, *_names_at(form, loc[:-1])]
+                names = [*known, *_names_at(form, loc if each["type"] == "model_type" else loc[:-1])]
                 message = in_our_words(each, names, _about(form, loc))
                 self._tell(step, (*place, *loc), (*where, *loc), message)
             return None

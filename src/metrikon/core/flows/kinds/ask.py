@@ -62,4 +62,17 @@ def _tell(parameters: Ask) -> str:
     return f"Ask {who}{reminded}: “{shown(parameters.question)}” ({', '.join(each.label for each in parameters.options)})"
 
 
-KIND = Kind("ask", Ask, result=_result, check=_check, needs=("question",), late=_late, leaves=True, tell=_tell)
+SAMPLE = """\
+ask: {question: "May ${item.name} be paid?", options: [{name: pay, label: Pay it}, {name: leave, label: Leave it, comment: wanted}]}
+"""
+KIND = Kind(
+    "ask",
+    Ask,
+    result=_result,
+    check=_check,
+    needs=("question",),
+    late=_late,
+    leaves=True,
+    tell=_tell,
+    sample=SAMPLE,
+)

@@ -49,6 +49,9 @@ def _tell(parameters: Attach) -> str:
     return f"Give the record with {by} ({parameters.records} of {parameters.connection}) the file {shown(parameters.name)}."
 
 
+SAMPLE = """\
+attach: {connection: crm, records: contacts, by: {email: "${checked.record.vendor}"}, file: "${item.file}", name: "${item.name}"}
+"""
 KIND = Kind(
     "attach",
     Attach,
@@ -64,4 +67,5 @@ KIND = Kind(
     would=lambda values: (
         f"The file {values['name']} would be given to the record with {', '.join(f'{field} {value}' for field, value in values['by'].items())}."
     ),
+    sample=SAMPLE,
 )

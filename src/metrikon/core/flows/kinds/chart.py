@@ -44,4 +44,15 @@ def _tell(parameters: Chart) -> str:
     return f"Draw {parameters.draw} of {parameters.amount} along {parameters.along} from {shown(parameters.rows)}{by}."
 
 
-KIND = Kind("chart", Chart, result=_result, check=_check, needs=("rows",), tell=_tell)
+SAMPLE = """\
+chart: {rows: "${month.rows}", along: currency, amount: total}
+"""
+KIND = Kind(
+    "chart",
+    Chart,
+    result=_result,
+    check=_check,
+    needs=("rows",),
+    tell=_tell,
+    sample=SAMPLE,
+)

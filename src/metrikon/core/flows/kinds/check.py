@@ -53,6 +53,9 @@ def _tell(parameters: Check) -> str:
     return f"Check {shown(parameters.record)}; {when}."
 
 
+SAMPLE = """\
+check: {record: "${found}"}
+"""
 KIND = Kind(
     "check",
     Check,
@@ -62,4 +65,5 @@ KIND = Kind(
     needs=("record",),
     tell=_tell,
     ways=lambda parameters: ["If a person refuses it:"] if parameters.on_refusal else [],
+    sample=SAMPLE,
 )

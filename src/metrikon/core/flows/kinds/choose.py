@@ -98,4 +98,18 @@ def _ways(parameters: Choose) -> list[str]:
     return [*heads, *(["Otherwise:"] if parameters.otherwise else [])]
 
 
-KIND = Kind("choose", Choose, check=_check, control=_Choosing(), tell=_tell, ways=_ways)
+SAMPLE = """\
+choose:
+  cases:
+    - when: checked.record.total > 500
+      steps: [{name: end, stop: {reason: It is for the trustees.}}]
+"""
+KIND = Kind(
+    "choose",
+    Choose,
+    check=_check,
+    control=_Choosing(),
+    tell=_tell,
+    ways=_ways,
+    sample=SAMPLE,
+)

@@ -70,6 +70,9 @@ def _tell(parameters: Classify) -> str:
     return f"Tell of {shown(parameters.of)} the first that is true of {names}{told_by(parameters)}."
 
 
+SAMPLE = """\
+classify: {of: "${paper}", labels: [{name: complaint, about: Somebody complains.}, {name: booking, about: Somebody books a tour.}]}
+"""
 KIND = Kind(
     "classify",
     Classify,
@@ -80,4 +83,5 @@ KIND = Kind(
     leaves=True,
     asks=lambda parameters: Asks("", parameters.model, parameters.context, parameters.task(), parameters.second_reading, parameters.calls),
     tell=_tell,
+    sample=SAMPLE,
 )

@@ -48,4 +48,18 @@ def _tell(parameters: Compare) -> str:
     return f"Tell what changed from {shown(parameters.before)} to {shown(parameters.of)}{what}{told_by(parameters)}."
 
 
-KIND = Kind("compare", Compare, result=_result, check=_check, needs=("of",), outward=True, leaves=True, asks=_asks, tell=_tell)
+SAMPLE = """\
+compare: {of: "${paper}", before: "The price is 41.", matters: other prices}
+"""
+KIND = Kind(
+    "compare",
+    Compare,
+    result=_result,
+    check=_check,
+    needs=("of",),
+    outward=True,
+    leaves=True,
+    asks=_asks,
+    tell=_tell,
+    sample=SAMPLE,
+)

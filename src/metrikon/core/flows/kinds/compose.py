@@ -71,6 +71,9 @@ def _result(parameters: Compose, around: Around) -> Schema:
     return text(file="The document, kept as a file.", name="Its name.")
 
 
+SAMPLE = """\
+compose: {template: templates/letter.docx, values: {vendor: "${checked.record.vendor}"}, name: "letter ${item.name}.docx"}
+"""
 KIND = Kind(
     "compose",
     Compose,
@@ -80,4 +83,5 @@ KIND = Kind(
     outward=True,
     uses=lambda parameters: [("connection", parameters.connection)] if parameters.connection else [],
     tell=lambda parameters: f"Make {shown(parameters.name)} from the template {shown(parameters.template)}.",
+    sample=SAMPLE,
 )

@@ -36,6 +36,9 @@ def _result(parameters: Convert, around: Around) -> Schema:
     return closed({"amount": number, "currency": text, "rate": number, "day": text, "said": text, **before})
 
 
+SAMPLE = """\
+convert: {amount: "${checked.record.total}", currency: "${checked.record.currency}", on: "${checked.record.date}", into: EUR, rates: {connection: rates}}
+"""
 KIND = Kind(
     "convert",
     Convert,
@@ -47,4 +50,5 @@ KIND = Kind(
     tell=lambda parameters: (
         f"Turn {shown(parameters.amount)} {shown(parameters.currency)} into {shown(parameters.into)} at the rate of {shown(parameters.on)}."
     ),
+    sample=SAMPLE,
 )

@@ -63,4 +63,15 @@ def _tell(parameters: Decide) -> str:
     return f"Ask the decision table {parameters.table}{given}."
 
 
-KIND = Kind("decide", Decide, result=_result, check=_check, uses=lambda parameters: (("decision table", parameters.table),), tell=_tell)
+SAMPLE = """\
+decide: {table: approvals, given: {amount: "${checked.record.total}"}}
+"""
+KIND = Kind(
+    "decide",
+    Decide,
+    result=_result,
+    check=_check,
+    uses=lambda parameters: (("decision table", parameters.table),),
+    tell=_tell,
+    sample=SAMPLE,
+)

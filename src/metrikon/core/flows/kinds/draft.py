@@ -61,6 +61,9 @@ def _lacks(values: Mapping[str, Any], missing: Any) -> str:
     return "" if str(values.get("instructions") or "").strip() else "instructions has no value. Correct the flow, then continue."
 
 
+SAMPLE = """\
+draft: {of: "${paper}", instructions: Thank the supplier., words: 80}
+"""
 KIND = Kind(
     "draft",
     Draft,
@@ -72,4 +75,5 @@ KIND = Kind(
     leaves=True,
     asks=_asks,
     tell=_tell,
+    sample=SAMPLE,
 )

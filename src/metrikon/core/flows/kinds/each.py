@@ -179,6 +179,19 @@ def _tell(parameters: Each) -> str:
     return f"For each {parameters.name} of {shown(parameters.of)}{at_once}:"
 
 
+SAMPLE = """\
+each:
+  of: ${checked.record.lines}
+  as: line
+  steps: [{name: row, write: {to: ledger, key: ["${item.id}", "${line_number}"], columns: {What: "${line.description}"}}}]
+"""
 KIND = Kind(
-    "each", Each, result=lambda parameters, around: {"type": "array", "items": {}}, check=_check, names=_names, control=_GoingThrough(), tell=_tell
+    "each",
+    Each,
+    result=lambda parameters, around: {"type": "array", "items": {}},
+    check=_check,
+    names=_names,
+    control=_GoingThrough(),
+    tell=_tell,
+    sample=SAMPLE,
 )

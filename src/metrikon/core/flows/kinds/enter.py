@@ -58,6 +58,9 @@ def _sends(values: Mapping[str, Any]) -> Sends | None:
     return None if values["dry"] else Sends("entry", str(values["way"]), dict(values["values"]), values["key"], looks=True)
 
 
+SAMPLE = """\
+enter: {way: old-ledger, key: ["${checked.record.number}"], values: {number: "${checked.record.number}"}}
+"""
 KIND = Kind(
     "enter",
     Enter,
@@ -70,4 +73,5 @@ KIND = Kind(
     tell=lambda parameters: f"{'Try to enter' if parameters.dry else 'Enter'} {shown(parameters.key)} by the way in {parameters.way}, once.",
     goes=lambda parameters: "" if parameters.dry else f"a program’s screen ({parameters.way})",
     would=lambda values: f"{readable(values['key'])} would be entered by the way in {values['way']}.",
+    sample=SAMPLE,
 )

@@ -71,6 +71,9 @@ def _tell(parameters: Extract) -> str:
     return f"Read the values of {parameters.record_type} from {shown(parameters.document)}{only}{by}, each with its evidence."
 
 
+SAMPLE = """\
+extract: {document: "${paper}", record_type: invoice}
+"""
 KIND = Kind(
     "extract",
     Extract,
@@ -81,4 +84,5 @@ KIND = Kind(
     uses=lambda parameters: (("record type", parameters.record_type),),
     asks=lambda parameters: Asks(parameters.record_type, parameters.model, parameters.context, None, parameters.second_reading, parameters.calls),
     tell=_tell,
+    sample=SAMPLE,
 )

@@ -114,6 +114,9 @@ def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
     return f"url has no value: {', '.join(missing) or 'url'} is missing. Correct the flow, then continue."
 
 
+SAMPLE = """\
+fetch: {url: "https://seeds.example/prices.html"}
+"""
 KIND = Kind(
     "fetch",
     Fetch,
@@ -125,4 +128,5 @@ KIND = Kind(
     sees=lambda parameters, around: {"page": ANYTHING},
     uses=lambda parameters: (("connection", parameters.connection),) if parameters.connection else (),
     tell=_tell,
+    sample=SAMPLE,
 )

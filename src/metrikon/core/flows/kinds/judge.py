@@ -115,4 +115,21 @@ def _tell(parameters: Judge) -> str:
     return f"Mark {shown(parameters.of)} for {names}{blind}{told_by(parameters)}; then {', '.join(sorted(parameters.labels, key=lambda each: parameters.labels[each]))}."
 
 
-KIND = Kind("judge", Judge, result=_result, check=_check, needs=("of",), outward=True, leaves=True, asks=_asks, tell=_tell)
+SAMPLE = """\
+judge:
+  of: ${paper}
+  criteria: [{name: propagation, about: Experience in raising plants., marks: {0: none named, 1: one season, 2: two seasons or more}}]
+  labels: {unfit: 0, possible: 40, ideal: 80}
+"""
+KIND = Kind(
+    "judge",
+    Judge,
+    result=_result,
+    check=_check,
+    needs=("of",),
+    outward=True,
+    leaves=True,
+    asks=_asks,
+    tell=_tell,
+    sample=SAMPLE,
+)

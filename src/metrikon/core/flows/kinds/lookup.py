@@ -59,4 +59,17 @@ def _tell(parameters: Lookup) -> str:
     return f"Find {many} of {parameters.place}{' where ' + ' and '.join(by) if by else ''}{order}."
 
 
-KIND = Kind("lookup", Lookup, result=_result, check=_check, sees=_row, looks=True, uses=lambda parameters: (("list", parameters.place),), tell=_tell)
+SAMPLE = """\
+lookup: {in: ledger, where: {Number: "${checked.record.number}"}}
+"""
+KIND = Kind(
+    "lookup",
+    Lookup,
+    result=_result,
+    check=_check,
+    sees=_row,
+    looks=True,
+    uses=lambda parameters: (("list", parameters.place),),
+    tell=_tell,
+    sample=SAMPLE,
+)

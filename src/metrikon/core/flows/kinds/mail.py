@@ -71,6 +71,9 @@ def _sends(values: Mapping[str, Any]) -> Sends:
     return Sends("mail", str(values["connection"]), told, values["key"], values["if_sent"] == "again")
 
 
+SAMPLE = """\
+mail: {connection: outgoing, sender: office@garden.example, to: ida@garden.example, subject: "${item.name} came", text: "It is ${checked.record.total}."}
+"""
 KIND = Kind(
     "mail",
     Mail,
@@ -87,4 +90,5 @@ KIND = Kind(
     tell=_tell,
     goes=lambda parameters: f"mails by {parameters.connection}",
     would=lambda values: f"A mail would be sent to {shown(values['to'])}: “{values['subject']}”.",
+    sample=SAMPLE,
 )

@@ -66,6 +66,9 @@ def _sends(values: Mapping[str, Any]) -> Sends:
     return Sends("message" if room else "call", str(room or values["connection"]), told, values["key"], values["if_sent"] == "again")
 
 
+SAMPLE = """\
+post: {connection: chat, room: "#team:garden.example", text: "${item.name} came."}
+"""
 KIND = Kind(
     "post",
     Post,
@@ -78,4 +81,5 @@ KIND = Kind(
     tell=_tell,
     goes=lambda parameters: f"the room {shown(parameters.room)}" if parameters.room else f"the service of {parameters.connection}",
     would=lambda values: f"It would be posted to {values.get('room') or values['connection']}.",
+    sample=SAMPLE,
 )

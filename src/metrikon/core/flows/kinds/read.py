@@ -41,4 +41,14 @@ def _tell(parameters: Read) -> str:
     return f"Make {file} readable{more}{', together with ' + shown(parameters.along) if parameters.along else ''}."
 
 
-KIND = Kind("read", Read, result=_result, needs=("file",), tell=_tell)
+SAMPLE = """\
+read: {file: "${item.file}"}
+"""
+KIND = Kind(
+    "read",
+    Read,
+    result=_result,
+    needs=("file",),
+    tell=_tell,
+    sample=SAMPLE,
+)

@@ -61,6 +61,9 @@ def _tell(parameters: Save) -> str:
     return f"Save {shown(parameters.file)} as {shown(parameters.to)}{on}{there}."
 
 
+SAMPLE = """\
+save: {file: "${item.file}", to: "papers/${item.name}"}
+"""
 KIND = Kind(
     "save",
     Save,
@@ -73,4 +76,5 @@ KIND = Kind(
     tell=_tell,
     goes=lambda parameters: f"files{f' of {parameters.connection}' if parameters.connection else ''}: {shown(parameters.to)}",
     would=lambda values: f"The file would be saved as {values['to']}.",
+    sample=SAMPLE,
 )

@@ -50,6 +50,9 @@ def _tell(parameters: Search) -> str:
     return f"Find {parameters.records} of {parameters.connection} where {by}."
 
 
+SAMPLE = """\
+search: {connection: finder, words: "${checked.record.vendor}"}
+"""
 KIND = Kind(
     "search",
     Search,
@@ -59,4 +62,5 @@ KIND = Kind(
     looks=True,
     uses=lambda parameters: [("connection", parameters.connection)],
     tell=_tell,
+    sample=SAMPLE,
 )

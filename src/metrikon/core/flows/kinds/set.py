@@ -52,4 +52,15 @@ def _tell(parameters: Set) -> str:
     return f"Set {', '.join(f'{name} to {shown(value)}' for name, value in _values(parameters).items())}."
 
 
-KIND = Kind("set", Set, result=_result, check=_check, control=_Setting(), tell=_tell)
+SAMPLE = """\
+set: {net: "${checked.record.total / 1.2}", note: A note of the office}
+"""
+KIND = Kind(
+    "set",
+    Set,
+    result=_result,
+    check=_check,
+    control=_Setting(),
+    tell=_tell,
+    sample=SAMPLE,
+)

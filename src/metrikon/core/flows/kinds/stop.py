@@ -30,4 +30,15 @@ def _tell(parameters: Stop) -> str:
     return f"End the run: {shown(parameters.reason)}"
 
 
-KIND = Kind("stop", Stop, result=lambda parameters, around: None, control=_Stopping(), ends=True, tell=_tell)
+SAMPLE = """\
+stop: {reason: It is no invoice.}
+"""
+KIND = Kind(
+    "stop",
+    Stop,
+    result=lambda parameters, around: None,
+    control=_Stopping(),
+    ends=True,
+    tell=_tell,
+    sample=SAMPLE,
+)

@@ -126,4 +126,18 @@ def _uses(parameters: Tally) -> Iterable[tuple[str, str]]:
         yield "connection", parameters.home.rates.connection
 
 
-KIND = Kind("tally", Tally, result=_result, check=_check, sees=_row, outward=True, looks=True, uses=_uses, tell=_tell)
+SAMPLE = """\
+tally: {records: invoice, date: date, from: "${run.today}", by: [currency], sum: [total]}
+"""
+KIND = Kind(
+    "tally",
+    Tally,
+    result=_result,
+    check=_check,
+    sees=_row,
+    outward=True,
+    looks=True,
+    uses=_uses,
+    tell=_tell,
+    sample=SAMPLE,
+)

@@ -53,6 +53,9 @@ def _tell(parameters: Use) -> str:
     return f"Run the flow {parameters.flow}{given}."
 
 
+SAMPLE = """\
+use: {flow: letters, given: {vendor: "${checked.record.vendor}"}}
+"""
 KIND = Kind(
     "use",
     Use,
@@ -64,4 +67,5 @@ KIND = Kind(
     waits="Another flow is at work for it.",
     uses=lambda parameters: (("flow", parameters.flow),),
     tell=_tell,
+    sample=SAMPLE,
 )

@@ -126,6 +126,9 @@ def _tell(parameters: Wait) -> str:
     return f"Wait {' or '.join(parts)}{', until ' + parameters.until if parameters.until else ''}."
 
 
+SAMPLE = """\
+wait: {for: P2D}
+"""
 KIND = Kind(
     "wait",
     Wait,
@@ -136,4 +139,5 @@ KIND = Kind(
     leaves=True,
     control=_Waiting(),
     tell=_tell,
+    sample=SAMPLE,
 )

@@ -141,6 +141,9 @@ def _would(values: Mapping[str, Any]) -> str:
     )
 
 
+SAMPLE = """\
+write: {to: ledger, key: ["${checked.record.vendor}", "${checked.record.number}"], if_there: ask, columns: {Vendor: "${checked.record.vendor}"}}
+"""
 KIND = Kind(
     "write",
     Write,
@@ -157,4 +160,5 @@ KIND = Kind(
     would=_would,
     remarks=_remarks,
     known_by=lambda values: None if values.get("if_there") == "update" else values.get("key"),
+    sample=SAMPLE,
 )
