@@ -262,3 +262,37 @@ def test_files_are_read_as_one_and_each_value_names_its_file(tmp_path: Path) -> 
     evidence = json.loads(out)["evidence"]
     assert evidence["/vendor"]["file"] == "01-fernhill-nurseries.pdf"
     assert evidence["/vendor"]["page"] == 2
+
+
+def test_keeping_a_flow_tells_where_it_looks_and_writes_and_makes_nothing_there(running: Callable[..., Running], tmp_path: Path) -> None:
+    service = running()
+    (service.app.home / "in").mkdir()
+    (service.app.home / "in" / "a.txt").write_text("a")
+    flow = (
+        "metrikon: 1\nname: filing\nintakes: [{kind: folder, path: in}, {kind: folder, name: other, path: elsewhere}]\n"
+        'destinations: {table: {kind: sql, url: "sqlite:///rows.db", table: rows}}\n'
+        'steps: [{name: row, write: {to: table, key: ["${item.id}"], columns: {Name: "${item.name}"}}}]\n'
+    )
+    (tmp_path / "filing.yaml").write_text(flow)
+    out = io.StringIO()
+    assert main(["flows", "put", str(tmp_path / "filing.yaml"), "--off", "--url", service.url, "--token", service.token], out, out) == 0
+    home = service.app.home
+    assert f"Its intake folder looks at {home}/in, in which one file is." in out.getvalue()
+    assert f"Its intake other looks at {home}/elsewhere, which is not there yet." in out.getvalue()
+    assert f"Its destination table writes to {home}/rows.db, which is not there yet." in out.getvalue()
+    assert not (home / "rows.db").exists(), "a look makes nothing"
+
+
+def test_a_slip_in_the_name_of_the_folder_begins_no_new_service(tmp_path: Path) -> None:
+    out, err = io.StringIO(), io.StringIO()
+    home = tmp_path / "metrikon-data"
+    assert main(["people", "add", "ada", "--home", str(home)], out, err) == 0
+    assert f"A new service is begun in {home}." in err.getvalue()
+    slip = str(tmp_path / "metrikon-dta")
+    err = io.StringIO()
+    assert main(["people", "add", "ida", "--home", slip], out, err) == 2
+    assert f"but there is one in {home}. Is that one meant?" in err.getvalue()
+    assert main(["serve", "--home", slip], out, err) == 2
+    assert main(["people", "list", "--home", str(tmp_path / "quite-another")], out, err) == 2
+    assert sorted(each.name for each in tmp_path.iterdir()) == ["metrikon-data"]
+    assert main(["people", "add", "ida", "--home", slip, "--new"], out, err) == 0

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
+from itertools import islice
 from pathlib import Path
 
 from metrikon.app.kinds import Kinds
@@ -10,6 +12,10 @@ from metrikon.core.flows.model import Flow, Said
 from metrikon.core.flows.problems import BadFlow
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.columns import ColumnsOf
+from metrikon.ports.destination import DestinationKind
+from metrikon.ports.intake import IntakeKind
+
+MOST_COUNTED = 100_000  # entries of a folder: counting more would take longer than anybody waits
 
 
 class Beforehand:
@@ -21,6 +27,25 @@ class Beforehand:
     def told(self, flow: Flow) -> list[str]:
         """In sentences; an empty list where nothing is to be told."""
         return [*self._destinations(flow), *self._others(flow), *self._remarks(flow)]
+
+    def places(self, flow: Flow) -> list[str]:
+        """Where on this machine it looks and writes, each by its whole path, with what is there now."""
+        found = [f"Its intake {said.name} looks at {there}" for said in flow.intakes if (there := self._here(self._kinds.intakes[said.kind], said))]
+        for name, said in flow.destinations.items():
+            if there := self._here(self._kinds.destinations[said.kind], said):
+                found.append(f"Its destination {name} writes to {there}")
+        return found
+
+    def _here(self, kind: IntakeKind | DestinationKind, said: Said) -> str:
+        """A folder or file of this machine that is touched, and what is there; nothing for what is elsewhere."""
+        touched = kind.touches(said.form, self._home) if isinstance(said.form, kind.parameters) else None
+        if touched is None or touched.path is None:
+            return ""
+        path = touched.path if touched.path.is_absolute() else self._home / touched.path
+        try:
+            return f"{path}, {_what_is_there(path)}."
+        except OSError as error:
+            return f"{path}, which cannot be read: {error.strerror}."
 
     def own(self, flow: Flow) -> list[str]:
         """Intakes to which is sent, and which no other flow shares: of a copy they have addresses of its own."""
@@ -61,3 +86,14 @@ class Beforehand:
             return None
         place = kind.place(said.form, self._home)
         return (kind.name, place) if place else None
+
+
+def _what_is_there(path: Path) -> str:
+    if not path.exists():
+        return "which is not there yet"
+    if not path.is_dir():
+        return f"a file of {path.stat().st_size:,} bytes"
+    count = sum(1 for each in islice(os.scandir(path), MOST_COUNTED) if each.is_file() and not each.name.startswith("."))
+    if count == 0:
+        return "in which no file is"
+    return f"in which {'one file is' if count == 1 else f'{count:,} files are'}"

@@ -62,7 +62,7 @@ def run_copy(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     if given.json:
         print_json(found, out)
     else:
-        for each in found["told"]:
+        for each in (*found["places"], *found["told"]):
             print(each, file=out)
         for each in found["own"]:
             print(f"Its intake {each} has an address of its own: `metrikon intakes address {given.copy} {each}` makes it.", file=out)

@@ -14,7 +14,10 @@ import msgspec
 from metrikon.app.settings import BadSetting, Settings, from_environment
 from metrikon.client import Client
 from metrikon.core.values.exact import NotJson, dumps, loads
+from metrikon.core.values.near import closest
+from metrikon.store.own import DATABASE
 
+ALIKE = 0.8  # how alike the names of two folders are (difflib) where one is likely a slip for the other: metrikon-dat, metrikon-data
 LOCAL = "local.json"  # in the service's folder: its address and a token, readable by its owner only
 
 
@@ -49,6 +52,25 @@ def client(given: argparse.Namespace) -> Client:
         message = f"No service is known: {home / LOCAL} is not there. Start one with `metrikon serve --home {home}`, or give --url and --token."
         raise CommandFailed(message, 4)
     return Client(url, token, language=language())
+
+
+def begun(home: Path, *, new: bool = True, sure: bool = False) -> str:
+    """What is to be told of the folder of a service before it is opened: nothing where one is there, else that one is begun. `new`: whether one may be begun.
+
+    Raises `CommandFailed` where none may, and where a folder beside it has one and nearly the same name: that one is meant, most likely, unless one is `sure`.
+    """
+    if (home / DATABASE).exists():
+        return ""
+    place = home.resolve()
+    if not new:
+        raise CommandFailed(f"There is no service in {place}. Give the folder of one with --home, or its address with --url and --token.", 2)
+    beside = [each.parent.name for each in place.parent.glob(f"*/{DATABASE}")] if place.parent.is_dir() else []
+    near = closest(place.name, beside, ALIKE)
+    if near is not None and not sure:
+        raise CommandFailed(
+            f"There is no service in {place}, but there is one in {place.parent / near}. Is that one meant? To begin a new one, say --new.", 2
+        )
+    return f"A new service is begun in {place}."
 
 
 def language() -> str:

@@ -13,7 +13,7 @@ from typing import Any, TextIO
 import httpx
 
 from metrikon.app.assemble import App
-from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table, when
+from metrikon.cli.common import CommandFailed, begun, client, print_json, reaching, settings_from, table, when
 from metrikon.client import Client
 from metrikon.connections.sealing import BadKey
 from metrikon.service.auth import add_token
@@ -35,6 +35,7 @@ def add(commands: Any) -> None:
     adding.add_argument("name")
     adding.add_argument("--role", choices=ROLES[1:])
     adding.add_argument("--password-stdin", action="store_true", help="read the password from standard input")
+    adding.add_argument("--new", action="store_true", help="begin a new service in --home, though one of nearly the same name is beside it")
     listing = persons.add_parser("list", help="everyone who may sign in")
     removing = persons.add_parser("remove", help="let a person in no more: their sessions end at once")
     removing.add_argument("name")
@@ -72,13 +73,16 @@ def add(commands: Any) -> None:
 
 
 @contextmanager
-def _reached(given: argparse.Namespace) -> Iterator[Client]:
-    """The service that a command is for; when it does not run here, its folder is opened and let go again."""
+def _reached(given: argparse.Namespace, err: TextIO | None = None) -> Iterator[Client]:
+    """The service that a command is for; when it does not run here, its folder is opened and let go again. With `err` a new one may be begun, which is told there."""
     if given.url or os.environ.get("METRIKON_URL"):
         with client(given) as service:
             yield service
         return
     settings = settings_from(home=given.home)
+    told = begun(settings.home, new=err is not None, sure=getattr(given, "new", False))
+    if told and err is not None:
+        print(told, file=err)
     try:
         app = App(settings)
     except AlreadyOpen:
@@ -103,7 +107,7 @@ def run_person(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     password = _password(given, err)
     if password is not None and len(password) < 8:
         raise CommandFailed("The password is too short: give at least 8 characters.", 2)
-    with _reached(given) as service:
+    with _reached(given, err) as service:
         put = service.put_person(given.name, role=given.role, password=password)
     if given.json:
         print_json(put, out)
@@ -147,7 +151,7 @@ def run_drop_person(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_token(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Make a token."""
-    with _reached(given) as service:
+    with _reached(given, err) as service:
         made = service.add_token(given.name, given.role, given.days)
     if given.json:
         print_json(made, out)
@@ -179,7 +183,7 @@ def run_drop_token(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_allow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Allow a place."""
-    with _reached(given) as service:
+    with _reached(given, err) as service:
         place = service.allow_place(given.place, given.why)
     print(f"Flows may touch {place}.", file=out)
     return 0

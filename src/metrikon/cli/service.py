@@ -11,7 +11,7 @@ from typing import Any, TextIO
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import BadSetting, Settings
-from metrikon.cli.common import LOCAL, CommandFailed, settings_from
+from metrikon.cli.common import LOCAL, CommandFailed, begun, settings_from
 from metrikon.cli.logs import log_to
 from metrikon.connections.sealing import BadKey
 from metrikon.core.values.exact import NotJson, dumps, loads
@@ -37,6 +37,7 @@ def add(commands: Any) -> None:
     serving.add_argument("--port", type=int)
     serving.add_argument("--model-url", metavar="URL", help="base URL of a chat-completions server; without one the pattern reader is used")
     serving.add_argument("--model", metavar="NAME", help="name of the model at that server")
+    serving.add_argument("--new", action="store_true", help="begin a new service in --home, though one of nearly the same name is beside it")
     serving.set_defaults(run=run_serve)
 
 
@@ -56,6 +57,8 @@ def run_serve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     logging.getLogger("httpx").setLevel(logging.WARNING)
     logging.getLogger("alembic").setLevel(logging.WARNING)
     settings = settings_from(home=given.home, host=given.host, port=given.port, model_url=given.model_url, model_name=given.model)
+    if told := begun(settings.home, sure=given.new):
+        print(told, file=err, flush=True)
     app = opened(settings)
     run_server(app, lambda server: _greet(app, server, out))
     return 0

@@ -113,6 +113,8 @@ def run_put_flow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         print_json({"name": name, "version": version, "running": running, "waits": waits}, out)
         return 0
     print(f"Flow {name} is kept as version {version}.", file=out)
+    for each in kept["places"]:
+        print(each, file=out)
     tell_beforehand(name, waits, kept["told"], out)
     following = (
         f"see what it takes with `metrikon intakes list {name}`"

@@ -7,13 +7,14 @@ import logging
 import socket
 import ssl
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
 import pg8000.dbapi
 import pymysql
-from sqlalchemy import Engine, MetaData, Table, create_engine, event, inspect, make_url, select, text
+from sqlalchemy import Connection, Engine, MetaData, Table, create_engine, event, inspect, make_url, select, text
 from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError, SQLAlchemyError
 
 from metrikon.connections.busy import busy
@@ -46,6 +47,17 @@ def file_engine(path: Path) -> Engine:
         connection.exec_driver_sql("BEGIN IMMEDIATE")
 
     return engine
+
+
+@contextmanager
+def looking(engine: Engine) -> Iterator[Connection | None]:
+    """A connection to look with; None for a file of SQLite that is not there: connecting would make it."""
+    name = engine.url.database if engine.dialect.name == "sqlite" else None
+    if name and not Path(name).exists():
+        yield None
+        return
+    with engine.connect() as connection:
+        yield connection
 
 
 def server_engine(address: str, connect: Callable[[], Any]) -> Engine:

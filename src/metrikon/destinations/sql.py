@@ -17,7 +17,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from metrikon.connections.busy import busy
 from metrikon.connections.fetching import FetchFailed
-from metrikon.connections.sql import SQLITE, failed, file_engine, path_of, touched
+from metrikon.connections.sql import SQLITE, failed, file_engine, looking, path_of, touched
 from metrikon.core.flows.form import ConnectionName, Form
 from metrikon.core.values.found import found_in
 from metrikon.destinations import fitting
@@ -97,8 +97,8 @@ class SqlDestination(Usual):
                 raise
 
     def find(self, where: Mapping[str, Any], most: int) -> Iterator[Mapping[str, Any]]:
-        with self._telling("cannot be looked into"), self.engine.connect() as connection:
-            if not inspect(connection).has_table(self._bare, self._schema or None):
+        with self._telling("cannot be looked into"), looking(self.engine) as connection:
+            if connection is None or not inspect(connection).has_table(self._bare, self._schema or None):
                 return
             table = self._looked_up(connection)
             query = select(table)
@@ -116,8 +116,8 @@ class SqlDestination(Usual):
                 yield {column: fitting.plain(found_in(value)) for column, value in row.items() if column != KEY_COLUMN}
 
     def heads(self) -> Sequence[Head] | None:
-        with self._telling("cannot be looked into"), self.engine.connect() as connection:
-            if not inspect(connection).has_table(self._bare, self._schema or None):
+        with self._telling("cannot be looked into"), looking(self.engine) as connection:
+            if connection is None or not inspect(connection).has_table(self._bare, self._schema or None):
                 self._must_be_made()
                 return None
             table = self._looked_up(connection)

@@ -56,7 +56,9 @@ def blueprint(app: App) -> Room:
         except BadCopy as error:
             raise Problem(422, "bad-copy", str(error)) from error
         flow = app.catalog.newest_flow(name)
-        return reply(FlowPut(name=name, version=version, told=app.beforehand.told(flow), own=app.beforehand.own(flow)), 201)
+        return reply(
+            FlowPut(name=name, version=version, told=app.beforehand.told(flow), own=app.beforehand.own(flow), places=app.beforehand.places(flow)), 201
+        )
 
     @api.get("/api/flows/<string:name>/export", operation_id="exportFlow")
     def export(path: NamePath) -> Response:

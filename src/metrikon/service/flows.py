@@ -148,8 +148,9 @@ def blueprint(app: App) -> Room:
         waits = app.watching.wait_for_yes(flow)
         for said in waits if query.on else ():
             app.watching.agree(flow, said)
-        told = app.beforehand.told(app.catalog.newest_flow(name))
-        return reply(FlowPut(name=name, version=version, waits=[] if query.on else [said.name for said in waits], told=told))
+        kept = app.catalog.newest_flow(name)
+        waiting = [] if query.on else [said.name for said in waits]
+        return reply(FlowPut(name=name, version=version, waits=waiting, told=app.beforehand.told(kept), places=app.beforehand.places(kept)))
 
     @api.post("/api/flows-check", responses={200: FlowCheck}, operation_id="checkFlow")
     def check_flow() -> Response:

@@ -332,11 +332,12 @@ class PutView(View):
 
 class FlowPut(PutView):
     """A flow as it is kept now. `waits`: its intakes that take nothing until somebody has seen what they would take and said yes; `told`: what else is to be
-    told of it; `own`: of a copy, the intakes that have an address of its own."""
+    told of it; `own`: of a copy, the intakes that have an address of its own; `places`: where on this machine it looks and writes, with what is there."""
 
     waits: list[str] = []
     told: list[str] = []
     own: list[str] = []
+    places: list[str] = []
 
 
 class ToldList(View):
