@@ -17,6 +17,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from metrikon.client import ClientError
 from metrikon.intakes.webhook import Posted, Webhook, signature, taken_from, unproved
 from metrikon.store import intakes
 from tests.helpers import Running, eventually
@@ -72,6 +73,17 @@ def test_what_is_posted_is_an_item_with_all_it_says_exactly(send: Callable[..., 
     assert item["data"]["cost"].as_tuple().exponent == -2, "ten cents, not a tenth"
     assert str(item["data"]["big"]) == "12345678901234567890.123"
     assert not list((sender.running.app.home / "files").rglob("*.*")), "a small payload is in the row of its item alone"
+
+
+def test_an_item_is_called_as_its_intake_says_and_else_as_it_came(send: Callable[..., Sender]) -> None:
+    sender = send(', item_name: "Call of ${item.data.caller}/${item.data.n}"')
+    for number, body in enumerate((b'{"caller": "Ada\\nFenwick", "n": 7}', b'{"n": [1]}', b"not json")):
+        assert sender.post(body, f"id-{number}").status_code == 202
+    names = sorted(each.name for each in sender.running.client.items())
+    assert "Call of Ada Fenwick-7.json" in names
+    assert len([each for each in names if each.startswith("webhook ")]) == 2, names
+    with pytest.raises(ClientError, match="'dta' is not known of what comes"):
+        sender.running.client.put_flow("calls", FLOW % ', item_name: "${item.dta.x}"')
 
 
 def test_the_same_id_is_answered_the_same_and_taken_once(send: Callable[..., Sender]) -> None:

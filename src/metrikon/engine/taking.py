@@ -6,12 +6,12 @@ import hashlib
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import Connection
 
-from metrikon.core.flows.coming import let_go, too_early
+from metrikon.core.flows.coming import called, let_go, too_early, with_ending
 from metrikon.core.flows.form import plain
 from metrikon.core.flows.model import Flow, Said
 from metrikon.core.values.exact import dumps, dumps_sorted, loads
@@ -126,6 +126,7 @@ class Taking:
         `after`: what was sent before; when that failed this fails too, so that the intake never stands behind something that was not kept.
         """
         found: list[Future[Arrived]] = []
+        pieces = _named(said, thing, pieces)
         last = len(pieces) - 1
         for number, piece in enumerate(pieces):
             identity = f"{thing.identity}{piece.place}"
@@ -354,3 +355,13 @@ def _done(arrived: Arrived) -> Future[Arrived]:
     future: Future[Arrived] = Future()
     future.set_result(arrived)
     return future
+
+
+def _named(said: Said, thing: Thing, pieces: Sequence[Piece]) -> Sequence[Piece]:
+    """The pieces of a thing under the name that their intake gives them, if it gives one."""
+    told = called(said.form, thing.name, thing.size, thing.at, thing.data)
+    if not told:
+        return pieces
+    if len(pieces) > 1:
+        return [replace(each, name=f"{told}, {each.name}") for each in pieces]
+    return [replace(each, name=with_ending(told, each.name)) for each in pieces]

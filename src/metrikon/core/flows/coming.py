@@ -10,9 +10,12 @@ from zoneinfo import ZoneInfo
 from pydantic import Field
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate
+from metrikon.core.feel.holes import fill_text
 from metrikon.core.flows.form import NAME, Condition, Form
 from metrikon.core.values.exact import as_kept
+from metrikon.core.values.text import clean
 
+LONGEST_NAME, LONGEST_ENDING = 200, 8  # characters of the name of an item, and of the ending of a file
 Repeats = Literal["hold", "let go", "take"]
 OPENED = "Whether each file in an archive, and each attachment of a mail, becomes an item of its own."
 
@@ -36,6 +39,12 @@ class Coming(MayRepeat):
         description="A FEEL condition on what came, which sees `item.name`, `item.size`, `item.at` and `item.data`. What does not meet it is let go, "
         "counted, and listed with the reason.",
     )
+    item_name: str | None = Field(
+        None,
+        max_length=300,
+        description="What its items are called, such as Call of ${item.data.caller}; its holes see what `where` sees. The ending of a file stays. As they "
+        "came when left out, and where a part of it is missing.",
+    )
 
 
 class Gathered(Coming):
@@ -51,13 +60,46 @@ def too_early(said: Any, at: int, zone: ZoneInfo) -> bool:
     return since is not None and at < int(datetime.combine(since, time(), zone).timestamp() * 1000)
 
 
+def called(said: Any, name: str, size: int, at: int, data: Any) -> str:
+    """What a thing is called by its intake; nothing where that does not say, or where a part of it is missing."""
+    text = getattr(said, "item_name", None)
+    if text is None:
+        return ""
+    filled: list[str] = []
+
+    def noted(value: str) -> str:
+        filled.append(value)
+        return value
+
+    try:
+        told = fill_text(text, _scope(name, size, at, data), datetime.fromtimestamp(at / 1000, UTC), noted)
+    except (BadExpression, FeelError):
+        return ""  # told where the flow is kept; what came is taken all the same
+    if "" in filled:
+        return ""  # a part of it is missing
+    return " ".join(clean(told).replace("/", "-").replace("\\", "-").split())[:LONGEST_NAME]
+
+
+def with_ending(told: str, name: str) -> str:
+    """A name with the ending of another one, by which readers know what it is."""
+    stem, dot, ending = name.rpartition(".")
+    if not dot or not stem or len(ending) > LONGEST_ENDING or not ending.isalnum() or told.lower().endswith(f".{ending.lower()}"):
+        return told
+    return f"{told}.{ending}"
+
+
+def _scope(name: str, size: int, at: int, data: Any) -> Mapping[str, Any]:
+    moment = datetime.fromtimestamp(at / 1000, UTC)
+    return {"item": as_kept({"name": name, "size": size, "at": moment.isoformat(timespec="seconds"), "data": data})}
+
+
 def let_go(said: Any, name: str, size: int, at: int, data: Any) -> str:
     """Why a thing is not taken, by the condition of its intake; nothing when it is."""
     condition = getattr(said, "where", None)
     if condition is None:
         return ""
     moment = datetime.fromtimestamp(at / 1000, UTC)
-    scope: Mapping[str, Any] = {"item": as_kept({"name": name, "size": size, "at": moment.isoformat(timespec="seconds"), "data": data})}
+    scope = _scope(name, size, at, data)
     missing: list[str] = []
     try:
         holds = evaluate(condition, scope, missing, moment)

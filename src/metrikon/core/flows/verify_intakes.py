@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from metrikon.core.feel import BadExpression, names, parse
+from metrikon.core.feel.holes import expressions
 from metrikon.core.feel.syntax import Literal
 from metrikon.core.flows.form import Form, Where, fields
 from metrikon.core.flows.kind import Known
@@ -33,10 +34,20 @@ def wrong_with(flow: Flow, known: Known) -> Iterator[Problem]:
         for where, form, name, condition in fields(said.form, "condition"):
             if condition:
                 yield from (_problem(said, where, told) for told in _condition(condition, form.conditions_see.get(name, ("item",))))
+        yield from (_problem(said, ("item_name",), told) for told in _holes(getattr(said.form, "item_name", None)))
         for where, _, _, name in fields(said.form, "connection"):
             if name and name not in known.connections and known.whole:
                 told = ", ".join(sorted(known.connections)) or "none"
                 yield _problem(said, where, f"There is no connection {name!r}{meant(name, sorted(known.connections))} Known: {told}.")
+
+
+def _holes(text: str | None) -> Iterator[str]:
+    """What is wrong with the holes of a text that sees what came."""
+    try:
+        for _, expression in expressions(text):
+            yield from _condition(expression, ("item",))
+    except BadExpression as error:
+        yield str(error)
 
 
 def odd_path(path: str) -> str:
