@@ -305,7 +305,7 @@ def test_the_command_lists_corrects_judges_again_and_takes(
     assert "teaching 2 → 1" in told
     id_ = told.rsplit("take ", 1)[1].strip("`.\n")
     assert "marks of post is judged beside 3 anchors" in run("take", id_)
-    assert "set right by token command" in run("list", "--flow", "post")
+    assert "(token command)" in run("list", "--flow", "post")
 
 
 def test_anchors_show_the_level_from_the_best_to_the_worst_with_what_people_set_right_first() -> None:

@@ -91,7 +91,7 @@ def test_a_bad_record_type_is_told(text: str, said: str, tmp_path: Path) -> None
     assert said in err
 
 
-def test_a_file_is_uploaded_waited_for_listed_shown_and_approved(local: Running) -> None:
+def test_a_file_is_uploaded_waited_for_listed_shown_and_approved(local: Running, monkeypatch: pytest.MonkeyPatch) -> None:
     home = ["--home", str(local.app.home)]
     code, out, _ = run("upload", WRONG, "--flow", scenario.FLOW, "--wait", *home)
     assert code == 3
@@ -106,8 +106,15 @@ def test_a_file_is_uploaded_waited_for_listed_shown_and_approved(local: Running)
     assert "Brackendale Nurseries Ltd · BN-4471 (waits)" in out
     code, _, err = run("records", "approve", record["id"], "--set", "totl=489.36", *home)
     assert (code, "has no field 'totl'. Is 'total' meant?" in err) == (1, True), err
-    code, out, err = run("records", "approve", record["id"], "--set", "total=489.36", "--set", "lines/0/quantity=2", *home)
+    code, _, err = run("records", "approve", record["id"], *home)
+    assert (code, "say with --comment why" in err, "It is still stopped: " in err) == (2, True, True), err
+    monkeypatch.setenv("METRIKON_PERSON", "Ida Wren")
+    correct = ("--set", "total=489.36", "--set", "lines/0/quantity=2", "--comment", "they say so")
+    code, out, err = run("records", "approve", record["id"], *correct, *home)
     assert (code, err) == (0, "")
+    with local.app.database.reading() as connection:
+        by = connection.exec_driver_sql("SELECT data FROM journal WHERE event = 'answered'").scalar_one()
+    assert b'"by":"Ida Wren (token this machine)"' in by
     assert "total is now 489.36.\n" in out
     at_rest(local.app, 1)
     code, out, _ = run("runs", "list", *home)
@@ -133,6 +140,9 @@ def test_flows_are_put_listed_and_switched(local: Running, tmp_path: Path) -> No
         0,
         [
             "Flow second-flow is kept as version 1.",
+            f"Its intake folder looks at {local.app.home}/invoices, which is not there yet.",
+            f"Its destination workbook writes to {local.app.home}/ledger.xlsx, which is not there yet.",
+            f"Its destination table writes to {local.app.home}/ledger.db, which is not there yet.",
             "Its intake folder takes the same things as that of supplier-invoices: what is there is taken by both. Give one of them another place, or a condition.",
             "It is on; see what it takes with `metrikon intakes list second-flow`.",
         ],

@@ -1,5 +1,5 @@
 /** Arrivals: what came in, one line an item, and what became of it. */
-import { Button, FileButton, Select } from "@mantine/core";
+import { Button, FileButton, Menu, Select } from "@mantine/core";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -58,7 +58,7 @@ export function Arrivals(): ReactNode {
         {names.length > 1 && <Select aria-label="Flow" placeholder="every flow" size="xs" clearable data={names} value={flow || null} onChange={(value) => set("flow", value ?? "")} />}
         <input className="word" style={{ cursor: "text", width: 190 }} aria-label="Filter by file or value" placeholder="file or value holds …" defaultValue={q} onChange={(event) => set("q", event.currentTarget.value)} />
         <span style={{ flex: 1 }} />
-        <Send flows={names} />
+        <Send flow={flow || (names.length === 1 ? (names[0] ?? "") : "")} flows={names} />
       </div>
       {state === "held" && (flow || names[0]) && <Repeats flow={flow} flows={names} />}
       {found.error && <Problem error={found.error} again={() => void found.refetch()} />}
@@ -140,12 +140,12 @@ function Thumb({ sha256, readable }: { sha256: string; readable: boolean }): Rea
   return <img className="thumb" loading="lazy" alt="" src={`/api/documents/${sha256}/pages/1/picture?dots=20`} onError={() => setBroken(true)} />;
 }
 
-function Send({ flows }: { flows: string[] }): ReactNode {
+/** Sends a file to the flow that is chosen; where none is, it is asked to which. */
+function Send({ flow, flows }: { flow: string; flows: string[] }): ReactNode {
   const client = useQueryClient();
-  const flow = flows[0];
   const send = useMutation({
-    mutationFn: async (file: File) => {
-      const response = await fetch(`/api/flows/${flow ?? ""}/items${query({ name: file.name })}`, {
+    mutationFn: async ({ to, file }: { to: string; file: File }) => {
+      const response = await fetch(`/api/flows/${to}/items${query({ name: file.name })}`, {
         method: "POST",
         body: file,
         headers: { "X-CSRF-Token": getCsrf(), "Content-Type": "application/octet-stream" },
@@ -154,17 +154,39 @@ function Send({ flows }: { flows: string[] }): ReactNode {
     },
     onSuccess: () => client.invalidateQueries({ queryKey: ["items"] }),
   });
-  if (!flow) return null;
+  if (flows.length === 0) return null;
+  const told = send.error && <span className="stamp stopped small">{send.error.message}</span>;
+  if (flow)
+    return (
+      <>
+        {told}
+        <FileButton onChange={(file) => file && send.mutate({ to: flow, file })}>
+          {(props) => (
+            <Button {...props} size="compact-md" loading={send.isPending} title={`It goes to the flow ${flow}`}>
+              Send a file to {flow}
+            </Button>
+          )}
+        </FileButton>
+      </>
+    );
   return (
     <>
-      {send.error && <span className="stamp stopped small">{send.error.message}</span>}
-      <FileButton onChange={(file) => file && send.mutate(file)}>
-        {(props) => (
-          <Button {...props} size="compact-md" loading={send.isPending}>
+      {told}
+      <Menu position="bottom-end" keepMounted>
+        <Menu.Target>
+          <Button size="compact-md" loading={send.isPending}>
             Send a file
           </Button>
-        )}
-      </FileButton>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Label>To which flow</Menu.Label>
+          {flows.map((to) => (
+            <FileButton key={to} onChange={(file) => file && send.mutate({ to, file })}>
+              {(props) => <Menu.Item {...props}>{to}</Menu.Item>}
+            </FileButton>
+          ))}
+        </Menu.Dropdown>
+      </Menu>
     </>
   );
 }

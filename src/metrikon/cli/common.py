@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import getpass
 import os
 from datetime import datetime
 from decimal import Decimal
@@ -51,7 +52,15 @@ def client(given: argparse.Namespace) -> Client:
     if not url:
         message = f"No service is known: {home / LOCAL} is not there. Start one with `metrikon serve --home {home}`, or give --url and --token."
         raise CommandFailed(message, 4)
-    return Client(url, token, language=language())
+    return Client(url, token, language=language(), person=person())
+
+
+def person() -> str:
+    """Who sits at the command: METRIKON_PERSON, else the name by which they are signed in to this machine."""
+    try:
+        return os.environ.get("METRIKON_PERSON") or getpass.getuser()
+    except (OSError, KeyError):  # a user without a name
+        return ""
 
 
 def begun(home: Path, *, new: bool = True, sure: bool = False) -> str:

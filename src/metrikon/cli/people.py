@@ -13,7 +13,7 @@ from typing import Any, TextIO
 import httpx
 
 from metrikon.app.assemble import App
-from metrikon.cli.common import CommandFailed, begun, client, print_json, reaching, settings_from, table, when
+from metrikon.cli.common import CommandFailed, begun, client, person, print_json, reaching, settings_from, table, when
 from metrikon.client import Client
 from metrikon.connections.sealing import BadKey
 from metrikon.service.auth import add_token
@@ -95,7 +95,7 @@ def _reached(given: argparse.Namespace, err: TextIO | None = None) -> Iterator[C
         raise CommandFailed(f"{settings.home} cannot be used: {error.strerror or error}.") from error
     token_id, secret = add_token(app, "this command")
     try:
-        with Client("http://here", secret, transport=httpx.WSGITransport(create(app))) as service:
+        with Client("http://here", secret, transport=httpx.WSGITransport(create(app)), person=person()) as service:
             yield service
     finally:
         app.database.write(lambda connection: people.drop_token(connection, token_id))

@@ -107,8 +107,14 @@ def run_approve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     with client(given) as service:
         before = service.record(given.id).values
         values = _values(given, before)
+        looked = service.check(given.id, before if values is None else values)
         if values is not None and not given.json:
-            _read_back(before, service.check(given.id, values)["values"], out)
+            _read_back(before, looked["values"], out)
+        stopped = [str(each["message"]) for each in looked["findings"] if each["level"] == "stop"]
+        if stopped and not given.comment:
+            raise CommandFailed(
+                f"It is still stopped: {' '.join(stopped)} Correct it with --set, or say with --comment why it is approved all the same.", 2
+            )
         record = service.approve(given.id, values, given.comment)
     print_json(asdict(record), out) if given.json else print(f"{record.title} is approved; its rows are being written.", file=out)
     return 0

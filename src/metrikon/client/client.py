@@ -9,6 +9,7 @@ from decimal import Decimal
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Self
+from urllib.parse import quote
 
 import httpx
 
@@ -23,11 +24,21 @@ from metrikon.client.ways import WayCalls
 
 
 class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCalls, WayCalls):
-    """A service at an address. `token` comes from `metrikon tokens add`."""
+    """A service at an address. `token` comes from `metrikon tokens add`; `person`: for whom is asked, which is kept beside what is decided."""
 
-    def __init__(self, url: str, token: str = "", *, timeout: float = 60.0, transport: httpx.BaseTransport | None = None, language: str = "") -> None:
+    def __init__(
+        self,
+        url: str,
+        token: str = "",
+        *,
+        timeout: float = 60.0,
+        transport: httpx.BaseTransport | None = None,
+        language: str = "",
+        person: str = "",
+    ) -> None:
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         headers |= {"Accept-Language": language} if language else {}
+        headers |= {"Metrikon-Person": quote(person, safe="")} if person else {}
         self.url = url.rstrip("/")
         self._http = httpx.Client(base_url=self.url, headers=headers, timeout=timeout, transport=transport, trust_env=False)
 

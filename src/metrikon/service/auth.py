@@ -6,11 +6,13 @@ import hmac
 import math
 import secrets
 import threading
+from urllib.parse import unquote
 
 from flask import Flask, Response, g, request
 from werkzeug.security import check_password_hash, generate_password_hash
 
 from metrikon.app.assemble import App
+from metrikon.core.values.text import clean
 from metrikon.service.problems import Problem
 from metrikon.service.roles import may, needed
 from metrikon.service.tries import TooMany, Tries
@@ -19,6 +21,8 @@ from metrikon.store import people
 COOKIE = "metrikon_session"
 LOOKING = ("GET", "HEAD", "OPTIONS")
 DAY = 86_400_000  # milliseconds
+PERSON_HEADER = "Metrikon-Person"  # who sits at the command, percent-encoded UTF-8
+LONGEST_PERSON = 40  # characters
 CSRF_HEADER = "X-CSRF-Token"
 OPEN = ("/health", "/ready", "/api/session", "/api/openapi.json")
 _NOBODY = generate_password_hash(secrets.token_hex(16))
@@ -63,7 +67,7 @@ class Guard:
         if now - self._noted.get(key, 0) > 60_000:
             self._noted[key] = now
             self.app.database.submit(lambda connection: people.token_used(connection, secret, now))
-        return f"token {token.name}", token.role
+        return _named(token.name), token.role
 
     def _session(self) -> tuple[str, str]:
         session = self._opened(request.cookies.get(COOKIE, ""))
@@ -120,3 +124,9 @@ def add_token(app: App, name: str, role: str = "admin", days: int = 0) -> tuple[
     token, until = people.Token(token_id, name, role), now + days * DAY if days else None
     app.database.write(lambda connection: people.add_token(connection, token, secret, until, now))
     return token_id, secret
+
+
+def _named(token: str) -> str:
+    """By whom something is done that comes with a token: its name, and the person for whom is asked, as the sender says. That is no sign-in, and no name that signs in."""
+    person = clean(unquote(request.headers.get(PERSON_HEADER, "")[:400])).strip()[:LONGEST_PERSON]
+    return f"{person} (token {token})" if person else f"token {token}"
