@@ -18,7 +18,7 @@ from metrikon.demo import scenario
 from metrikon.demo.mixed import archive
 from metrikon.ports.reader import Refused
 from metrikon.readers.registry import read
-from metrikon.store import tables
+from metrikon.store import listing, tables
 from tests.helpers import at_rest
 
 NAMES = ("01-fernhill-nurseries.pdf", "02-moorgate-seed.pdf")
@@ -98,6 +98,13 @@ def test_a_flow_goes_through_the_documents_of_a_file_one_by_one(house: Callable[
     assert rows(app, "number, first") == [("2026/0871", 2), ("FN-20417", 1), ("LH9920", 1)]
     with app.database.reading() as connection:
         kept = connection.execute(select(tables.records.c.evidence)).scalars().all()
+        first = listing.item_page(connection, most=1)
+        every = listing.item_page(connection, most=500)
+        found = listing.item_page(connection, search="fn-20417").rows
+    told = [(row["name"], row["record_count"]) for row in every.rows]
+    assert told == [("one.pdf", 1), ("two.pdf", 2)], "an item with several records is listed once"
+    assert first.following is not None
+    assert [row["name"] for row in found] == ["two.pdf"], "found by what any of its records says"
     pages = sorted(
         {each.get("page") for text in kept for each in (loads(text) if isinstance(text, str | bytes) else text).values() if each.get("page")}
     )

@@ -122,6 +122,7 @@ function Line({ item }: { item: Item }): ReactNode {
       </span>
       <span className="clip wide" title={item.title ?? ""}>
         {item.title ?? <span className="soft">by {item.intake}</span>}
+        {item.record_count > 1 && <span className="soft"> and {item.record_count - 1} more</span>}
       </span>
       <Stamp state={item.state} />
       <span className="clip soft small wide" title={item.reason}>

@@ -251,7 +251,7 @@ class Answers:
             raise NotNow(f"The record does not wait for a person any more; it is {state}.")
 
     def _answer(self, connection: Connection, record: dict[str, Any], data: Mapping[str, Any], now: int) -> None:
-        asked = [entry for _, entry in journal.load(connection, record["run_id"]) if entry.event == "asked"]
+        asked = journal.of_event(connection, record["run_id"], "asked")
         found = [unpacked(entry, self._workshop.files) for entry in asked]
         path = next(entry.path for entry in reversed(found) if entry.data["result"]["id"] == record["id"])
         journal.append(connection, record["run_id"], [Written("answered", path, data, "check", now)])

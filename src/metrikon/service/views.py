@@ -107,7 +107,8 @@ class ItemView(View):
     cost: str
     record_id: str | None = None
     record_state: str | None = None
-    title: str | None = None
+    title: str | None = Field(None, description="Of its record, of the first one where it has several.")
+    record_count: int = Field(0, description="How many records it has.")
 
 
 class ItemPage(View):

@@ -110,6 +110,12 @@ def to_replay(connection: Connection, run_id: str, after: int = 0) -> list[tuple
     return told
 
 
+def of_event(connection: Connection, run_id: str, event: str) -> list[Entry]:
+    """The entries of a run of one event, in order: the others are not read."""
+    query = select(journal.c.event, journal.c.path, journal.c.data, journal.c.at).where(journal.c.run_id == run_id, journal.c.event == event)
+    return [Entry(event, path, loads(data), at) for event, path, data, at in connection.execute(query.order_by(journal.c.number))]
+
+
 def shown(connection: Connection, run_id: str) -> list[dict[str, Any]]:
     """The journal for people: every column, the data as JSON."""
     query = select(journal).where(journal.c.run_id == run_id).order_by(journal.c.number)

@@ -26,7 +26,7 @@ class Page:
 def item_page(
     connection: Connection, *, flow: str = "", states: tuple[str, ...] = (), search: str = "", since: int = 0, cursor: str = "", most: int = PAGE
 ) -> Page:
-    """Items with their latest run and the title of their record."""
+    """Items, each once, with their latest run, the title of its first record, and how many records it has."""
     query = (
         select(
             *_item_columns(),
@@ -38,9 +38,10 @@ def item_page(
             records.c.id.label("record_id"),
             records.c.title,
             records.c.state.label("record_state"),
+            _count_of_records().label("record_count"),
         )
         .join(runs, runs.c.id == _newest())
-        .outerjoin(records, records.c.run_id == runs.c.id)
+        .outerjoin(records, records.c.id == _first_record())
         .where(*_such_items(flow, states, search, since, 0))
     )
     if cursor:
@@ -53,14 +54,25 @@ def chosen(
 ) -> list[dict[str, Any]]:
     """Items of a flow, oldest first, each once, with the state of their latest run and what it took of models."""
     run = (runs.c.state, runs.c.calls, runs.c.input_tokens, runs.c.output_tokens, runs.c.cost)
-    query = select(items.c.id, *run).join(runs, runs.c.id == _newest()).outerjoin(records, records.c.run_id == runs.c.id)
-    query = query.where(*_such_items(flow, states, search, since, until)).group_by(items.c.id).order_by(items.c.id).limit(most)
+    query = select(items.c.id, *run).join(runs, runs.c.id == _newest())
+    query = query.where(*_such_items(flow, states, search, since, until)).order_by(items.c.id).limit(most)
     return [dict(row) for row in connection.execute(query).mappings()]
 
 
 def _newest() -> Any:
     """The latest run of an item that no step of another run uses."""
     return select(func.max(runs.c.id)).where(runs.c.item_id == items.c.id, runs.c.used_by.is_(None)).correlate(items).scalar_subquery()
+
+
+def _first_record() -> Any:
+    """The first record of a run: one paper may hold several."""
+    other = records.alias()
+    return select(func.min(other.c.id)).where(other.c.run_id == runs.c.id).correlate(runs).scalar_subquery()
+
+
+def _count_of_records() -> Any:
+    other = records.alias()
+    return select(func.count()).select_from(other).where(other.c.run_id == runs.c.id).correlate(runs).scalar_subquery()
 
 
 def _such_items(flow: str, states: tuple[str, ...], search: str, since: int, until: int) -> list[ColumnElement[bool]]:
@@ -77,7 +89,9 @@ def _such_items(flow: str, states: tuple[str, ...], search: str, since: int, unt
     if search:
         pattern = _pattern(search)
         named = func.lower(items.c.name).like(pattern, escape="\\")
-        conditions.append(or_(named, records.c.words.like(pattern, escape="\\"), items.c.id == search))
+        other = records.alias()
+        held = select(other.c.id).where(other.c.run_id == runs.c.id, other.c.words.like(pattern, escape="\\")).correlate(runs).exists()
+        conditions.append(or_(named, held, items.c.id == search))
     return conditions
 
 
