@@ -10,6 +10,8 @@ from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
+from metrikon.core.values.near import closest
+
 PREFIX = "METRIKON_"
 
 
@@ -106,6 +108,10 @@ def table() -> list[tuple[str, str, str]]:
     return [(each.name, str(each.default), str(each.metadata["help"])) for each in dataclasses.fields(Settings)]
 
 
+WORDS = {int: "whole number", float: "number", bool: "yes or no", Decimal: "amount, such as 12.50"}
+ALIKE = 0.85  # how alike two names are (difflib) where one is likely a slip for the other: METRIKON_FETCHES_MINUTE, METRIKON_FETCHES_A_MINUTE
+
+
 def from_environment(environment: Mapping[str, str] | None = None, **given: Any) -> Settings:
     """Settings from METRIKON_ variables; values given here come before them. Raises `BadSetting`."""
     source = os.environ if environment is None else environment
@@ -119,10 +125,19 @@ def from_environment(environment: Mapping[str, str] | None = None, **given: Any)
     return Settings(**values)
 
 
+def unknown_in(environment: Mapping[str, str]) -> list[str]:
+    """Variables that are most likely meant for a setting, and are none: a sentence each."""
+    known = [PREFIX + each.name.upper() for each in dataclasses.fields(Settings)]
+    found = ((name, closest(name, known, ALIKE)) for name in environment if name.startswith(PREFIX) and name not in known)
+    return [f"{name} is no setting, and does nothing. Is {near} meant?" for name, near in found if near]
+
+
 def _typed(name: str, kind: Any, text: str) -> Any:
     try:
         if kind is bool:
             return {"true": True, "yes": True, "1": True, "false": False, "no": False, "0": False, "": False}[text.strip().lower()]
         return Path(text) if issubclass(kind, Path) else kind(text)
     except (ValueError, KeyError, InvalidOperation) as error:
-        raise BadSetting(f"{PREFIX}{name.upper()} is {text!r}, which is no {kind.__name__}. Its default is used when it is not set.") from error
+        raise BadSetting(
+            f"{PREFIX}{name.upper()} is {text!r}, which is no {WORDS.get(kind, kind.__name__)}. Its default is used when it is not set."
+        ) from error

@@ -141,9 +141,12 @@ def plain(value: Any) -> str:
 def settings_from(**given: Any) -> Settings:
     """Settings of the environment; values given here come before them. Raises `CommandFailed`."""
     try:
-        return from_environment(**given)
+        found = from_environment(**given)
     except BadSetting as error:
         raise CommandFailed(str(error), 2) from error
+    if found.model_url and not found.model_name:
+        raise CommandFailed(f"Which model of {found.model_url} is asked? Give --model NAME (or METRIKON_MODEL_NAME), as that server names it.", 2)
+    return found
 
 
 def value_given(text: str) -> tuple[str, Any]:

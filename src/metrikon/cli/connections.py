@@ -112,12 +112,18 @@ def add(commands: Any) -> None:
     changing.set_defaults(run=run_new_key)
 
 
+def _secret(given: argparse.Namespace) -> str:
+    """The secret of a connection, from standard input where that is said, else as a person types it. Raises `CommandFailed`."""
+    if given.secret_stdin:
+        return sys.stdin.read() if given.way == "certificate" else sys.stdin.readline().rstrip("\r\n")  # that of a certificate has several lines
+    if not sys.stdin.isatty():
+        raise CommandFailed("The secret cannot be asked for: there is no terminal. Give it on standard input, with --secret-stdin.", 2)
+    return getpass.getpass("Secret: ")
+
+
 def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a connection."""
-    secret = None
-    if given.way != "none" and not given.same_secret:
-        whole = given.way == "certificate"  # its secret has several lines
-        secret = (sys.stdin.read() if whole else sys.stdin.readline().rstrip("\r\n")) if given.secret_stdin else getpass.getpass("Secret: ")
+    secret = _secret(given) if given.way != "none" and not given.same_secret else None
     more = {"sent_as": given.header or given.parameter, "token_url": given.token_url, "scope": given.scope, "consent_url": given.consent_url}
     with client(given) as service:
         found = service.put_connection(given.name, given.address, way=given.way, secret=secret, probe=given.probe, user=given.user, **more)

@@ -24,6 +24,7 @@ from metrikon.cli.common import (
     when,
 )
 from metrikon.client import NotSettled, Run
+from metrikon.core.values.dates import parse_date
 
 
 def add(commands: Any) -> None:
@@ -406,4 +407,6 @@ def _day(text: str) -> int:
     try:
         return int(datetime.fromisoformat(text).replace(tzinfo=UTC).timestamp() * 1000)
     except ValueError as error:
-        raise CommandFailed(f"{text!r} is no day, such as 2026-04-30.", 2) from error
+        meant = parse_date(text)
+        told = f" Is {meant.isoformat()} meant?" if meant is not None else ""
+        raise CommandFailed(f"{text!r} is no day, such as 2026-04-30.{told}", 2) from error

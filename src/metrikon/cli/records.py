@@ -179,7 +179,15 @@ def _put(values: Any, steps: list[str], text: str, whole: str) -> None:
             raise CommandFailed(f"--set {whole}: there is nothing at {step!r}.", 2) from error
     if not isinstance(values, dict):
         raise CommandFailed(f"--set {whole}: that is no field.", 2)
-    values[steps[-1]] = text if text else None
+    values[steps[-1]] = _rows(text, whole) if isinstance(values.get(steps[-1]), list | dict) or text[:1] in ("[", "{") else text or None
+
+
+def _rows(text: str, whole: str) -> Any:
+    """What stands for a list or a record in JSON; its texts are read as if a person typed them. Raises `CommandFailed`."""
+    try:
+        return loads(text) if text else None
+    except NotJson as error:
+        raise CommandFailed(f'--set {whole}: it holds rows, which are given in JSON, such as \'[{{"amount": "12.00"}}]\': {error}.', 2) from error
 
 
 def run_refuse(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from metrikon.app.assemble import App
-from metrikon.app.settings import BadSetting, Settings
+from metrikon.app.settings import BadSetting, Settings, unknown_in
 from metrikon.cli.common import LOCAL, CommandFailed, begun, settings_from
 from metrikon.cli.logs import log_to
 from metrikon.connections.sealing import BadKey
@@ -57,6 +57,8 @@ def run_serve(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     logging.getLogger("httpx").setLevel(logging.WARNING)
     logging.getLogger("alembic").setLevel(logging.WARNING)
     settings = settings_from(home=given.home, host=given.host, port=given.port, model_url=given.model_url, model_name=given.model)
+    for wrong in unknown_in(os.environ):
+        print(wrong, file=err, flush=True)
     if told := begun(settings.home, sure=given.new):
         print(told, file=err, flush=True)
     app = opened(settings)

@@ -88,7 +88,7 @@ def add(commands: Any) -> None:
     source = starting.add_mutually_exclusive_group(required=True)
     source.add_argument("--sample", type=Path, metavar="FILE", help="a document: which fields does it hold?")
     source.add_argument("--row", type=Path, metavar="FILE", help="a JSON object: an example row")
-    source.add_argument("--heads", metavar="A,B,C", help="heads of a sheet, parted by commas")
+    source.add_argument("--heads", metavar="A,B,C", help="heads of a sheet, parted by commas, semicolons or tabs")
     starting.add_argument("--title", default="record", help="title of the record type (default: record)")
     starting.set_defaults(run=run_start_type)
     setting = commands.add_parser("settings", help="every setting, its default and what it does")
@@ -182,7 +182,7 @@ def run_versions(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 def run_start_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Start a record type."""
     if given.heads is not None:
-        schema = from_heads(given.heads.split(","), given.title)
+        schema = from_heads(_heads(given.heads), given.title)
     elif given.row is not None:
         try:
             row = loads(_text(given.row))
@@ -196,8 +196,19 @@ def run_start_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
             schema = from_document(read_file(given.sample, settings_from()), given.title)
         except Refused as error:
             raise CommandFailed(f"{given.sample} cannot be read. {error.reason}", 2) from error
+    if not schema["properties"]:
+        what = given.sample or given.row or "the heads"
+        raise CommandFailed(
+            f"Nothing was found in {what} that a field could be made of: no label with a value, and no table with heads. Give another one.", 2
+        )
     print_json(schema, out)
     return 0
+
+
+def _heads(text: str) -> list[str]:
+    """Heads parted by commas, or as sheets of other countries part them: by semicolons or tabs, where no comma stands between."""
+    mark = next((each for each in (",", ";", "\t") if each in text), ",")
+    return text.split(mark)
 
 
 def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

@@ -18,9 +18,11 @@ from metrikon.core.feel.functions import call
 from metrikon.core.feel.running import Running
 from metrikon.core.feel.values import equal, text_of
 
+IN_WORDS = {"number": "a number, such as 1200.50,", "boolean": "true or false"}  # types of an input that a text is none of
+
 
 class Undecided(ValueError):
-    """The rules contradict each other for what is given; the message names them."""
+    """The rules contradict each other for what is given, or that is of another type than they want; the message says which."""
 
 
 class Decision(msgspec.Struct, frozen=True):
@@ -36,10 +38,19 @@ def decide(table: Table, given: Mapping[str, Any], moment: datetime | None = Non
     """What a table decides for what it is given. Raises `Undecided`, `FeelError` and `BadExpression`."""
     missing: list[str] = []
     inputs = {each.name: evaluate(each.wanted, given, missing, moment) for each in table.inputs}
+    _of_its_type(table, inputs)
     hits = _holding(table, inputs, given, moment)
     decided = [_then(table, number, given, moment) for number in hits]
     outcome, used = _outcome(table, hits, decided, given, moment)
     return Decision(outcome, tuple(number + 1 for number in used), inputs, tuple(missing))
+
+
+def _of_its_type(table: Table, inputs: Mapping[str, Any]) -> None:
+    """A text where a number or a yes or no is wanted meets no rule but one that takes anything: it is told, and decides nothing. Raises `Undecided`."""
+    for each in table.inputs:
+        wanted, value = IN_WORDS.get(each.type), inputs[each.name]
+        if wanted is not None and isinstance(value, str):
+            raise Undecided(f"The table {table.decision} wants {wanted} for {each.name}, not the text {value[:60]!r}. Nothing was decided.")
 
 
 def _holding(table: Table, inputs: Mapping[str, Any], given: Mapping[str, Any], moment: datetime | None) -> list[int]:
