@@ -155,6 +155,17 @@ def test_a_row_without_its_whole_key_is_never_written() -> None:
     assert todo(state, NOW) == ()
 
 
+def test_a_key_that_is_not_whole_names_what_it_lacks_and_no_column_that_is_empty() -> None:
+    text = (
+        "metrikon: 1\nname: f\nintakes: [{kind: upload}]\ndestinations: {s: {kind: csv, path: s.csv}}\nsteps:\n"
+        '- {name: row, write: {to: s, key: ["${item.number}", "${item.name}"], columns: {Note: "${item.note}", Name: "${item.name}"}}}\n'
+    )
+    _, effects = lived(text, [START])
+    (park,) = [each for each in effects if isinstance(each, Park)]
+    assert "The key of the row is not complete: item.number has no value." in park.reason
+    assert "item.note" not in park.reason
+
+
 def test_a_failed_step_is_tried_again_then_parked_then_continued() -> None:
     failed = Entry("failed", "invoice", {"message": "down", "again": True, "at": NOW})
     state, effects = lived(flow_text(), [*UP_TO_ROWS[:2], failed])

@@ -9,6 +9,7 @@ import msgspec
 
 from metrikon.core.feel import BadExpression, FeelError, evaluate, fill, meets
 from metrikon.core.feel.holes import outside
+from metrikon.core.flows.kind import Missing
 from metrikon.core.flows.model import Step
 from metrikon.core.flows.state import Frame
 from metrikon.core.flows.working import Working
@@ -49,6 +50,11 @@ class Evaluating(Working):
             return fill(value, here.frame.scope, missing, self.moment()), missing
         except (BadExpression, FeelError) as error:
             self.stuck(here, f"A value could not be worked out: {error}")
+
+    def missing(self, here: Here) -> Missing:
+        """Of each parameter of a step the names in it that gave null."""
+        plain = here.step.plain
+        return lambda name: self.filled(here, plain.get(name) if isinstance(plain, Mapping) else plain)[1]
 
     def holds(self, here: Here, condition: str, null_means: bool | None, names: Mapping[str, Any] | None = None) -> bool:
         """Whether a condition holds; one that comes out null means what the flow says, and else the step cannot be gone through."""

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 Schema = Mapping[str, Any]
 ANYTHING: Schema = {}
+Missing = Callable[[str], Sequence[str]]  # of a parameter the names in it that gave null
 Said = tuple[str, str]  # the place in a step's parameters, such as "to", and what is wrong there
 
 
@@ -128,7 +129,7 @@ class Kind:
     check: Callable[[Any, Around], Iterable[Said]] = _nothing_said
     names: Callable[[Any, Around, str], Mapping[str, Schema | None]] = _names
     sees: Callable[[Any, Around], Mapping[str, Schema | None]] = lambda parameters, around: {}
-    lacks: Callable[[Mapping[str, Any], Sequence[str]], str] | None = None
+    lacks: Callable[[Mapping[str, Any], Missing], str] | None = None
     needs: tuple[str, ...] = ()
     outward: bool = False
     gathered: bool = False
@@ -164,11 +165,11 @@ class Kind:
         """What it does, in a sentence."""
         return str(self.parameters.__doc__)
 
-    def incomplete(self, values: Mapping[str, Any], missing: Sequence[str]) -> str:
-        """Why a step cannot be done with these parameters, or nothing. `missing`: names that gave null."""
+    def incomplete(self, values: Mapping[str, Any], missing: Missing) -> str:
+        """Why a step cannot be done with these parameters, or nothing."""
         for name in self.needs:
             if values.get(name) is None:
-                return f"{name} has no value: {', '.join(missing) or name} is missing. Correct the flow, then continue."
+                return f"{name} has no value: {', '.join(missing(name)) or name} is missing. Correct the flow, then continue."
         return self.lacks(values, missing) if self.lacks else ""
 
 

@@ -91,8 +91,8 @@ class Replay(Walk):
         now, self.now = self.now, step.since
         here = self.here(self.frames[step.frame])
         try:
-            values, missing = self.filled(here, here.step.plain)
-            problem = here.step.kind.incomplete(values, missing)
+            values, _ = self.filled(here, here.step.plain)
+            problem = here.step.kind.incomplete(values, self.missing(here))
             if problem:
                 raise CannotGoOn(problem)
             self.set_open(path, replace(step, parameters=values))

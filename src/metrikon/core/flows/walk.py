@@ -76,8 +76,8 @@ class Walk(Evaluating):
             self._stuck(here, Open(frame.prefix, here.step, {}), str(error))
 
     def _open(self, here: Here) -> None:
-        values, missing = self.filled(here, here.step.plain)
-        problem = here.step.kind.incomplete(values, missing)
+        values, _ = self.filled(here, here.step.plain)
+        problem = here.step.kind.incomplete(values, self.missing(here))
         if problem:
             raise CannotGoOn(problem)
         opened = Open(here.frame.prefix, here.step, values, late=self._limit(here), since=self.now)

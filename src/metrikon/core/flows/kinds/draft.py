@@ -9,7 +9,7 @@ from pydantic import Field
 
 from metrikon.core.flows.around import Around
 from metrikon.core.flows.judging import Judging, check_models, result_of, shown, told_by
-from metrikon.core.flows.kind import ANYTHING, Asks, Kind, Said, Schema
+from metrikon.core.flows.kind import ANYTHING, Asks, Kind, Missing, Said, Schema
 from metrikon.core.judging.draft import LEAVE, USE, WRITTEN
 from metrikon.core.judging.draft import Draft as Task
 
@@ -57,7 +57,7 @@ def _tell(parameters: Draft) -> str:
     )
 
 
-def _lacks(values: Mapping[str, Any], missing: Any) -> str:
+def _lacks(values: Mapping[str, Any], missing: Missing) -> str:
     return "" if str(values.get("instructions") or "").strip() else "instructions has no value. Correct the flow, then continue."
 
 

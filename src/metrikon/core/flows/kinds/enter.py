@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from pydantic import Field
@@ -11,7 +11,7 @@ from metrikon.core.deliveries.sending import Sends
 from metrikon.core.flows.around import Around, closed, listed, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.keys import readable
-from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.kind import Kind, Missing, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
@@ -40,10 +40,10 @@ def _check(parameters: Enter, around: Around) -> Iterable[Said]:
             yield f"values/{name}", f"The way in takes no {name!r}{meant(name, takes)} It takes {', '.join(takes)}."
 
 
-def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
+def _lacks(values: Mapping[str, Any], missing: Missing) -> str:
     if all(part is not None for part in values["key"]):
         return ""
-    return f"The key is not complete: {', '.join(missing) or 'a part of it'} has no value. Correct the record or the flow, then continue."
+    return f"The key is not complete: {', '.join(missing('key')) or 'a part of it'} has no value. Correct the record or the flow, then continue."
 
 
 def _result(parameters: Enter, around: Around) -> Schema:

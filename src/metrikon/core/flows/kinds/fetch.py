@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Any
 
 from pydantic import Field
 
 from metrikon.core.flows.around import Around, closed
 from metrikon.core.flows.form import Condition, ConnectionName, Form
-from metrikon.core.flows.kind import ANYTHING, Kind, Said, Schema
+from metrikon.core.flows.kind import ANYTHING, Kind, Missing, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
@@ -108,10 +108,10 @@ def _tell(parameters: Fetch) -> str:
     return f"Fetch {shown(parameters.url)}{by}{', as its host allows robots to' if parameters.robots else ''}."
 
 
-def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
+def _lacks(values: Mapping[str, Any], missing: Missing) -> str:
     if values.get("url") is not None or values.get("operation") is not None:
         return ""
-    return f"url has no value: {', '.join(missing) or 'url'} is missing. Correct the flow, then continue."
+    return f"url has no value: {', '.join(missing('url')) or 'url'} is missing. Correct the flow, then continue."
 
 
 SAMPLE = """\

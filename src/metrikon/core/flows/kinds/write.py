@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Literal
 
 from pydantic import Field
@@ -14,7 +14,7 @@ from metrikon.core.feel.holes import expressions
 from metrikon.core.flows.around import Around, closed, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.keys import readable
-from metrikon.core.flows.kind import Kind, Said, Schema
+from metrikon.core.flows.kind import Kind, Missing, Said, Schema
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
@@ -95,10 +95,10 @@ def _names(value: Any) -> Iterator[tuple[str, ...]]:
         return  # told where expressions are checked
 
 
-def _lacks(values: Mapping[str, Any], missing: Sequence[str]) -> str:
+def _lacks(values: Mapping[str, Any], missing: Missing) -> str:
     if all(part is not None for part in values["key"]):
         return ""
-    return f"The key of the row is not complete: {', '.join(missing) or 'a part of it'} has no value. Correct the record or the flow, then continue."
+    return f"The key of the row is not complete: {', '.join(missing('key')) or 'a part of it'} has no value. Correct the record or the flow, then continue."
 
 
 def _result(parameters: Write, around: Around) -> Schema:
