@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import re
 import threading
 import time
 from collections.abc import Callable, Sequence
+from datetime import datetime
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 
 from metrikon.app.assemble import App
 from metrikon.demo import scenario
 from metrikon.destinations.memory import MemoryDestination
-from metrikon.ports.destination import Broken, Receipt, Row, Unusable
+from metrikon.ports.destination import Broken, Busy, Receipt, Row, Unusable
 from metrikon.store import deliveries
 from tests.helpers import at_rest, delivered, eventually, run_state, states
 
@@ -93,6 +96,25 @@ def test_a_destination_that_rests_keeps_no_other_from_its_rows(house: Callable[.
     eventually(lambda: run_state(app, quick)[0] == "done")
     assert time.monotonic() - start < 5
     assert len(places["slow.db"].rows) == 1, "it rests still"
+
+
+class Away(MemoryDestination):
+    """Takes nothing for now."""
+
+    def write(self, rows: Sequence[Row]) -> list[Receipt]:
+        raise Busy("The ledger cannot be reached.", wait=60)
+
+
+def test_a_row_that_waits_says_why_how_often_and_until_when(house: Callable[..., App]) -> None:
+    app = house(flow=TWO.replace("NAME", "slow").replace("intakes:", "zone: Europe/Vienna\nintakes:"))
+    app.deliveries._build = lambda said: Away()
+    app.start()
+    run = app.arrivals.take("slow", "upload", "1", "a.txt", b"a").run_id
+    reason = eventually(lambda: next((told for told in [run_state(app, run)[1]] if "reached" in told), None))
+    wanted = datetime.fromtimestamp(app.clock.now() / 1000 + 60, ZoneInfo("Europe/Vienna"))
+    said = re.fullmatch(r"The ledger cannot be reached\. It has failed once, and is tried again at (\d\d:\d\d:\d\d)\.", reason)
+    assert said, reason
+    assert abs((wanted - wanted.replace(hour=int(said[1][:2]), minute=int(said[1][3:5]), second=int(said[1][6:]))).total_seconds()) < 20
 
 
 def test_an_error_while_looking_for_rows_leaves_no_destination_busy(house: Callable[..., App], monkeypatch: pytest.MonkeyPatch) -> None:

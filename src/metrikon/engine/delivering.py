@@ -16,9 +16,11 @@ from sqlalchemy import Connection
 
 from metrikon.core.deliveries.comparing import told
 from metrikon.core.flows.model import Said, exhausted
+from metrikon.core.flows.problems import BadFlow
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
 from metrikon.engine.rows_out import Rows, end_of, entry_of, is_able, some_at_once, what_differs
+from metrikon.engine.standing import tried_again
 from metrikon.ports.behalf import BEHALF
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Unsure, Unusable
@@ -384,13 +386,21 @@ class Deliveries:
                 own = min(LONGEST_WAIT, FIRST_WAIT * 2**tries) * (0.85 + 0.3 * self._clock.chance())
                 due = now + int(1000 * (own if wait is None else max(wait, own if counted else 0.0)))
                 deliveries.put_off(connection, [row.key for row in later], message, due, counted=counted)
-                for run_id in {row.run_id for row in later if row.state != "returning"}:
-                    runs.told_why(connection, run_id, message)
+                for row in {row.run_id: row for row in later if row.state != "returning"}.values():
+                    runs.told_why(connection, row.run_id, self._until(row, message, due) if counted else message)
 
         try:
             self._database.write(job)
         except StoreFailed as error:
             log.error("a failed delivery could not be noted: %s", error)
+
+    def _until(self, row: Delivery, message: str, due: int) -> str:
+        """Why a row waits, and until when."""
+        try:
+            zone = self._catalog.flow(row.flow, row.flow_version).zone
+        except (KeyError, BadFlow):
+            return message
+        return tried_again(message, row.attempts + 1, due, zone)
 
 
 def _halves(rows: list[Delivery]) -> tuple[list[Delivery], list[Delivery]]:

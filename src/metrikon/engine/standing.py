@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, tzinfo
 from typing import Any
 
 from metrikon.core.flows.fold import in_order
@@ -32,8 +32,13 @@ def _tried_again(state: State, step: Open) -> str:
     """Why a step waits; of one that has failed also until when."""
     if not step.failures or not step.due:
         return step.reason
-    due = datetime.fromtimestamp(step.due / 1000, state.flow.zone)
-    return f"{step.reason} It has failed {'once' if step.failures == 1 else f'{step.failures} times'}, and is tried again at {due:%H:%M:%S}."
+    return tried_again(step.reason, step.failures, step.due, state.flow.zone)
+
+
+def tried_again(reason: str, failures: int, due: int, zone: tzinfo) -> str:
+    """Why something waits that has failed, and until when (milliseconds since 1970)."""
+    at = datetime.fromtimestamp(due / 1000, zone)
+    return f"{reason} It has failed {'once' if failures == 1 else f'{failures} times'}, and is tried again at {at:%H:%M:%S}."
 
 
 def _all_reasons(reasons: list[str]) -> str:
