@@ -14,9 +14,10 @@ from metrikon.cli import carrying, language
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table, when
 from metrikon.cli.reading import read_file
 from metrikon.core.flows.text import NotYaml, from_yaml
-from metrikon.core.records.starting import from_document, from_heads, from_row
+from metrikon.core.records.starting import from_heads, from_row
 from metrikon.core.records.wrong import wrong_with
 from metrikon.core.values.exact import NotJson, loads
+from metrikon.drivers.starting import started
 from metrikon.ports.reader import Refused
 
 
@@ -193,7 +194,7 @@ def run_start_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         schema = from_row(row, given.title)
     else:
         try:
-            schema = from_document(read_file(given.sample, settings_from()), given.title)
+            schema = started(read_file(given.sample, settings_from()), given.title)
         except Refused as error:
             raise CommandFailed(f"{given.sample} cannot be read. {error.reason}", 2) from error
     if not schema["properties"]:

@@ -8,9 +8,10 @@ from flask_openapi3 import Tag
 from metrikon.app.assemble import App
 from metrikon.core.extraction.planning.second import twice
 from metrikon.core.records.meaning import concept_of
-from metrikon.core.records.starting import from_document, from_heads, from_row
+from metrikon.core.records.starting import from_heads, from_row
 from metrikon.core.records.types import BadRecordType, record_type
 from metrikon.core.values.exact import NotJson, dumps, loads
+from metrikon.drivers.starting import started
 from metrikon.service.asked import NamePath, StartBody
 from metrikon.service.description import Room
 from metrikon.service.model_views import FieldMeaning, MeaningView, StartView, TouchedFlow, TouchedView
@@ -76,7 +77,7 @@ def blueprint(app: App) -> Room:
         elif body.heads is not None:
             schema = from_heads(body.heads, body.title)
         else:
-            schema = from_document(app.workshop.read_document(kept_file(app, str(body.document))), body.title)
+            schema = started(app.workshop.read_document(kept_file(app, str(body.document))), body.title)
         return reply(StartView(text=dumps(schema).decode()))
 
     return api

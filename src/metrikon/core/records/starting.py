@@ -77,7 +77,7 @@ def _pairs(page: Page, line: Line) -> list[tuple[str, str]]:
             found.append((clean(match[1]), clean(match[2])))
     if not found and len(segments) in (2, 3) and 2 <= len(segments[-2]) <= LONGEST_LABEL and not any(c.isdigit() for c in segments[-2][:3]):
         found.append((clean(segments[-2]).rstrip(" :"), clean(segments[-1])))
-    return [(label, value) for label, value in found if label and value and any(c.isalpha() for c in label)]
+    return [(label, value) for label, value in found if label and any(c.isalnum() for c in value) and any(c.isalpha() for c in label)]
 
 
 def _from_value(value: Any) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from typing import Any
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.planning import columns as table_rows
 from metrikon.core.extraction.planning.besides import Besides
-from metrikon.core.records.types import Field, RecordType, resolved
+from metrikon.core.records.types import CODED, Field, RecordType, resolved
 from metrikon.core.values.text import fold
 from metrikon.models.pattern.anything import read_any
 from metrikon.models.pattern.found import Found
@@ -32,7 +32,7 @@ def read_record(kind: RecordType, index: Index) -> Found:
     for each in labelled:
         if not found.has(each):
             _put_best(each, options.get(each.shape, []), index, found)
-    read_any(kind, index, [each for each in header if not _told(each)], found)
+    read_any(kind, index, [each for each in header if not _told(each) or (each.kind in CODED and not found.has(each))], found)
     found.record = {name: found.record[name] for name in kind.schema["properties"] if name in found.record}
     return found
 
