@@ -26,6 +26,8 @@ from metrikon.connections.sealing import FILE, BadKey, CannotOpen, Sealing, keys
 from metrikon.connections.signing import Signed
 from metrikon.core.flows.connecting import Way, joined, wrong_address
 from metrikon.ports.clock import StillClock
+from metrikon.sandbox import chat
+from metrikon.sandbox.services import Services
 from metrikon.service.auth import add_token
 from metrikon.store import connections
 from tests.helpers import Running, eventually, run_state, states
@@ -499,3 +501,22 @@ def test_no_path_leads_away_from_the_address_of_a_connection(path: str) -> None:
     assert urlsplit(found).hostname == "plants.example"
     assert urlsplit(found).port == 8443
     assert wrong_address(address) == ""
+
+
+def test_a_test_says_signed_in_only_where_the_secret_made_a_difference(service: Running, garden: Garden) -> None:
+    told = service.client.put_connection("open", f"{garden.url}/open", way="bearer", secret=SECRET, probe="plants")["told"]
+    assert "answered 200" in told
+    assert "It answers anybody, so that whether the secret is right was not seen" in told
+    assert "signed in" not in told.replace("those who are signed in", "")
+    assert "signed in by its secret" in kept(service, garden, "bearer")["told"]
+
+
+def test_a_chat_is_asked_who_one_is(service: Running) -> None:
+    services = Services().start()
+    try:
+        right = service.client.put_connection("chat", services.url, way="bearer", secret=chat.TOKEN)
+        assert (right["failing_since"], right["told"]) == (None, "A chat's server (Matrix) answered; signed in as @metrikon:sandbox.")
+        wrong = service.client.put_connection("chat", services.url, way="bearer", secret="another token")
+        assert wrong["failing_since"] is not None
+    finally:
+        services.stop()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import threading
-import time
 from collections.abc import Callable
 from typing import Any
 from urllib.parse import urlsplit
@@ -14,13 +13,14 @@ from sqlalchemy import Connection
 from sqlalchemy.exc import SQLAlchemyError
 
 from metrikon.connections import imap, smtp, sql
-from metrikon.connections.fetching import FetchFailed, Wanted, fetch
+from metrikon.connections.fetching import Fetched, FetchFailed, Wanted, fetch
 from metrikon.connections.sealing import CannotOpen, Sealing, keys_of, new_key, put_keys
 from metrikon.connections.signing import Signed, signed, signed_payload
 from metrikon.core.flows.connecting import DATABASES, MAIL, SENDERS, Way, joined, origin, unfit, wrong_address
 from metrikon.core.flows.form import NAME
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
+from metrikon.engine import probing
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.tokens import Consent, Tokens
@@ -154,13 +154,14 @@ class Connections:
         return self.one(name)
 
     def _page_told(self, name: str, row: dict[str, Any]) -> str:
-        start = time.monotonic()
         along = self.signed(name)
-        found = fetch(
-            Wanted(joined(str(row["address"]), str(row["probe"])), LARGEST, SECONDS, private=self._private, signed=along, trusted=self._trusted)
-        )
-        kind = f", {found.media}" if found.media else ""
-        return f"{found.url} answered {found.status} in {time.monotonic() - start:.2f} s{kind}{self._as(name)}."
+
+        def ask(path: str, signs: bool) -> Fetched:
+            address = joined(str(row["address"]), path)
+            return fetch(Wanted(address, LARGEST, SECONDS, private=self._private, signed=along if signs else None, trusted=self._trusted))
+
+        signs = msgspec.json.decode(row["way"], type=Way).kind not in ("none", "signed")
+        return probing.told(probing.Probe(str(row["probe"]), signs, self._as(name)), ask)
 
     def _mail_told(self, name: str) -> str:
         client, row = self.mail(name), self.row(name)

@@ -76,6 +76,10 @@ def blueprint(server: ChatServer) -> Blueprint:
             abort(Response('{"errcode": "M_FORBIDDEN"}', 403))
         return found
 
+    @api.get("/_matrix/client/versions")
+    def versions() -> Any:
+        return jsonify(versions=["v1.11"])
+
     @api.get(f"{API}/account/whoami")
     def whoami() -> Any:
         signed_in()
