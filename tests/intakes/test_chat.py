@@ -208,6 +208,13 @@ def test_each_stand_in_has_a_page_with_what_it_holds_and_buttons(services: Servi
         assert "Trustees" in http.post("/calendar/new", data={"text": "Trustees"}).text
         assert "potting soil" in http.post("/chat/say", data={"text": "12 on potting soil"}).text
         assert "working" in http.post("/recordings/new").text
+        for name, kind in (("receipt.png", "image/png"), ("note.ogg", "audio/ogg"), ("bill.pdf", "application/pdf")):
+            assert name in http.post("/chat/say", files={"file": (name, b"its bytes", kind)}).text
+        sent = [each["content"] for each in services.world.chat.rooms["!receipts:sandbox"].events[-3:]]
+        assert [each["msgtype"] for each in sent] == ["m.image", "m.audio", "m.file"]
+        assert f"<code>{services.url}/chat</code>" in http.get("/").text, "the first page names the address of each"
+        assert f"has the address <code>{services.url}</code>" in http.get("/chat").text
+        assert f"GET {services.url}/calendar.ics" in http.get("/calendar").text
         assert http.get("/recordings/rec-1").json()["state"] == "working"
 
 

@@ -212,7 +212,7 @@ def _repeats(said: Chat, data: Any) -> Repeats:
 GIVES = {
     "room": "The room.",
     "from": "Who said it.",
-    "kind": "text, picture, voice or file.",
+    "kind": "text, picture, recording, film or file.",
     "text": "What was said, or the name of the file.",
     "event": "The id of the message, which `post` answers.",
     "thread": "The id of the message that its thread began with.",

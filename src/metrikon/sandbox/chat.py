@@ -12,6 +12,7 @@ from flask import Blueprint, Response, abort, jsonify, redirect, request
 from metrikon.sandbox.page import page
 
 TOKEN, ME, SERVER = "sandbox", "@metrikon:sandbox", "sandbox"
+KINDS = {"image": "m.image", "audio": "m.audio", "video": "m.video"}  # of a message, by what is sent
 API = "/_matrix/client/v3"
 
 
@@ -146,11 +147,17 @@ def blueprint(server: ChatServer) -> Blueprint:
             f"Token: {TOKEN}. Rooms: {', '.join(alias for alias, _, _ in rooms)}.",
             lines,
             {"/chat/say": ("Ada says", "12 on potting soil")},
+            upload=("/chat/say", "Ada sends a picture, a voice note or another file"),
         )
 
     @api.post("/chat/say")
     def said() -> Any:
-        server.say("!receipts:sandbox", "@ada:sandbox", request.form.get("text", "")[:2000])
+        sent = request.files.get("file")
+        if sent is None:
+            server.say("!receipts:sandbox", "@ada:sandbox", request.form.get("text", "")[:2000])
+        else:
+            kind = KINDS.get(str(sent.mimetype).partition("/")[0], "m.file")
+            server.say("!receipts:sandbox", "@ada:sandbox", "", file=(kind, sent.filename or "file", sent.read()))
         return redirect("/chat")
 
     return api

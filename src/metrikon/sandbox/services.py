@@ -131,7 +131,14 @@ def create(world: World | None = None) -> Flask:
             "/rates": "Exchange rates",
             "/search": "A search service",
         }
-        return page("Stand-ins of outside services", "Choose one: " + ", ".join(f"{place} ({told})" for place, told in places.items()), [], {}, TOLD)
+        return page(
+            "Stand-ins of outside services",
+            "Each has a page that shows what reached it, with buttons that send one thing.",
+            [],
+            {},
+            TOLD,
+            links=places,
+        )
 
     @app.post("/failing")
     def failing() -> Any:
