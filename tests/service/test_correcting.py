@@ -17,7 +17,7 @@ from metrikon.cli import main
 from metrikon.client import ClientError
 from metrikon.core.flows.keys import by_former_rule
 from metrikon.demo import scenario
-from metrikon.store import deliveries
+from metrikon.store import deliveries, keeping
 from tests.helpers import Running, eventually
 from tests.killing_corrected import FLOW
 
@@ -142,6 +142,17 @@ def test_what_somebody_has_set_is_asked_about_and_never_said_to_be_done(ledger: 
     assert settled(ledger, again).state == "done"
     assert heads(ledger)[0][2] == Decimal("99.50")
     assert values["total"] == ledger.client.record(record).values["total"]
+
+
+def test_what_is_kept_no_longer_is_not_taken_back_blindly(ledger: Running) -> None:
+    run, _ = sent(ledger)
+    before = lines(ledger)
+    ledger.app.database.write(lambda connection: keeping.forget_results(connection, [run], ledger.app.clock.now()))
+    told = ledger.client.take_back(run, yes=True)["items"]
+    assert told
+    assert all("is kept no longer" in each["stays"] for each in told), "somebody may have changed it since: nobody could tell"
+    assert ledger.client.take_back_version("ledger", 1)["items"][0]["stays"] == told[0]["stays"]
+    assert (lines(ledger), len(heads(ledger))) == (before, 1)
 
 
 def test_a_corrected_key_that_another_row_holds_is_asked(ledger: Running) -> None:

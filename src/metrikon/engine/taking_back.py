@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import Connection
@@ -20,6 +20,7 @@ from metrikon.store.journal import Written
 MOST_OF_A_RUN = 100_000  # rows and the like that a run can have sent out
 MOST = 5000  # runs of a version of a flow that are taken back at once
 SET_SINCE = "A later run has set it since, and it stays."
+FORGOTTEN = "What it held is kept no longer, so that nobody can tell whether somebody has changed it since. Look there, and remove it by hand."
 CANNOT = "It cannot be taken back from here."
 
 
@@ -41,8 +42,10 @@ class TakingBack:
         """What would be taken back of settled runs, and what would stay. Raises `NotThere` and `NotNow`."""
         with self._database.reading() as connection:
             found = [each for run_id in run_ids for each in self._of(connection, run_id)]
-            since = {each.key for each in found if _set_since(connection, each, set(run_ids))}
-        return [Back(came.delivery, _why(came, since)) for came in self._came.would(found, WILL_TAKE_BACK)]
+            stay = {each.key: SET_SINCE for each in found if _set_since(connection, each, set(run_ids))}
+            gone = {run_id for run_id in {each.run_id for each in found} if (run := runs.get(connection, run_id)) is not None and run["forgotten_at"]}
+        stay |= {each.key: FORGOTTEN for each in found if each.run_id in gone}
+        return [Back(came.delivery, _why(came, stay)) for came in self._came.would(found, WILL_TAKE_BACK)]
 
     def take_back(self, run_ids: Sequence[str], by: str) -> list[Back]:
         """Take back what settled runs have sent out. Raises as `look`."""
@@ -83,7 +86,5 @@ def _set_since(connection: Connection, found: Delivery, but: set[str]) -> bool:
     return not sets and bool(deliveries.set_by(connection, own) - but)
 
 
-def _why(came: Came, since: set[str]) -> str:
-    if came.will == STAYS:
-        return CANNOT
-    return SET_SINCE if came.delivery.key in since else ""
+def _why(came: Came, stay: Mapping[str, str]) -> str:
+    return CANNOT if came.will == STAYS else stay.get(came.delivery.key, "")

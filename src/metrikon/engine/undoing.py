@@ -67,6 +67,9 @@ class Undoing:
         if take_back is None:
             self._stays(found, "Nothing here can take it back. Look there, and remove it by hand.")
             return
+        if not found.result:
+            self._stays(found, "What was sent is kept no longer, so that it cannot be told from something else. Look there, and remove it by hand.")
+            return
         try:
             why = take_back(Sent(found.values, found.result), self._workshop)
         except StepFailed as error:
