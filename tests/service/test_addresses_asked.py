@@ -24,3 +24,4 @@ def test_a_name_that_is_not_known_is_refused_and_not_left_out(address: str, said
     assert answer.status_code == 422
     assert said in answer.json()["detail"]
     assert httpx.get(f"{service.url}{address}").status_code == 401, "whoever is not signed in learns nothing"
+    assert httpx.get(f"{service.url}/ready?at=1").status_code == 200, "a monitor may put there what it likes"
