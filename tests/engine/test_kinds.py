@@ -148,7 +148,7 @@ def test_kinds_of_another_package_work_in_a_flow(house: Callable[..., App]) -> N
 @pytest.mark.usefixtures("package")
 def test_kinds_of_another_package_are_in_the_schema_and_the_reference() -> None:
     found = pages()
-    assert "### weigh\n\nSay how heavy a name is.\n\n- `name` (required) What is put on the scales." in found["reference.md"]
+    assert "### weigh\n\nSay how heavy a name is.\n\n- `name` text (required) What is put on the scales." in found["reference.md"]
     assert "### board" in found["reference.md"]
     assert "### bell" in found["reference.md"]
     schema = json.loads(found["flow.schema.json"])

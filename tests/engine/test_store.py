@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import threading
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -15,7 +18,7 @@ from metrikon.engine.results import KEPT, packed, unpacked
 from metrikon.ports.clock import StillClock, SystemClock
 from metrikon.store import changes
 from metrikon.store.current import Current
-from metrikon.store.database import Database, StoreFailed
+from metrikon.store.database import AlreadyOpen, Database, StoreFailed
 from metrikon.store.files import DiskFiles
 from metrikon.store.hot import Hot
 from metrikon.store.migrate import migrate, upgrade
@@ -194,3 +197,19 @@ def test_whoever_is_told_that_a_change_is_kept_sees_it_where_another_one_failed(
         bad.result(5)
     good.result(5)
     assert eventually(lambda: seen, 5) == [1]
+
+
+def test_what_a_killed_service_leaves_behind_is_waited_for_and_a_service_that_runs_is_not(tmp_path: Path) -> None:
+    begins = "import os, sys, time\nfrom pathlib import Path\nfrom metrikon.store.database import Database\nDatabase(Path(sys.argv[1]))\n"
+    begins += "if os.fork() == 0:\n    time.sleep(1.5)\n    os._exit(0)\nprint('open', flush=True)\ntime.sleep(60)\n"
+    service = subprocess.Popen([sys.executable, "-c", begins, str(tmp_path / "m.db")], stdout=subprocess.PIPE)
+    assert service.stdout is not None
+    assert service.stdout.readline() == b"open\n"
+    start = time.monotonic()
+    with pytest.raises(AlreadyOpen):
+        Database(tmp_path / "m.db")
+    assert time.monotonic() - start < 1, "who runs is not waited for"
+    service.kill()
+    service.wait()
+    service.stdout.close()
+    Database(tmp_path / "m.db").close()  # the process that it began holds the lock for a moment more

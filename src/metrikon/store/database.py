@@ -6,6 +6,7 @@ import fcntl
 import os
 import sqlite3
 import threading
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future
 from contextlib import contextmanager
@@ -23,6 +24,7 @@ T = TypeVar("T")
 Job = Callable[[Connection], T]
 MOST_TOGETHER = 200  # jobs in one commit
 CLOSED = "The database is closed: the service is stopping."
+ENDING = 5.0  # seconds that processes of a service which was killed are waited for
 LOCKED = 5.0  # seconds that another program may hold the database
 
 
@@ -148,13 +150,35 @@ def _failure(error: SQLAlchemyError) -> StoreFailed:
 
 
 def _locked(path: Path) -> int:
+    """The lock of a database, with the number of this process in it. Raises `AlreadyOpen`.
+
+    Of a service that was killed the processes that read for it hold the lock until they have ended too: they are waited for.
+    """
     handle = os.open(f"{path}.lock", os.O_RDWR | os.O_CREAT, 0o600)
-    try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError as error:
-        os.close(handle)
-        raise AlreadyOpen(f"Another Metrikon service uses {path}. Stop it first, or give this one another folder.") from error
+    until = time.monotonic() + ENDING
+    while True:
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            break
+        except OSError as error:
+            if time.monotonic() > until or not _is_over(handle):
+                os.close(handle)
+                raise AlreadyOpen(f"Another Metrikon service uses {path}. Stop it first, or give this one another folder.") from error
+        time.sleep(0.05)
+    os.ftruncate(handle, 0)
+    os.pwrite(handle, str(os.getpid()).encode(), 0)
     return handle
+
+
+def _is_over(handle: int) -> bool:
+    """Whether the process that took a lock has ended."""
+    try:
+        os.kill(int(os.pread(handle, 20, 0) or b"0"), 0)
+    except ProcessLookupError:
+        return True
+    except (ValueError, OSError):
+        return False
+    return False
 
 
 def _engine(path: Path, *, writes: bool) -> Engine:
