@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -95,6 +96,20 @@ def test_a_file_that_was_changed_since_stays_and_that_is_told(house: House) -> N
     house.put("a.txt", b"one, and a note by Ada")
     assert house.back(run) == [("written", "It was changed since, and stays.")]
     assert house.held == {"a.txt": b"one, and a note by Ada"}
+
+
+@pytest.mark.parametrize("what", ["link", "pipe", "folder"])
+def test_what_is_no_file_any_more_stays_and_keeps_nothing_else_from_being_taken_back(what: str, running: Callable[..., Running]) -> None:
+    service = running()
+    house = House(service, service.app.home / "papers", "")
+    house.flow("keep")
+    first, second = house.saved("a.txt", b"one"), house.saved("b.txt", b"two")
+    place = house.papers / "a.txt"
+    place.unlink()
+    {"link": lambda: place.symlink_to("/etc/hostname"), "pipe": lambda: os.mkfifo(place), "folder": place.mkdir}[what]()
+    assert house.back(first) == [("written", "It was changed since, and stays.")]
+    assert house.back(second) == [("taken back", "")]
+    assert os.path.lexists(place)
 
 
 def test_a_file_that_was_there_before_is_none_of_ours(house: House) -> None:

@@ -18,7 +18,7 @@ from metrikon.store.outgoing import Returning
 
 log = logging.getLogger("metrikon.engine")
 LOOK = 0.5  # seconds between looks
-MOST_TRIES = 8  # with the waits below for four minutes: then a person is told that it stays
+MOST_TRIES = 8  # with the waits below for two minutes: then a person is told that it stays
 FIRST_WAIT, LONGEST_WAIT = 1000, 60_000  # milliseconds after a try that failed, doubled each time
 
 

@@ -89,8 +89,10 @@ def take_back(sent: Sent, workshop: Workshop) -> str:
 def _back_here(workshop: Workshop, place: Path, saved: str, before: bytes | None) -> str:
     if problem := workshop.may_touch(place):
         return problem
-    if place.is_symlink() or not place.exists():
-        return ""  # it is there no longer
+    if place.is_symlink() or (place.exists() and (not place.is_file() or place.stat().st_size > LARGEST)):
+        return CHANGED  # a link, a folder, a pipe: somebody put something else there
+    if not place.exists():
+        return ""
     if hashlib.sha256(place.read_bytes()).hexdigest() != saved:
         return CHANGED
     if before is None:
