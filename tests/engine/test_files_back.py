@@ -98,15 +98,19 @@ def test_a_file_that_was_changed_since_stays_and_that_is_told(house: House) -> N
     assert house.held == {"a.txt": b"one, and a note by Ada"}
 
 
+@pytest.mark.parametrize("house", ["here"], indirect=True)
 @pytest.mark.parametrize("what", ["link", "pipe", "folder"])
-def test_what_is_no_file_any_more_stays_and_keeps_nothing_else_from_being_taken_back(what: str, running: Callable[..., Running]) -> None:
-    service = running()
-    house = House(service, service.app.home / "papers", "")
+def test_what_is_no_file_any_more_stays_and_keeps_nothing_else_from_being_taken_back(what: str, house: House) -> None:
     house.flow("keep")
     first, second = house.saved("a.txt", b"one"), house.saved("b.txt", b"two")
     place = house.papers / "a.txt"
     place.unlink()
-    {"link": lambda: place.symlink_to("/etc/hostname"), "pipe": lambda: os.mkfifo(place), "folder": place.mkdir}[what]()
+    if what == "link":
+        place.symlink_to("/etc/hostname")
+    elif what == "pipe":
+        os.mkfifo(place)
+    else:
+        place.mkdir()
     assert house.back(first) == [("written", "It was changed since, and stays.")]
     assert house.back(second) == [("taken back", "")]
     assert os.path.lexists(place)
