@@ -106,7 +106,7 @@ def test_what_is_no_file_any_more_stays_and_keeps_nothing_else_from_being_taken_
     place = house.papers / "a.txt"
     place.unlink()
     if what == "link":
-        place.symlink_to("/etc/hostname")
+        place.symlink_to(house.papers / "b.txt")
     elif what == "pipe":
         os.mkfifo(place)
     else:
