@@ -166,6 +166,21 @@ class Contract:
         assert [each.result for each in made.write([row("a", Note="first")])] == ["written"], "its key is free again"
         assert set(self.held(tmp_path, made)) == {"a", "b", "c"}
 
+    def test_a_row_is_marked_as_a_whole_unless_somebody_has_changed_it_or_it_is_gone(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        if "set" not in made.changes or "remove" not in made.changes:
+            return
+        made.write([row("a", Note="first", State=None), row("b", Note="second", State=None)])
+        made.write([Row("b", {"Note": "by hand"}, sets=True, over=True)])
+        was = {key: {**VALUES, "Note": note, "State": None} for key, note in (("a", "first"), ("b", "second"), ("x", "third"))}
+        marks = [Row(key, {**held, "State": "taken back"}, sets=True, was=held, only=True, whole=True) for key, held in was.items()]
+        marked, stays, gone = made.write(marks)
+        assert [each.result for each in (marked, stays, gone)] == ["updated", "left", "not there"]
+        assert dict(stays.there) == {"Note": "by hand"}
+        assert isinstance(made, Searchable)
+        assert len(list(made.find({"State": "taken back"}, 5))) == 1
+        assert not made.write(marks[:1])[0].left, "the same once more, where it could not be noted"
+
     def test_a_batch_may_hold_a_key_twice(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)
         assert [each.result for each in made.write([row("a"), row("a", Amount=Decimal(1))])] == ["written", "there already"]

@@ -218,6 +218,62 @@ def test_all_runs_of_a_wrong_version_are_taken_back(ledger: Running) -> None:
     assert (heads(ledger), lines(ledger)) == ([], {})
 
 
+def marking(service: Running) -> None:
+    """The flow, with rows that are marked where they are taken back."""
+    service.client.put_flow("ledger", FLOW.replace("            to: lines\n", "            to: lines\n            if_taken_back: {Status: taken back}\n"))
+
+
+def statuses(service: Running) -> list[tuple[str, str]]:
+    sheet = load_workbook(service.app.home / "lines.xlsx")["Lines"]
+    at = [cell.value for cell in sheet[1]].index("Status") + 1
+    return [(str(sheet.cell(row, 2).value), str(sheet.cell(row, at).value or "")) for row in range(2, sheet.max_row + 1)]
+
+
+def test_a_row_that_is_taken_back_is_marked_where_its_step_says_so_and_gets_its_values_again(ledger: Running) -> None:
+    marking(ledger)
+    run, _ = sent(ledger)
+    before = lines(ledger)
+    code, out, _ = command(ledger, "runs", "take-back", run)
+    assert (code, "stays, with Status: taken back" in out) == (0, True), out
+    assert command(ledger, "runs", "take-back", run, "--yes")[0] == 0
+    settled(ledger, run)
+    assert heads(ledger) == [], "the other row has no mark"
+    assert lines(ledger) == before
+    assert {status for _, status in statuses(ledger)} == {"taken back"}
+    code, out, _ = command(ledger, "runs", "show", run)
+    assert (code, "taken back; the row stays, with Status: taken back" in out) == (0, True), out
+    again = ledger.client.run_again_from(run, "row")
+    assert settled(ledger, again).state == "done"
+    assert len(heads(ledger)) == 1
+    assert (lines(ledger), len(statuses(ledger)), {status for _, status in statuses(ledger)}) == (before, len(before), {""})
+    ledger.client.take_back(again, yes=True)
+    settled(ledger, again)
+    assert {status for _, status in statuses(ledger)} == {"taken back"}
+
+
+def test_a_marked_row_that_somebody_has_set_since_is_left_and_told_when_it_is_written_again(ledger: Running) -> None:
+    marking(ledger)
+    run, _ = sent(ledger)
+    ledger.client.take_back(run, yes=True)
+    settled(ledger, run)
+    book = load_workbook(ledger.app.home / "lines.xlsx")
+    book["Lines"]["C2"] = 7
+    book.save(ledger.app.home / "lines.xlsx")
+    again = settled(ledger, ledger.client.run_again_from(run, "row"))
+    assert 7 in lines(ledger).values(), "what a person has set is left"
+    told = next(each for each in again.deliveries if each["left"])
+    assert (told["left"], again.state) == (["Amount"], "done")
+
+
+def test_a_row_that_was_made_by_a_step_which_sets_is_removed_when_it_is_taken_back(ledger: Running) -> None:
+    ledger.client.put_flow("ledger", FLOW.replace("            to: lines\n", "            to: lines\n            if_there: update\n"))
+    run, _ = sent(ledger)
+    assert lines(ledger)
+    ledger.client.take_back(run, yes=True)
+    settled(ledger, run)
+    assert lines(ledger) == {}, "nothing stood there before"
+
+
 def test_what_cannot_be_corrected_is_told(ledger: Running) -> None:
     _, record = sent(ledger)
     values = ledger.client.record(record).values

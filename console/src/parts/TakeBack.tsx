@@ -2,7 +2,7 @@
 import { Button, Modal } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { call, type TakenBack } from "../api/call";
+import { call, type Delivery, type TakenBack } from "../api/call";
 import { Problem } from "./bits";
 
 export function TakeBack({ run }: { run: string }): ReactNode {
@@ -29,7 +29,7 @@ export function TakeBack({ run }: { run: string }): ReactNode {
         <ul>
           {told?.items.map((each) => (
             <li key={each.delivery.key}>
-              {each.delivery.receipt ?? each.delivery.target} <span className="soft small">({each.delivery.path})</span>: {each.stays || "is taken back, unless somebody has changed it since."}
+              {each.delivery.receipt ?? each.delivery.target} <span className="soft small">({each.delivery.path})</span>: {each.stays || howBack(each.delivery)}
             </li>
           ))}
         </ul>
@@ -42,4 +42,10 @@ export function TakeBack({ run }: { run: string }): ReactNode {
       </Modal>
     </>
   );
+}
+
+/** What is done when something is taken back. */
+function howBack(found: Delivery): string {
+  const done = found.mark ? `stays, with ${found.mark}` : "is taken back";
+  return `${done}, unless somebody has changed it since.`;
 }

@@ -26,6 +26,7 @@ export function WentOut({ all }: { all: Delivery[] }): ReactNode {
         <li key={each.key}>
           <Stands state={each.state} /> <span className="soft">{each.path}</span> {each.receipt ?? each.target}
           {each.told && `: ${each.told}`} {each.error}
+          {each.state === "taken back" && each.mark && ` The row stays, with ${each.mark}.`}
         </li>
       ))}
       {all.length > SHOWN && <li className="soft">and {count(all.length - SHOWN, "more", "more")}</li>}

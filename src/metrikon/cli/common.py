@@ -121,7 +121,10 @@ def what_went_out(delivery: dict[str, Any]) -> str:
 def how_it_stands(delivery: dict[str, Any]) -> str:
     """How a thing that was sent out stands, with what differs and why."""
     told = " ".join(each for each in (delivery["told"], delivery["error"] or "") if each)
-    return f"{STANDS.get(delivery['state'], delivery['state'])}{'. ' + told if told else ''}"
+    stands = STANDS.get(delivery["state"], delivery["state"])
+    if delivery["state"] == "taken back" and delivery["mark"]:
+        stands += f"; the row stays, with {delivery['mark']}"
+    return f"{stands}{'. ' + told if told else ''}"
 
 
 STANDS = {

@@ -343,12 +343,17 @@ def run_take_back(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         print_json(found, out)
         return 0
     for each in found["items"]:
-        print(f"{what_went_out(each['delivery'])}: {each['stays'] or 'to be taken back.'}", file=out)
+        print(f"{what_went_out(each['delivery'])}: {each['stays'] or _back(each['delivery'])}", file=out)
     if not found["items"]:
         print("Nothing was sent out that is still there.", file=out)
     elif not found["done"]:
         print("Take it back with --yes.", file=out)
     return 0
+
+
+def _back(delivery: dict[str, Any]) -> str:
+    """What is done when it is taken back."""
+    return f"to be taken back; the row stays, with {delivery['mark']}." if delivery["mark"] else "to be taken back."
 
 
 def run_again(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

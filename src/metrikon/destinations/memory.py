@@ -46,6 +46,8 @@ class MemoryDestination(Usual):
             return Receipt(row.key, "updated", self._at(row.key))  # it was moved before, and that was not noted
         if known is not None and not row.sets:
             return Receipt(row.key, "there already", self._at(row.key), there={name: known.get(name) for name in changed(values, known)}, ours=True)
+        if known is not None and row.whole and (there := _set_since(row, known, values)):
+            return Receipt(row.key, "left", self._at(row.key), there=there)
         self.rows[row.key] = {**(known or {}), **values}
         before = {name: known.get(name) for name in values} if known is not None else None
         return Receipt(row.key, "written" if known is None else "updated", self._at(row.key), before=before)
@@ -58,3 +60,9 @@ class MemoryDestination(Usual):
 
     def _at(self, key: str) -> str:
         return f"row {list(self.rows).index(key) + 1}"
+
+
+def _set_since(row: Row, known: Mapping[str, Any], values: Mapping[str, Any]) -> dict[str, Any]:
+    """Columns that hold neither what was last written into them nor what is wanted, with what they hold."""
+    was = loads(dumps(dict(row.was or {})))
+    return {name: known.get(name) for name in changed(values, known) if known.get(name) != was.get(name)}

@@ -170,6 +170,8 @@ class ServiceDestination(Searched, Usual):
                 if row.moves is not None and not there and self._record_of(row.moves) is None:
                     return Receipt(row.key, "updated", place)  # it was moved before, and that was not noted
                 return Receipt(row.key, "there already", place, there=there, ours=not self._ways)
+            if row.whole and (since := self._set_since(record, row)):
+                return Receipt(row.key, "left", place, there={name: at(record, name) for name in since})
             left = self._set(record, row)
             before = {name: at(record, name) for name in row.values if name not in left}
             return Receipt(row.key, "updated", place, left, {name: at(record, name) for name in left}, before)
@@ -200,16 +202,17 @@ class ServiceDestination(Searched, Usual):
         self._call(operation, {**self._where(operation, row), said.id: at(record, self._notes.id)}, row, repeatable=True)
         return Receipt(row.key, "removed", place)
 
+    def _set_since(self, record: Any, row: Row) -> list[str]:
+        """Fields that hold neither what was last written into them nor what is wanted: a person has set them."""
+        if row.was is None or row.over:
+            return []
+        now = {name: at(record, name) for name in row.values}
+        return [name for name, held in now.items() if not any(self._same(name, held, each) for each in (row.was.get(name), row.values[name]))]
+
     def _set(self, record: Any, row: Row) -> list[str]:
         """Set fields of a record that is there, but for those that a person has set since; these are returned."""
-        left = []
-        changes: dict[str, Any] = {}
-        for name, value in row.values.items():
-            now = at(record, name)
-            if row.was is not None and not row.over and not any(self._same(name, now, each) for each in (row.was.get(name), value)):
-                left.append(name)
-            elif not self._same(name, now, value):
-                changes[name] = value
+        left = self._set_since(record, row)
+        changes = {name: value for name, value in row.values.items() if name not in left and not self._same(name, at(record, name), value)}
         if changes:
             setter = self._notes.set
             if setter is None:

@@ -219,6 +219,8 @@ class SheetDestination(Usual):
 
     def _set(self, row: Row, at: int, values: Mapping[str, Any], known: Mapping[str, Any], sheet: _Sheet) -> Receipt:
         left = _set_since(row, known, values)
+        if row.whole and left:
+            return Receipt(row.key, "left", self._at(at), there={name: _named(known, name) for name in left})
         told = {self._head(sheet, name): value for name, value in values.items() if name not in left}
         sheet.changes.cells[at] = {**sheet.changes.cells.get(at, {}), **told}
         before = {name: _named(known, name) for name in values if name not in left}

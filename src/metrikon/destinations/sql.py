@@ -248,10 +248,12 @@ class SqlDestination(Usual):
         values = {name: fitting.fitted(column, row.values[name], refuse=self._refuse) for name, column in columns}
         now = self._now(connection, table, row, key)
         left = [] if row.was is None or row.over else [name for name, column in columns if self._set_since(column, name, now, row.was, values)]
+        there = {name: now.get(name) for name in left}
+        if row.whole and left:
+            return Receipt(row.key, "left", f"table {self.name}", there=there)
         if told := {column.name: values[name] for name, column in columns if name not in left}:
             connection.execute(update(table).where(_is(self._key_columns(table), key)).values(told))
-        before = {name: held for name, held in now.items() if name not in left}
-        return Receipt(row.key, "updated", f"table {self.name}", left, {name: now.get(name) for name in left}, before)
+        return Receipt(row.key, "updated", f"table {self.name}", left, there, {name: held for name, held in now.items() if name not in left})
 
     def _set_since(self, column: Column[Any], name: str, now: Mapping[str, Any], was: Mapping[str, Any], values: Mapping[str, Any]) -> bool:
         """Whether a column holds something else than was last written into it, and than is wanted: somebody has set it."""
@@ -443,8 +445,12 @@ def _build(said: SqlTable, there: There) -> SqlDestination:
     return SqlDestination(lambda: engine, said.table, said.key, refuse=refuse)
 
 
-def _tell(said: SqlTable) -> str:
-    return f"the table {said.table} of {said.connection or 'a database'}"
-
-
-KIND = DestinationKind("sql", SqlTable, _place, _former_place, _build, _tell, lambda said, home: touched(said.url, home))
+KIND = DestinationKind(
+    "sql",
+    SqlTable,
+    _place,
+    _former_place,
+    _build,
+    lambda said: f"the table {said.table} of {said.connection or 'a database'}",
+    lambda said, home: touched(said.url, home),
+)

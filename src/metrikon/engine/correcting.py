@@ -17,6 +17,7 @@ from metrikon.engine.answers import MUST_HOLD, Answers, StillWrong
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
 from metrikon.engine.refusing import NotNow, NotThere
+from metrikon.engine.rows_out import needed_to_take_back
 from metrikon.engine.undoing import Undoing
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Change, Destination
@@ -72,7 +73,7 @@ class CameOf:
         changes = known[place]
         if what == WILL_SET:
             return WILL_SET if "set" in changes else WILL_ASK
-        return WILL_TAKE_BACK if {"set": "set", "move": "move"}.get(found.purpose, "remove") in changes else STAYS
+        return WILL_TAKE_BACK if needed_to_take_back(found) in changes else STAYS
 
     def _will_other(self, found: Delivery, what: str) -> str:
         """Of something that is no row: a file is put elsewhere, or removed; a mail stays."""

@@ -7,8 +7,9 @@ from dataclasses import replace
 from typing import Any
 
 from metrikon.core.deliveries.comparing import Differs, changed, told
+from metrikon.core.deliveries.states import Purpose
 from metrikon.core.flows.keys import MARK, row_key
-from metrikon.ports.destination import Destination, Receipt, Row
+from metrikon.ports.destination import Change, Destination, Receipt, Row
 from metrikon.store import deliveries
 from metrikon.store.database import Database
 from metrikon.store.deliveries import Delivery, End
@@ -47,6 +48,8 @@ class Rows:
             return self._back(place, own, row)
         if row.purpose == "set" and row.over and "set" not in adapter.changes:
             return Row(_own(row.key)[1], row.values, row.parts)  # what cannot be set there is written once more, as a person has said
+        if row.purpose == "restore":
+            return Row(own, row.values, row.parts, True, row.before, row.over)
         moves, was = None, None
         before = f"{place}|{own}" if row.purpose == "set" else row.moved_from if row.purpose == "move" else None
         if before is not None:
@@ -58,7 +61,7 @@ class Rows:
 
     def _back(self, place: str, own: str, row: Delivery) -> Row:
         """A row on its way back: removed, or with what stood in its columns before they were set."""
-        if row.purpose == "set":
+        if row.purpose == "set":  # it held something before, else it was made, and noted as such
             return Row(own, row.before or {}, row.parts, sets=True, was=row.values)
         if row.purpose == "move" and row.moved_from:
             with self._database.reading() as connection:
@@ -66,6 +69,8 @@ class Rows:
             return Row(_own(row.moved_from)[1], held, sets=True, was=row.values, moves=Row(own, row.values))
         with self._database.reading() as connection:
             was = deliveries.last_written(connection, f"{place}|{own}") or row.values
+        if row.mark:
+            return Row(own, {**was, **row.mark}, row.parts, sets=True, was=was, only=True, whole=True)
         return Row(own, was, row.parts, was=was, removes=True)
 
 
@@ -95,12 +100,19 @@ def is_able(adapter: Destination, row: Delivery) -> bool:
     if row.state == "returning":
         if not _own(row.key)[0]:
             return False  # an earlier version has written it, under a key of another form
-        return {"set": "set", "move": "move"}.get(row.purpose, "remove") in adapter.changes
+        return needed_to_take_back(row) in adapter.changes
     if row.purpose == "look":
         return adapter.can != "neither"
     if row.purpose == "move":
         return "move" in adapter.changes
     return row.purpose != "set" or not row.asks or row.over or "set" in adapter.changes
+
+
+def needed_to_take_back(row: Delivery) -> Change:
+    """What a destination must be able to do with a row so that it is taken back."""
+    if row.purpose == "move":
+        return "move"
+    return "set" if row.purpose == "set" or row.mark else "remove"
 
 
 def what_differs(receipt: Receipt, values: Mapping[str, Any]) -> list[Differs]:
@@ -112,10 +124,11 @@ def end_of(row: Delivery, receipt: Receipt) -> End:
     """How a row came to its end. One that corrects has not, where somebody has set what it was to set."""
     differs = what_differs(receipt, row.values)
     if receipt.result == "there already" and receipt.ours and not differs and row.purpose != "look":
-        return End(row.key, "written", receipt.place)  # it was written before, and that could not be noted
+        return End(row.key, "written", receipt.place, purpose=row.purpose)  # it was written before, and that could not be noted
     if receipt.result in ("there already", "left") or (row.asks and differs):
-        return End(row.key, "found otherwise" if differs else "found there", receipt.place, receipt.left, differs, receipt.before)
-    return End(row.key, "found there" if receipt.result == "not there" else "written", receipt.place, receipt.left, (), receipt.before)
+        return End(row.key, "found otherwise" if differs else "found there", receipt.place, receipt.left, differs, receipt.before, row.purpose)
+    purpose: Purpose = "write" if row.purpose == "set" and receipt.result == "written" else row.purpose  # there was none whose columns it could set
+    return End(row.key, "found there" if receipt.result == "not there" else "written", receipt.place, receipt.left, (), receipt.before, purpose)
 
 
 def entry_of(row: Delivery, receipt: Receipt, end: End, now: int) -> Written:

@@ -22,6 +22,7 @@ class Row:
     `sets`: when the row is there already, these columns of it are set. `was`: what we have written into it last, by column; None where that is not known.
     What stands there otherwise has been set by a person: it is left, unless `over`. `only`: where there is no such row, none is written. `moves`: the key that
     the row has now; it gets this key and these values. `removes`: the row is taken away, where its columns still hold `was`.
+    `whole`: nothing of it is set where somebody has changed any of its columns.
     `columns_before`: columns that were written to this place before: one of them that is gone has been renamed or taken out, and is not made again.
     """
 
@@ -34,6 +35,7 @@ class Row:
     only: bool = False
     moves: Row | None = None
     removes: bool = False
+    whole: bool = False
     columns_before: Sequence[str] = ()
 
 

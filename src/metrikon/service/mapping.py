@@ -70,7 +70,11 @@ def blueprint(app: App) -> Room:
         """For each step of a flow that writes rows: the real columns, what is put into them, what seems to fit, and the values that are known there. The body is its YAML."""
         flow, _ = app.catalog.problems_in(text_sent())
         known = app.catalog.known()
-        return reply(MappingList(items=[_view(app, flow, each) for each in mapping.mapped(flow, known)] if flow is not None else []))
+        return reply(
+            MappingList(
+                items=[_view(app, flow, each) for each in mapping.mapped(flow, known) if each.where[-1] == "columns"] if flow is not None else []
+            )
+        )
 
     @api.post("/api/flows-remap", responses={200: TextView}, operation_id="remapFlow")
     def remap(body: RemapBody) -> Response:

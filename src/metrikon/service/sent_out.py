@@ -22,4 +22,5 @@ def delivery_view(found: Delivery) -> DeliveryView:
         left=list(found.left),
         differs=[DiffersView(column=each.column, there=each.there, wanted=each.wanted) for each in found.differs],
         told=told(found.differs),
+        mark=", ".join(f"{column}: {value}" for column, value in (found.mark or {}).items()),
     )

@@ -35,13 +35,14 @@ class DeliveryView(View):
     path: str
     target: str
     kind: str
-    purpose: str = Field(..., description="write, set, look or move.")
+    purpose: str = Field(..., description="write, set, look, move or restore.")
     state: str = Field(..., description="shown, entered, sending, written, there, otherwise, unsure, failed, corrected, returning or taken back.")
     receipt: str | None
     error: str | None
     left: list[str] = Field(default_factory=list, description="Columns that a person has set, and that were left.")
     differs: list[DiffersView] = Field(default_factory=list, description="Columns that are there otherwise.")
     told: str = Field("", description="What differs, in a sentence.")
+    mark: str = Field("", description="The columns that are set when it is taken back, with their values; empty where it is removed.")
 
 
 class RecordBeforeView(View):

@@ -62,4 +62,5 @@ def _wanted(call: Call, destination: str, former: str) -> wanting.Wanted:
         only=values["if_not_there"] == "leave",
         corrects=call.item_id if call.corrects else "",
         renew=call.renew,
+        mark=dict(values["if_taken_back"]) or None,
     )

@@ -47,6 +47,7 @@ class Delivery:
     left: Sequence[str] = ()  # columns that a person has set, and that were left
     differs: Sequence[Differs] = ()
     before: Mapping[str, Any] | None = None  # what stood in columns before they were set
+    mark: Mapping[str, Any] | None = None  # columns that are set when it is taken back, instead of removing it
     kind: str = "row"
 
 
@@ -55,6 +56,7 @@ _AS_JSON: Mapping[str, Callable[[Any], Any]] = {
     "parts": lambda found: tuple(loads(found)) if found else (),
     "left": lambda found: tuple(loads(found)) if found else (),
     "before": lambda found: loads(found) if found else None,
+    "mark": lambda found: loads(found) if found else None,
 }
 _COLUMNS = tuple(name for name in Delivery.__slots__ if name != "differs")
 _ALL = (*_COLUMNS, "differs")
@@ -104,6 +106,7 @@ _ENDED = Hot(
         left=bindparam("unset"),
         differs=bindparam("other"),
         before=bindparam("was"),
+        purpose=bindparam("for"),
         error=null(),
     )
 )
@@ -129,6 +132,7 @@ class End:
     left: Sequence[str] = ()
     differs: Sequence[Differs] = ()
     before: Mapping[str, Any] | None = None
+    purpose: Purpose = "write"
 
 
 def ended(connection: Connection, ends: Iterable[End], at: int) -> None:
@@ -143,6 +147,7 @@ def ended(connection: Connection, ends: Iterable[End], at: int) -> None:
                 "unset": dumps(list(each.left)) if each.left else None,
                 "other": dumps({one.column: one.there for one in each.differs}) if each.differs else None,
                 "was": dumps(dict(each.before)) if each.before is not None else None,
+                "for": each.purpose,
                 "now": at,
             }
             for each in ends

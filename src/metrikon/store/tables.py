@@ -215,6 +215,7 @@ deliveries = Table(
     Column("differs", LargeBinary),  # columns that are there otherwise, with what is there, as JSON
     Column("result", LargeBinary),  # what the step gave that sent it, as JSON, where it is no row
     Column("before", LargeBinary),  # what stood in columns before they were set, as JSON
+    Column("mark", LargeBinary),  # columns that are set when it is taken back, instead of removing it, as JSON
     Index("deliveries_to_do", "destination", "state", "not_before"),
     Index("deliveries_of_run", "run_id"),
 )

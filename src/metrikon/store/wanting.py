@@ -38,6 +38,7 @@ class Wanted:
     only: bool = False  # no row is made where there is none
     corrects: str = ""  # the item of a run that corrects what its earlier runs have written
     renew: bool = False  # a person has said that what is there otherwise is set
+    mark: dict[str, Any] | None = None  # columns that are set when it is taken back, instead of removing it
 
 
 @dataclass(frozen=True)
@@ -60,6 +61,8 @@ class _Known:
     values: bytes
     purpose: Purpose
     moved_from: str | None
+    before: bytes | None
+    mark: bytes | None
 
 
 @dataclass(frozen=True)
@@ -70,12 +73,28 @@ class _Plan:
     purpose: Purpose
     values: dict[str, Any]
     moved_from: str | None = None
+    before: dict[str, Any] | None = None
 
+
+MADE: tuple[Purpose, ...] = ("write", "move", "restore")  # a row of its own, not columns of another
 
 # statements of the hot path are built once: building one costs more than running it
-_LOOKED_UP = ("state", "run_id", "path", "receipt", "values", "purpose", "moved_from")
+_LOOKED_UP = ("state", "run_id", "path", "receipt", "values", "purpose", "moved_from", "before", "mark")
 _KNOWN = Hot(select(*(deliveries.c[name] for name in _LOOKED_UP)).where(deliveries.c.key == bindparam("of")))
 _ENTER = Hot(insert(deliveries).inline())
+
+
+def _restored(each: Wanted, key: str, known: _Known) -> _Plan:
+    """A row that was given up or taken back, entered anew: one that was marked as taken back stands there still, and gets its values again."""
+    held = loads(known.values)
+    if known.state == "taken back" and known.mark and held:
+        mark = loads(known.mark)
+        was, blank = {**held, **mark}, dict.fromkeys(mark)
+    elif known.purpose == "restore" and known.state != "corrected" and known.before:
+        was, blank = loads(known.before), {name: None for name, value in held.items() if value is None}
+    else:
+        return _Plan(key, "write", each.values)
+    return _Plan(key, "restore", {**blank, **each.values}, before=was)
 
 
 @dataclass
@@ -128,10 +147,14 @@ class _Entering:
         if known is None and (former := self._former(each)) is not None:
             key, known = former
         if known is not None and known.run_id == self.run_id and known.path == each.path and known.state not in ENDED:
+            if known.purpose == "restore":
+                return _restored(each, key, known)
             return _Plan(key, known.purpose, each.values, known.moved_from)
         if known is None or known.state in FREE:
             before = self._before(each) if each.corrects else None
-            return _Plan(each.key, "move", each.values, before) if before else _Plan(key, "write", each.values)
+            if before:
+                return _Plan(each.key, "move", each.values, before)
+            return _Plan(key, "write", each.values) if known is None else _restored(each, key, known)
         if known.state not in ENDED:
             return _Plan(key, "write", each.values)
         if each.renew and known.state == "otherwise" and known.run_id == self.run_id and known.path == each.path:
@@ -166,7 +189,7 @@ class _Entering:
             deliveries.c.path == each.path,
             deliveries.c.destination == each.destination,
             deliveries.c.state == "written",
-            deliveries.c.purpose.in_(("write", "move")),
+            deliveries.c.purpose.in_(MADE),
         )
         found = self.connection.execute(query.order_by(deliveries.c.done_at.desc())).scalars()
         return next((str(key) for key in found if key not in taken), None)
@@ -240,7 +263,8 @@ class _Entering:
             "only": each.only,
             "moved_from": plan.moved_from,
             "differs": None,
-            "before": None,
+            "before": dumps(plan.before) if plan.before is not None else None,
+            "mark": dumps(each.mark) if each.mark else None,
             "result": None,
         }
 
@@ -284,7 +308,7 @@ def surplus(connection: Connection, run_id: str, item_id: str, steps: Collection
     mine = _keys_of(connection, run_id)
     wanted = {row_key(key)[0] for key, _, _ in mine} | {str(moved_from) for _, moved_from, _ in mine}
     its = select(runs.c.id).where(runs.c.item_id == item_id, runs.c.id != run_id)
-    written = deliveries.c.kind.in_(("row", "file")) & (deliveries.c.state == "written") & deliveries.c.purpose.in_(("write", "move"))
+    written = deliveries.c.kind.in_(("row", "file")) & (deliveries.c.state == "written") & deliveries.c.purpose.in_(MADE)
     every = connection.execute(select(deliveries.c.key, deliveries.c.path).where(deliveries.c.run_id.in_(its), written))
     return [str(key) for key, path in every if key not in wanted and str(path).rsplit("/", 1)[-1] in steps]
 

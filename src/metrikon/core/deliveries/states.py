@@ -54,8 +54,8 @@ FREE: tuple[State, ...] = ("failed", "corrected", "taken back")  # whoever wants
 ENDED: tuple[State, ...] = ("written", "there", "otherwise")  # its key is there
 DUE: tuple[State, ...] = ("entered", "returning")  # its destination is to be asked
 Purpose = Literal[
-    "write", "set", "look", "move"
-]  # a new row; columns of one that is there; what is there; another key and other values for one that is there
+    "write", "set", "look", "move", "restore"
+]  # a new row; columns of one that is there; what is there; another key and other values for one that is there; values of one that was marked as taken back
 
 
 class NoSuchMove(ValueError):

@@ -107,6 +107,16 @@ def _names(parameters: Any, around: Around, block: str) -> Mapping[str, Schema |
 
 
 @dataclass(frozen=True)
+class Writes:
+    """Columns of a destination that a step sets, under which of its parameters they stand, and whether a row is made where none is."""
+
+    to: str
+    columns: Mapping[str, Any]
+    makes: bool
+    under: str = "columns"
+
+
+@dataclass(frozen=True)
 class Kind:
     """A kind of step.
 
@@ -117,7 +127,7 @@ class Kind:
     a condition over what it gives holds. `ends`: what stands after it is never reached. `leaves`: it leaves
     something open that is closed when its run ends. `waits`: what people read while its
     end is awaited. `late`: what it gives, from its parameters, when its time is over; without one, or with None, it has then failed. `uses`: what is
-    kept here that it names, each with what it is: "record type", "decision table", "list". `asks`: what it asks a model for. `writes`: the rows that it writes: name of the destination, column and value, and whether one is made where none is. `tell`: a step in one plain sentence made from its parameters; `would`: what it would do, from its
+    kept here that it names, each with what it is: "record type", "decision table", "list". `asks`: what it asks a model for. `writes`: the columns of rows that it sets (`Writes`). `tell`: a step in one plain sentence made from its parameters; `would`: what it would do, from its
     filled parameters, where it is only tried: a step that changes something outside has one, and is not done then; `sends`: what goes out by it, from its filled parameters, which is not repeated when an item is run again; `told`: what its run tells of its result when it is done, or nothing; `goes`: what goes out by it besides rows, in a few words; `ways`: a sentence for
     each block of steps within it, in order. `remarks`: what is right and yet worth a word, such as a choice that was left open. `known_by`: what tells
     that which it makes from all others, from its filled parameters; None where one is set again and again. `sample`: a step of it in YAML, without its name.
@@ -142,7 +152,7 @@ class Kind:
     late: Callable[[Mapping[str, Any], datetime], Any] | None = None
     uses: Callable[[Any], Iterable[tuple[str, str]]] = lambda parameters: ()
     asks: Callable[[Any], Asks | None] = _asks_nothing
-    writes: Callable[[Any], Iterable[tuple[str, Mapping[str, Any], bool]]] | None = None
+    writes: Callable[[Any], Iterable[Writes]] | None = None
     tell: Callable[[Any], str] | None = None
     would: Callable[[Mapping[str, Any]], str] | None = None
     told: Callable[[Any], str] | None = None

@@ -90,18 +90,18 @@ class Mapped:
 
 
 def mapped(flow: Flow, known: Known) -> list[Mapped]:
-    """The steps of a flow that write rows."""
+    """The columns that steps of a flow set, where they write rows and where these are taken back."""
     found = []
     for step, around in writers(flow, known):
-        for destination, columns, makes in step.kind.writes(step.parameters) if step.kind.writes is not None else ():
-            found.append(Mapped(step, destination, (*step.where, step.kind.name, "columns"), columns, makes, around))
+        for each in step.kind.writes(step.parameters) if step.kind.writes is not None else ():
+            found.append(Mapped(step, each.to, (*step.where, step.kind.name, each.under), each.columns, each.makes, around))
     return found
 
 
 def set_by(flow: Flow, destinations: Collection[str]) -> frozenset[str]:
     """The columns that a flow itself sets in some of its destinations."""
     written = [each for step in flow.every_step if step.kind.writes is not None for each in step.kind.writes(step.parameters)]
-    return frozenset(column for destination, columns, _ in written if destination in destinations for column in columns)
+    return frozenset(column for each in written if each.to in destinations for column in each.columns)
 
 
 def misfits(flow: Flow, known: Known, columns_of: Callable[[str], Columns | None]) -> list[Problem]:
@@ -117,17 +117,18 @@ def misfits(flow: Flow, known: Known, columns_of: Callable[[str], Columns | None
 
 
 def _misfits(each: Mapped, columns: Columns) -> Iterator[tuple[tuple[str, ...], str]]:
+    under = str(each.where[-1])
     for name, value in each.columns.items():
         head = columns.of(name)
         if head is None:
             if not columns.grows:
                 known = [one.name for one in columns.heads]
-                yield ("columns", name), f"{each.destination} has no column {name!r}{meant(name, known)} It has: {', '.join(known[:40])}."
+                yield (under, name), f"{each.destination} has no column {name!r}{meant(name, known)} It has: {', '.join(known[:40])}."
             continue
         kind = kind_of(value, each.around)
         if head.kind and kind and kind not in _FITS[head.kind]:
             yield (
-                ("columns", name),
+                (under, name),
                 f"The column {head.name} of {each.destination} holds {_TOLD[head.kind]}, and this gives {_TOLD.get(kind, f'a {kind}')}. {_MEND.get((kind, head.kind), 'Map another value.')}",
             )
     if each.makes:

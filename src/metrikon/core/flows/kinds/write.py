@@ -14,7 +14,7 @@ from metrikon.core.feel.holes import expressions
 from metrikon.core.flows.around import Around, closed, text
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.keys import readable
-from metrikon.core.flows.kind import Kind, Missing, Said, Schema
+from metrikon.core.flows.kind import Kind, Missing, Said, Schema, Writes
 from metrikon.core.flows.words import shown
 from metrikon.core.values.near import meant
 
@@ -37,6 +37,12 @@ class Write(Form):
         "leave", description="With `update`: what a person has changed in the row since is left as it is, and told; or set all the same."
     )
     if_not_there: Literal["write", "leave"] = Field("write", description="With `update`: where there is no such row, one is written, or none.")
+    if_taken_back: dict[str, Any] = Field(
+        default_factory=dict,
+        max_length=20,
+        description="Columns that are set when the row is taken back, such as {Status: taken back}: it then stays. Without them it is removed. When it is written "
+        "again, they are emptied, or set as `columns` say.",
+    )
     show_first: bool = Field(
         False,
         description="Before anything is written by a version of the flow, its first row is put before a person; the others wait until it may be written.",
@@ -55,6 +61,7 @@ def _check(parameters: Write, around: Around) -> Iterable[Said]:
                 f"columns/{column}",
                 f"The column {column} has no value, and would always be empty. Give it one, such as ${{item.name}}, or take it out.",
             )
+    yield from _wrong_mark(parameters)
     if parameters.if_there != "update" and not any(_has_hole(part) for part in parameters.key):
         yield (
             "key",
@@ -64,6 +71,18 @@ def _check(parameters: Write, around: Around) -> Iterable[Said]:
     for number, part in enumerate(parameters.key):
         if part is None or (isinstance(part, str) and not part.strip()):
             yield f"key/{number}", "This part of the key has no value, so that no row could be written. Give it one, or take it out."
+
+
+def _wrong_mark(parameters: Write) -> Iterator[Said]:
+    """A mark is for a row that would be removed: one that was set gets back what stood there before."""
+    if parameters.if_taken_back and parameters.if_there == "update":
+        yield (
+            "if_taken_back",
+            "With `if_there: update`, a row that is taken back gets what stood in it before, so that it needs no mark. Take `if_taken_back` out.",
+        )
+    for column, value in parameters.if_taken_back.items():
+        if value is None or (isinstance(value, str) and not value.strip()):
+            yield f"if_taken_back/{column}", f"The column {column} has no value, so that nothing would tell that the row was taken back. Give it one."
 
 
 def _has_hole(value: Any) -> bool:
@@ -114,6 +133,13 @@ def _result(parameters: Write, around: Around) -> Schema:
     return closed({**told["properties"], "left": left, "differs": differs})
 
 
+def _writes(parameters: Write) -> Iterator[Writes]:
+    """What it sets when it writes, and when its row is taken back."""
+    yield Writes(parameters.to, parameters.columns, parameters.if_there != "update" or parameters.if_not_there == "write")
+    if parameters.if_taken_back:
+        yield Writes(parameters.to, parameters.if_taken_back, makes=False, under="if_taken_back")
+
+
 def _told(result: Any) -> str:
     """What the run is to tell of a row that is there otherwise."""
     found = result.get("differs") if isinstance(result, Mapping) else None
@@ -154,7 +180,7 @@ KIND = Kind(
     gathered=True,
     awaited=True,
     waits="Rows are being written.",
-    writes=lambda parameters: [(parameters.to, parameters.columns, parameters.if_there != "update" or parameters.if_not_there == "write")],
+    writes=_writes,
     told=_told,
     tell=_tell,
     would=_would,
