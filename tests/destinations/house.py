@@ -27,7 +27,14 @@ NOTES: dict[str, Any] = {
             "set": {"operation": "setContact", "id": "id"},
             "key_field": "external_id",
             "found_within": 0.5,
-            "attach": {"operation": "uploadFile", "given": "file_id", "then": "attachFile", "then_id": "id", "then_file": "file_id"},
+            "attach": {
+                "operation": "uploadFile",
+                "given": "file_id",
+                "then": "attachFile",
+                "then_id": "id",
+                "then_file": "file_id",
+                "remove": {"operation": "detachFile", "id": "id", "file": "file_id"},
+            },
         },
         "callers": {
             "create": "makeContact",
@@ -48,6 +55,15 @@ NOTES: dict[str, Any] = {
         },
         "tasks": {"create": "makeTask", "once_header": "Idempotency-Key"},
         "paragraphs": {"append": {"operation": "appendParagraphs", "records": "children", "at_once": 100}},
+        "listed": {
+            "append": {
+                "operation": "appendParagraphs",
+                "records": "children",
+                "at_once": 100,
+                "listed": {"operation": "listParagraphs", "records": "children", "next": "next", "page": "cursor"},
+            },
+            "found_within": 0.2,
+        },
     }
 }
 

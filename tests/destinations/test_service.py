@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from decimal import Decimal
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -51,6 +52,7 @@ def test_what_a_service_can_do_follows_from_its_notes(house: House) -> None:
         "callers": "neither",  # but by a field of its own
         "unsearched": "neither",
         "rows": "finds",
+        "listed": "finds",
         "tasks": "enforces",
         "paragraphs": "neither",
     }
@@ -140,6 +142,24 @@ def test_a_number_that_no_search_can_spell_is_looked_for_in_the_list_and_no_cont
     assert (said.result, said.place, len(house.held.contacts)) == ("updated", "contacts c1", 1)
     [other] = made.write([Row("l", {"email": "bo@x.example", "phone": "+43 664 7654321"})])
     assert (other.result, len(house.held.contacts)) == ("written", 2)
+
+
+def test_where_nobody_can_tell_whether_a_number_is_there_no_contact_is_made_without_a_word(house: House) -> None:
+    _found_by_phone(house, telephones=["phone"], country="AT")
+    house.held.found_after = 60  # what it lists lags behind: it holds none of what was written
+    made = house.records("contacts", ("phone",))
+    assert made.write([Row("k", {"email": "ada@x.example", "phone": "0664 1234567"})])[0].result == "written"
+    new = Row("l", {"email": "bo@x.example", "phone": "0664 7654321"}, columns_before=("email", "phone"))
+    with pytest.raises(Partly, match="lists none of those that were written") as caught:
+        made.write([new])
+    assert "any_spelling" in str(caught.value)
+    assert len(house.held.contacts) == 1
+    notes = NOTES["records"]["contacts"]
+    told = {**notes["find"], "by": {**notes["find"]["by"], "phone": "phone"}, "any_spelling": True}
+    _found_by_phone(house, telephones=["phone"], country="AT", find=told)
+    asked = len(house.held.calls)
+    assert house.records("contacts", ("phone",)).write([new])[0].result == "written"
+    assert [call for call in house.held.calls[asked:] if call.startswith("GET")] == ["GET /records/contacts"], "one search tells"
 
 
 def test_a_record_is_found_in_one_way_or_the_other_and_several_are_told(house: House) -> None:
@@ -270,6 +290,84 @@ def test_of_paragraphs_only_the_call_under_way_is_unsure_and_nothing_overtakes_i
     house.app.answers.continue_run(run, "ada", unsure="went" if went else "again")
     eventually(lambda: run_state(house.app, run)[0] == "done", 60)
     assert [each["text"] for each in appended["may"]] == EVERY_LINE
+
+
+@pytest.mark.parametrize("went", [True, False])
+def test_where_paragraphs_are_listed_it_is_asked_what_arrived_and_nobody_needs_to_look(house: House, went: bool) -> None:
+    house.app.catalog.put_flow(APPENDS.replace("records: paragraphs", "records: listed"))
+    house.held.paragraphs["may"] = [{"text": "what stood there before"}]
+    calls: list[int] = []
+    send = ServiceDestination._add
+
+    def second(made: ServiceDestination, *given: Any) -> None:
+        calls.append(1)
+        if len(calls) == 2 and not went:
+            raise Unsure("The connection was lost before anything came back.")
+        if len(calls) == 2:
+            house.services.world.failing.set("lost", 1.0, 1)
+        send(made, *given)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(ServiceDestination, "_add", second)
+        house.app.start()
+        run = str(house.app.arrivals.take("notes", "upload", "a", "a", b"a").run_id)
+        eventually(lambda: run_state(house.app, run)[0] == "done", 60)
+    assert [each["text"] for each in house.held.paragraphs["may"][1:]] == EVERY_LINE
+
+
+def handed(texts: str, *, twin: bool = False) -> list[Row]:
+    return [Row(f"k{text}", {"page": "may", "text": text}, handed=True, twin=twin) for text in texts]
+
+
+@pytest.mark.parametrize(
+    ("there", "twin", "arrives"),
+    [
+        ("", False, "abc"),
+        ("xy", False, "xyabc"),
+        ("xabc", False, "xabc"),
+        ("abcx", False, "abcx"),  # somebody has added to it since
+        ("aabc", False, "aabc"),
+        ("xab", False, None),
+        ("ax", False, None),
+        ("xabc", True, None),  # an earlier run has written the same
+    ],
+)
+def test_what_of_a_call_that_was_cut_off_has_arrived_is_taken_from_the_list_or_put_before_a_person(
+    there: str, twin: bool, arrives: str | None, house: House
+) -> None:
+    house.held.paragraphs["may"] = [{"text": text} for text in there]
+    made = house.records("listed")
+    if arrives is None:
+        with pytest.raises(Partly) as caught:
+            made.write(handed("abc", twin=twin))
+        assert isinstance(caught.value.reason, Unsure)
+        assert caught.value.reason.looked
+        assert (caught.value.concerns, len(house.held.paragraphs["may"])) == (3, len(there))
+        return
+    assert [each.result for each in made.write(handed("abc", twin=twin))] == ["written"] * 3
+    assert "".join(each["text"] for each in house.held.paragraphs["may"]) == arrives
+
+
+def test_where_a_list_does_not_answer_what_was_cut_off_waits_and_is_in_the_end_put_before_a_person(house: House) -> None:
+    house.app.catalog.put_flow(APPENDS.replace("records: paragraphs", "records: listed").replace("1..350", "1..3"))
+
+    def lost(made: ServiceDestination, *given: Any) -> None:
+        raise Unsure("The connection was lost before anything came back.")
+
+    def away(made: ServiceDestination, *given: Any) -> list[Any]:
+        raise Broken("It answers 403.")
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(ServiceDestination, "_add", lost)
+        patch.setattr(ServiceDestination, "_listed", away)
+        house.app.start()
+        run = str(house.app.arrivals.take("notes", "upload", "a", "a", b"a").run_id)
+        eventually(lambda: run_state(house.app, run)[0] == "parked", 60)
+    with house.app.database.reading() as connection:
+        assert [each.state for each in deliveries.of_run(connection, run)] == ["unsure"] * 3
+    house.app.answers.continue_run(run, "ada", unsure="again")
+    eventually(lambda: run_state(house.app, run)[0] == "done", 60)
+    assert [each["text"] for each in house.held.paragraphs["may"]] == EVERY_LINE[:3]
 
 
 @pytest.mark.parametrize("parted", [False, True])
@@ -407,10 +505,10 @@ def _with_contact(house: House) -> str:
 
 def test_a_file_is_given_to_a_record_in_two_calls(house: House) -> None:
     _with_contact(house)
-    place, id_ = house.records("contacts", ("email",)).attach({"email": "ADA@mail.example"}, 'a "bill".pdf', b"--leaves\r\n", "k", cut_off=False)
-    assert place == "contacts c1"
-    assert house.held.files == {id_: b"--leaves\r\n"}
-    assert house.held.contacts["c1"]["files"] == [id_]
+    given = house.records("contacts", ("email",)).attach({"email": "ADA@mail.example"}, 'a "bill".pdf', b"--leaves\r\n", "k", cut_off=False)
+    assert (given.place, given.record) == ("contacts c1", "c1")
+    assert house.held.files == {given.file: b"--leaves\r\n"}
+    assert house.held.contacts["c1"]["files"] == [given.file]
 
 
 def test_a_file_for_a_record_that_is_not_there_or_takes_none_is_told(house: House) -> None:
@@ -443,3 +541,44 @@ def test_a_flow_gives_the_contact_its_file(house: House) -> None:
     run = str(house.app.arrivals.take("files", "upload", "a", "a.txt", b"leaves").run_id)
     eventually(lambda: run_state(house.app, run)[0] == "done")
     assert list(house.held.files.values()) == [b"leaves"]
+
+
+ATTACHES = (
+    "metrikon: 1\nname: files\nintakes: [{kind: upload}]\nsteps:\n- {name: handed, attach: {connection: crm, records: contacts, by: {email: ada@mail.example}, "
+    'file: "${item.file}", name: "${item.name}"}}\n'
+)
+
+
+def _is_done(house: House, run: str) -> bool:
+    return run_state(house.app, run)[0] == "done"
+
+
+def _taken_back(house: House, run: str) -> str:
+    house.app.taking_back.take_back([run], "ada")
+
+    def state() -> tuple[str, str]:
+        with house.app.database.reading() as connection:
+            [found] = deliveries.of_run(connection, run)
+        return found.state, found.error or ""
+
+    eventually(lambda: state()[0] != "returning")
+    return state()[1] or state()[0]
+
+
+def test_a_file_that_a_record_was_given_is_taken_back_where_the_service_can_and_else_that_is_told(house: House) -> None:
+    _with_contact(house)
+    house.app.catalog.put_flow(ATTACHES)
+    house.app.start()
+    runs = [str(house.app.arrivals.take("files", "upload", name, f"{name}.txt", name.encode()).run_id) for name in ("a", "b")]
+    for run in runs:
+        eventually(partial(_is_done, house, run))
+    contact = next(iter(house.held.contacts.values()))
+    assert len(contact["files"]) == 2
+    assert _taken_back(house, runs[0]) == "taken back"
+    assert [house.held.files[each] for each in contact["files"]] == [b"b"]
+    attach = {name: value for name, value in NOTES["records"]["contacts"]["attach"].items() if name != "remove"}
+    house.app.describing.note("crm", {"records": {**NOTES["records"], "contacts": {**NOTES["records"]["contacts"], "attach": attach}}})
+    assert "No operation is noted that takes a file" in _taken_back(house, runs[1])
+    house.app.describing.note("crm", NOTES)
+    contact["files"].clear()  # somebody was faster
+    assert _taken_back(house, runs[1]) == "taken back"

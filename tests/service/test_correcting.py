@@ -220,7 +220,9 @@ def test_all_runs_of_a_wrong_version_are_taken_back(ledger: Running) -> None:
 
 def marking(service: Running) -> None:
     """The flow, with rows that are marked where they are taken back."""
-    service.client.put_flow("ledger", FLOW.replace("            to: lines\n", "            to: lines\n            if_taken_back: {Status: taken back}\n"))
+    service.client.put_flow(
+        "ledger", FLOW.replace("            to: lines\n", "            to: lines\n            if_taken_back: {Status: taken back}\n")
+    )
 
 
 def statuses(service: Running) -> list[tuple[str, str]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import uuid
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from metrikon.connections.busy import busy
@@ -13,10 +13,10 @@ from metrikon.connections.fetching import Fetched, FetchFailed, Wanted
 from metrikon.core.services import notes as noted
 from metrikon.core.services.description import Description, Operation
 from metrikon.core.services.notes import Records
-from metrikon.core.services.request import Asked, Part, Unfit, asked, at, body_of
+from metrikon.core.services.request import Asked, Part, Unfit, asked, at
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.core.values.text import clean
-from metrikon.destinations.service_finding import Searched
+from metrikon.destinations.service_appending import Appended, where_of
 from metrikon.destinations.service_form import ServiceRecords
 from metrikon.destinations.turns import turn_at
 from metrikon.ports.destination import Broken, Busy, Change, DestinationKind, Head, Partly, Receipt, Row, There, Unsure, Unusable, Usual
@@ -24,7 +24,16 @@ from metrikon.ports.destination import Broken, Busy, Change, DestinationKind, He
 LARGEST, SECONDS = 5_000_000, 60.0  # bytes and seconds of an answer
 
 
-class ServiceDestination(Searched, Usual):
+@dataclass(frozen=True)
+class Attached:
+    """A file that was given to a record: the record as it is told, its id, and the id of the file ("" where the service tells none)."""
+
+    place: str
+    record: str
+    file: str
+
+
+class ServiceDestination(Appended, Usual):
     """Makes records one by one, or several in a call where the service takes them so."""
 
     gather = 0.05
@@ -63,8 +72,11 @@ class ServiceDestination(Searched, Usual):
     def _can(self) -> Any:
         if self._notes.once_header:
             return "enforces"
-        known = self._notes.find is not None and (self._by or self._notes.key_field) and self._notes.found_within is not None
-        return "finds" if known and self._notes.append is None else "neither"
+        if self._notes.append is not None:
+            known = self._notes.append.listed is not None
+        else:
+            known = self._notes.find is not None and bool(self._by or self._notes.key_field)
+        return "finds" if known and self._notes.found_within is not None else "neither"
 
     def _changes(self) -> Iterator[Change]:
         """What the service can do with a record that is there."""
@@ -119,8 +131,8 @@ class ServiceDestination(Searched, Usual):
             fields = [*(each for each in fields if each.place != "body"), *(each for each in listed.within if each.kind != "context")]
         return [Head(each.name, "" if each.kind == "list" else each.kind, each.wanted and "." not in each.name) for each in fields] or None
 
-    def attach(self, by: Mapping[str, Any], name: str, data: bytes, key: str, *, cut_off: bool) -> tuple[str, str]:
-        """Give the record with these fields a file; the record, and the id of the file. `key`: what tells this from others; `cut_off`: it was begun before.
+    def attach(self, by: Mapping[str, Any], name: str, data: bytes, key: str, *, cut_off: bool) -> Attached:
+        """Give the record with these fields a file. `key`: what tells this from others; `cut_off`: it was begun before.
 
         Raises `Busy`, `Broken`, and `Unsure` where the file may be there, and nobody can tell.
         """
@@ -148,7 +160,17 @@ class ServiceDestination(Searched, Usual):
             known = then.field_of(said.then_file)
             given = [file] if known is not None and known.kind == "list" else file
             self._call(then, {said.then_id: id_, said.then_file: given}, row)
-        return self._place(record), file
+        return Attached(self._place(record), str(id_ if id_ is not None else ""), file)
+
+    def detach(self, record: str, file: str) -> str:
+        """Take a file from a record again, which may be gone already; why it stays, where that cannot be done. Raises `Busy`, `Broken` and `Unsure`."""
+        said = self._notes.attach.remove if self._notes.attach is not None else None
+        if said is None:
+            return f"No operation is noted that takes a file from {self._name} of {self._connection} again. Note it, or remove the file there."
+        operation = self._operation(said.operation)
+        gone = replace(operation, good=(*operation.good, 404, 410))  # somebody has removed it since
+        self._call(gone, {said.file: file, **({said.id: record} if said.id else {})}, Row("", {}), repeatable=True)
+        return ""
 
     # ---- one record
 
@@ -199,7 +221,7 @@ class ServiceDestination(Searched, Usual):
         assert self._notes.remove is not None, "only a service with a noted operation is asked to remove"
         said = self._notes.remove
         operation = self._operation(said.operation)
-        self._call(operation, {**self._where(operation, row), said.id: at(record, self._notes.id)}, row, repeatable=True)
+        self._call(operation, {**where_of(operation, row), said.id: at(record, self._notes.id)}, row, repeatable=True)
         return Receipt(row.key, "removed", place)
 
     def _set_since(self, record: Any, row: Row) -> list[str]:
@@ -233,36 +255,6 @@ class ServiceDestination(Searched, Usual):
             held = {name: value for name in sorted(same_still - takes.keys()) if (value := at(record, name)) is not None}
             self._call(operation, {**held, **takes, setter.id: at(record, self._notes.id)}, row, repeatable=True)
         return left
-
-    # ---- several in a call
-
-    def _append(self, rows: Sequence[Row]) -> list[Receipt]:
-        """Rows in order, those that go to the same place in one call."""
-        said = self._notes.append
-        assert said is not None
-        operation = self._operation(said.operation)
-        receipts: list[Receipt] = []
-        at_ = 0
-        while at_ < len(rows):
-            where = self._where(operation, rows[at_])
-            end = at_
-            while end < len(rows) and end - at_ < said.at_once and self._where(operation, rows[end]) == where:
-                end += 1
-            some = rows[at_:end]
-            try:
-                told = [{name: value for name, value in self._numbered(row.values).items() if name not in where} for row in some]
-                over: dict[str, Any] = {said.records: [body_of(operation, each) for each in told]}
-                self._call(operation, where, some[0], over=over, keys=[row.key for row in some])
-            except (Busy, Broken, Unsure) as error:
-                raise Partly(receipts, error, len(some)) from error
-            place = f"{self._name} of {self._connection}"
-            receipts += [Receipt(row.key, "written", place) for row in some]
-            at_ = end
-        return receipts
-
-    def _where(self, operation: Operation, row: Row) -> dict[str, Any]:
-        taken = {each.name for each in operation.fields if each.place in ("path", "query")}
-        return {name: value for name, value in row.values.items() if name in taken}
 
     # ---- calling
 

@@ -48,18 +48,23 @@ class Searched:
             raise Broken(
                 f"The row has no value for {told}, by which {self._name} of {self._connection} are told apart. Map the column, or correct `by`."
             )
-        alike = {str(at(each, self._notes.id)): each for where in whole for each in self._alike({**below, **where})}
+        alike = {str(at(each, self._notes.id)): each for where in whole for each in self._alike({**below, **where}, written=bool(row.columns_before))}
         if len(alike) > 1:
             told = ", ".join(list(alike)[:5])
             raise Broken(f"{len(alike)} {self._name} of {self._connection} are like this one: {told}. Put them together there, then continue.")
         return next(iter(alike.values()), None)
 
-    def _alike(self, where: Mapping[str, Any]) -> Iterator[Any]:
-        """Records that hold these values; telephone numbers are looked for in each way that people spell them, until some are found."""
+    def _alike(self, where: Mapping[str, Any], *, written: bool = False) -> Iterator[Any]:
+        """Records that hold these values; telephone numbers are looked for in each way that people spell them, until some are found.
+
+        `written`: something was written there before, so that a list which holds nothing does not tell all.
+        """
         ways: list[Mapping[str, Any]] = [where]
         asked = self._notes.find.by if self._notes.find else {}
-        for field in self._notes.telephones:
-            if where.get(field) and asked.get(field):  # whatever is not asked for by it is compared here, however it is spelled
+        numbers = [field for field in self._notes.telephones if where.get(field) and asked.get(field)]
+        one_search = self._notes.find is not None and self._notes.find.any_spelling
+        for field in numbers:
+            if not one_search:  # whatever is not asked for by it is compared here, however it is spelled
                 ways = [{**way, field: spelled} for way in ways for spelled in spellings(str(where[field]))]
         for way in ways:
             found = False
@@ -69,8 +74,8 @@ class Searched:
                     yield record
             if found:
                 return
-        if any(where.get(field) and asked.get(field) for field in self._notes.telephones):
-            yield from self._spelled_otherwise(where)
+        if numbers and not one_search:
+            yield from self._spelled_otherwise(where, written=written)
 
     @property
     def _below(self) -> set[str]:
@@ -83,24 +88,33 @@ class Searched:
         below = self._below
         return all(self._same(field, held, value) for field, value in where.items() if (held := at(record, field)) is not None or field not in below)
 
-    def _spelled_otherwise(self, where: Mapping[str, Any]) -> Iterator[Any]:
-        """Records with a telephone number that is spelled as no search has it: looked for among all that there are, as far as these can be listed."""
+    def _spelled_otherwise(self, where: Mapping[str, Any], *, written: bool) -> Iterator[Any]:
+        """Records with a telephone number that is spelled as no search has it: looked for among all that there are.
+
+        Raises `Broken` where these cannot be listed, since nobody can tell then.
+        """
         assert self._notes.find is not None, "numbers are asked for by what finds them"
         operation = self._operation(self._notes.find.operation)
         taken = {self._notes.find.by[field] for field in self._notes.telephones if field in self._notes.find.by}
         if any(each.wanted for each in operation.fields if each.name in taken):
-            return  # nothing is listed there without a number
+            raise self._not_told(where, f"{operation.name} lists nothing without a number")
         rest = {field: value for field, value in where.items() if field not in self._notes.telephones}
+        count = 0
         for count, record in enumerate(self._found(rest, LISTED), 1):
             if self._holds(record, where):
                 yield record
                 return
             if count >= MOST_LISTED:
-                numbers = ", ".join(str(where[field]) for field in self._notes.telephones if where.get(field))
-                raise Broken(
-                    f"Whether one of the {self._name} of {self._connection} has the number {numbers} cannot be told: no search finds it, and there are more than "
-                    f"{MOST_LISTED} to look through. Look there; then give the record another field to be found by, such as `by: [[email], [phone]]`."
-                )
+                raise self._not_told(where, f"there are more than {MOST_LISTED} to look through")
+        if count == 0 and written:
+            raise self._not_told(where, f"{operation.name} lists none of those that were written")
+
+    def _not_told(self, where: Mapping[str, Any], why: str) -> Broken:
+        numbers = ", ".join(str(where[field]) for field in self._notes.telephones if where.get(field))
+        return Broken(
+            f"Whether one of the {self._name} of {self._connection} has the number {numbers} cannot be told: no search finds it, and {why}. Look there; then give "
+            "the record another field to be found by, such as `by: [email]`, or note `any_spelling: true` under find where its search knows every spelling."
+        )
 
     def _numbered(self, values: Mapping[str, Any]) -> Mapping[str, Any]:
         """Values whose telephone numbers are in E.164. Raises `Broken` for one that is none."""

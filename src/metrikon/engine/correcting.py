@@ -79,7 +79,7 @@ class CameOf:
         """Of something that is no row: a file is put elsewhere, or removed; a mail stays."""
         taker = self._undoing.taker(found.flow, found.flow_version, found.path)
         if what == WILL_SET:
-            return WILL_ASK if taker is None else WILL_SET
+            return WILL_SET if found.moves and taker is not None else WILL_ASK
         return STAYS if taker is None else WILL_TAKE_BACK
 
     def _changes(self, flow: str, version: int, target: str) -> frozenset[Change]:

@@ -177,7 +177,7 @@ class Deliveries:
             rows = self._possible(adapter, rows)
             if not rows:
                 return
-            if adapter.can == "neither" or adapter.found_within or adapter.safe_for != math.inf:
+            if adapter.ordered or adapter.can == "neither" or adapter.found_within or adapter.safe_for != math.inf:
                 keys = [row.key for row in rows]
                 self._database.write(lambda connection: deliveries.move(connection, keys, "hand over"))
             receipts = adapter.write(self._rows.every(adapter, rows))
@@ -185,7 +185,7 @@ class Deliveries:
             self._partly(destination, rows, error)
             return
         except Unsure as error:
-            self._cut_off(destination, rows, str(error))
+            self._lost(destination, rows, error)
             return
         except Busy as error:
             self._later(rows, error)
@@ -221,13 +221,20 @@ class Deliveries:
             return
         concerned, rest = rows[count : count + error.concerns], rows[count + error.concerns :]
         if isinstance(reason, Unsure):
-            self._cut_off(destination, concerned, str(reason))
+            self._lost(destination, concerned, reason)
         elif len(concerned) == 1:
             self._failed(concerned, str(reason), again=False)
         else:  # one of several in a call is wrong: the others need not wait for it
             self._in_order(destination, _halves(concerned), handed=True)
         if rest:
             self._in_order(destination, [rest], self._behind(destination, concerned), handed=True)
+
+    def _lost(self, destination: str, rows: list[Delivery], error: Unsure) -> None:
+        """Rows of which their destination could not tell; where it was asked already, a person is."""
+        if error.looked:
+            self._unsure(rows, str(error))
+            return
+        self._cut_off(destination, rows, str(error))
 
     def _cut_off(self, destination: str, rows: list[Delivery], message: str) -> None:
         """Rows that may have been written, or not: asked for again where the destination knows, for a person where it does not."""
@@ -243,7 +250,8 @@ class Deliveries:
             self._unsure(rows, message)
             return
         wait = int(adapter.found_within * 1000) if finds else int(FIRST_WAIT * 1000)
-        self._database.write(lambda connection: deliveries.put_off(connection, [row.key for row in rows], message, now + wait))
+        asked = finds and adapter.ordered  # those that do not stand one below the other are looked up before each write
+        self._database.write(lambda connection: deliveries.put_off(connection, [row.key for row in rows], message, now + wait, handed=asked))
 
     def _unsure(self, rows: list[Delivery], message: str) -> None:
         """Nobody can tell whether these rows were written: their runs wait for a person. Those that were to be taken back stand as they are, and that is told."""
@@ -368,7 +376,9 @@ class Deliveries:
         later = [row for row in rows if row not in over]
         if stay := [row for row in over if row.state == "returning"]:
             self._stays(stay, message)
-            over = [row for row in over if row not in stay]
+        if lost := [row for row in over if row.handed]:
+            self._unsure(lost, f"What came of them could not be asked. {message}")
+        over = [row for row in over if row not in stay and row not in lost]
 
         def job(connection: Connection) -> None:
             if over:

@@ -36,7 +36,8 @@ class Rows:
         """Rows of one destination as it gets them, with the columns that were written there before."""
         with self._database.reading() as connection:
             before = deliveries.columns_of(connection, rows[0].destination)
-        return [replace(self.row(adapter, row), columns_before=before) for row in rows]
+            twins = deliveries.twins(connection, [row for row in rows if row.handed])
+        return [replace(self.row(adapter, row), columns_before=before, handed=row.handed, twin=row.key in twins) for row in rows]
 
     def row(self, adapter: Destination, row: Delivery) -> Row:
         """A row as its destination gets it: of the key what comes after the place, which the destination is itself."""

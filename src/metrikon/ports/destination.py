@@ -23,6 +23,7 @@ class Row:
     What stands there otherwise has been set by a person: it is left, unless `over`. `only`: where there is no such row, none is written. `moves`: the key that
     the row has now; it gets this key and these values. `removes`: the row is taken away, where its columns still hold `was`.
     `whole`: nothing of it is set where somebody has changed any of its columns.
+    `handed`: it was handed over before, and what came of that is not known; `twin`: the same values were written there under another key.
     `columns_before`: columns that were written to this place before: one of them that is gone has been renamed or taken out, and is not made again.
     """
 
@@ -37,6 +38,8 @@ class Row:
     removes: bool = False
     whole: bool = False
     columns_before: Sequence[str] = ()
+    handed: bool = False
+    twin: bool = False
 
 
 @dataclass(frozen=True)
@@ -78,7 +81,14 @@ class Unusable(Broken):
 
 
 class Unsure(Exception):
-    """The connection was lost after a row had been handed over, and nobody can tell whether it was written: a person must look."""
+    """The connection was lost after a row had been handed over, and nobody can tell whether it was written: a person must look.
+
+    `looked`: the destination has been asked, and that did not tell either.
+    """
+
+    def __init__(self, message: str, *, looked: bool = False) -> None:
+        super().__init__(message)
+        self.looked = looked
 
 
 class Partly(Exception):

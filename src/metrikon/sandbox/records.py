@@ -126,6 +126,14 @@ def blueprint(server: RecordsServer) -> Blueprint:
             server.paragraphs.setdefault(id_, []).extend(given)
         return jsonify(added=len(given))
 
+    @api.get("/records/pages/<id_>/paragraphs")
+    def list_paragraphs(id_: str) -> Any:
+        start = request.args.get("cursor", 0, int)
+        with server.lock:
+            found = list(server.paragraphs.get(id_, ()))
+        more = {"next": str(start + 150)} if len(found) > start + 150 else {}
+        return jsonify(children=found[start : start + 150], **more)
+
     @api.get("/records/rows")
     def list_rows() -> Any:
         start, asked = request.args.get("page", 0, int), request.args.get("row_key")
@@ -163,6 +171,14 @@ def blueprint(server: RecordsServer) -> Blueprint:
                 abort(404)
             server.contacts[id_].setdefault("files", []).append(request.get_json()["file_id"])
         return jsonify(attached=True)
+
+    @api.delete("/records/contacts/<id_>/files/<file_id>")
+    def detach(id_: str, file_id: str) -> Any:
+        with server.lock:
+            if file_id not in server.contacts.get(id_, {}).get("files", ()):
+                abort(404)
+            server.contacts[id_]["files"].remove(file_id)
+        return "", 204
 
     @api.get("/records")
     def look() -> Any:
@@ -222,8 +238,14 @@ DESCRIPTION: dict[str, Any] = {
         },
         "/contacts/{id}": {"patch": _operation("setContact", "Set fields of a contact", "ContactChange", "Contact", (("id", "path"),))},
         "/contacts/{id}/files": {"post": _operation("attachFile", "Give a contact a file that was uploaded", "FileOfContact", "", (("id", "path"),))},
+        "/contacts/{id}/files/{file_id}": {
+            "delete": _operation("detachFile", "Take a file from a contact", "", "", (("id", "path"), ("file_id", "path")), status="204")
+        },
         "/tasks": {"post": _operation("makeTask", "Make a task, once for a key", "Task", "Task", status="201")},
-        "/pages/{page}/paragraphs": {"patch": _operation("appendParagraphs", "Append paragraphs to a page", "Paragraphs", "", (("page", "path"),))},
+        "/pages/{page}/paragraphs": {
+            "patch": _operation("appendParagraphs", "Append paragraphs to a page", "Paragraphs", "", (("page", "path"),)),
+            "get": _operation("listParagraphs", "The paragraphs of a page, in order", "", "ParagraphList", (("page", "path"), ("cursor", "query"))),
+        },
         "/rows": {
             "get": _operation("listRows", "Rows of the sheet", "", "Rows", (("row_key", "query"), ("page", "query"))),
             "post": _operation("addRow", "Add a row to the sheet", "SheetRow", "SheetRow", status="201"),
@@ -267,6 +289,13 @@ DESCRIPTION: dict[str, Any] = {
                 "required": ["children"],
                 "properties": {
                     "children": {"type": "array", "maxItems": MOST, "items": {"type": "object", "properties": {"text": _TEXT, "speaker": _TEXT}}}
+                },
+            },
+            "ParagraphList": {
+                "type": "object",
+                "properties": {
+                    "children": {"type": "array", "items": {"type": "object", "properties": {"text": _TEXT, "speaker": _TEXT}}},
+                    "next": _TEXT,
                 },
             },
             "SheetRow": {

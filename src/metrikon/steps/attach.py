@@ -6,7 +6,7 @@ from metrikon.connections.fetching import FetchFailed
 from metrikon.core.values.text import clean
 from metrikon.destinations.service import ServiceDestination
 from metrikon.ports.destination import Broken, Busy, Unsure
-from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.ports.step import Call, Outcome, Sent, StepFailed, Workshop
 from metrikon.steps.failing import busy, not_reached
 
 LARGEST = 50_000_000  # bytes
@@ -28,7 +28,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     name = clean(str(given["name"])).replace('"', "'").replace("/", "_").replace("\\", "_").strip()[-150:] or "file"
     try:
         service = ServiceDestination(workshop.outside, str(given["connection"]), str(given["records"]), list(by))
-        place, id_ = service.attach(by, name, data, f"{call.run_id} {call.path}", cut_off=call.cut_off)
+        made = service.attach(by, name, data, f"{call.run_id} {call.path}", cut_off=call.cut_off)
     except FetchFailed as error:
         raise not_reached(error) from error
     except Busy as error:
@@ -37,4 +37,19 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         raise StepFailed(str(error), unsure={"place": "", "id": ""}) from error
     except Broken as error:
         raise StepFailed(f"{error} Then continue.") from error
-    return Outcome({"place": place, "id": id_})
+    return Outcome({"place": made.place, "id": made.file, "record": made.record})
+
+
+def take_back(sent: Sent, workshop: Workshop) -> str:
+    """Take the file from the record again; why it stays where that cannot be done."""
+    record, file = str(sent.result.get("record") or ""), str(sent.result.get("id") or "")
+    if not file or not record:
+        return "The service told no id of the file or of its record, by which it could be removed. Look there, and remove it by hand."
+    try:
+        return ServiceDestination(workshop.outside, str(sent.values["connection"]), str(sent.values["records"])).detach(record, file)
+    except FetchFailed as error:
+        raise not_reached(error) from error
+    except Busy as error:
+        raise busy(error) from error
+    except (Broken, Unsure) as error:
+        return str(error)

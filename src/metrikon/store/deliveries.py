@@ -48,6 +48,8 @@ class Delivery:
     differs: Sequence[Differs] = ()
     before: Mapping[str, Any] | None = None  # what stood in columns before they were set
     mark: Mapping[str, Any] | None = None  # columns that are set when it is taken back, instead of removing it
+    handed: bool = False  # it was handed over, and its destination is to be asked what came of it
+    moves: bool = True  # a run that corrects takes it over, or back where it wants it no longer
     kind: str = "row"
 
 
@@ -65,7 +67,7 @@ _ALL = (*_COLUMNS, "differs")
 def _delivery(row: Sequence[Any]) -> Delivery:
     """A delivery from its columns, in the order of `_ALL`."""
     read = {name: _AS_JSON[name](value) if name in _AS_JSON else value for name, value in zip(_COLUMNS, row, strict=False)}
-    read |= {name: bool(read[name]) for name in ("asks", "over", "only")}
+    read |= {name: bool(read[name]) for name in ("asks", "over", "only", "handed", "moves")}
     there = loads(row[-1]) if row[-1] else {}
     return Delivery(**read, differs=tuple(Differs(name, value, read["values"].get(name)) for name, value in there.items()))
 
@@ -192,6 +194,18 @@ def columns_of(connection: Connection, destination: str) -> tuple[str, ...]:
     return tuple(loads(found)) if found else ()
 
 
+def twins(connection: Connection, some: Sequence[Delivery]) -> set[str]:
+    """The keys of those deliveries of one place whose values were written there under another key as well."""
+    found: set[str] = set()
+    for each in some:
+        other = (
+            (deliveries.c.destination == each.destination) & (deliveries.c.state == "written") & (deliveries.c["values"] == dumps(dict(each.values)))
+        )
+        if connection.execute(select(deliveries.c.key).where(other, deliveries.c.key != each.key).limit(1)).first() is not None:
+            found.add(each.key)
+    return found
+
+
 def held_up(connection: Connection, destination: str, now: int) -> set[str]:
     """The runs of which a row at a place is unsure, being handed over, or put off until later."""
     put_off = and_(deliveries.c.state == "entered", deliveries.c.not_before > now)
@@ -275,11 +289,13 @@ def renamed(connection: Connection, former: str, now: str) -> None:
     connection.execute(update(deliveries).where(to_do).values(destination=now + func.substr(deliveries.c.destination, len(former) + 1)))
 
 
-def put_off(connection: Connection, keys: Sequence[str], error: str, not_before: int, *, counted: bool = True) -> None:
-    """A batch was not written: it is tried again at a time. `counted`: it was one of the tries that it has."""
+def put_off(connection: Connection, keys: Sequence[str], error: str, not_before: int, *, counted: bool = True, handed: bool = False) -> None:
+    """A batch was not written: it is tried again at a time. `counted`: it was one of the tries that it has; `handed`: nobody knows what came of it."""
     for start in range(0, len(keys), AT_ONCE):
         some = keys[start : start + AT_ONCE]
-        told: dict[str, Any] = {"attempts": deliveries.c.attempts + int(counted), "error": error, "not_before": not_before}
+        told: dict[str, Any] = {"attempts": deliveries.c.attempts + int(counted), "error": error, "not_before": not_before} | (
+            {"handed": True} if handed else {}
+        )
         for state in sources("put off"):
             these = deliveries.c.key.in_(some) & (deliveries.c.state == state)
             connection.execute(update(deliveries).where(these).values(state=moved(state, "put off"), **told))

@@ -84,6 +84,7 @@ def begin(connection: Connection, out: Out, at: int) -> None:
         "values": dumps(_plain(out.sends.values)),
         "state": moved(before[0] if before is not None else None, "begin"),
         "kind": out.sends.what,
+        "moves": out.sends.moves,
         "most_attempts": 1,
         "not_before": 0,
         "begun_at": at,

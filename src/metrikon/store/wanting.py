@@ -264,6 +264,8 @@ class _Entering:
             "moved_from": plan.moved_from,
             "differs": None,
             "before": dumps(plan.before) if plan.before is not None else None,
+            "handed": False,
+            "moves": True,
             "mark": dumps(each.mark) if each.mark else None,
             "result": None,
         }
@@ -308,7 +310,7 @@ def surplus(connection: Connection, run_id: str, item_id: str, steps: Collection
     mine = _keys_of(connection, run_id)
     wanted = {row_key(key)[0] for key, _, _ in mine} | {str(moved_from) for _, moved_from, _ in mine}
     its = select(runs.c.id).where(runs.c.item_id == item_id, runs.c.id != run_id)
-    written = deliveries.c.kind.in_(("row", "file")) & (deliveries.c.state == "written") & deliveries.c.purpose.in_(MADE)
+    written = deliveries.c.moves & (deliveries.c.state == "written") & deliveries.c.purpose.in_(MADE)
     every = connection.execute(select(deliveries.c.key, deliveries.c.path).where(deliveries.c.run_id.in_(its), written))
     return [str(key) for key, path in every if key not in wanted and str(path).rsplit("/", 1)[-1] in steps]
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
 from pydantic import Field
@@ -32,6 +33,11 @@ class Finding(Form):
     )
     next: str = Field("", max_length=200, description="Where the mark of the next page stands in its answer, such as paging.cursor.")
     page: str = Field("", max_length=100, description="The parameter that takes this mark.")
+    any_spelling: bool = Field(
+        False,
+        description="Its search finds a telephone number however it is spelled, or all of them are kept in E.164: one search tells then, and no list is looked "
+        "through.",
+    )
 
 
 class Setting(Form):
@@ -41,12 +47,36 @@ class Setting(Form):
     id: str = Field(..., max_length=100, description="Its parameter that takes the id of the record.")
 
 
+class Listing(Form):
+    """How all that stands in one place is listed, in its order."""
+
+    operation: str = Field(..., max_length=100, description="The operation that lists it; its path names the place as that of the append does.")
+    records: str = Field(
+        "", max_length=200, description="Where the elements stand in its answer, such as data.items; all of the answer when left out."
+    )
+    next: str = Field("", max_length=200, description="Where the mark of the next page stands in its answer, such as paging.cursor.")
+    page: str = Field("", max_length=100, description="The parameter that takes this mark.")
+
+
 class Appending(Form):
     """How many records are added in one call."""
 
     operation: str = Field(..., max_length=100, description="The operation that adds several.")
     records: str = Field(..., max_length=200, description="The field of its body that holds them.")
     at_once: int = Field(100, ge=1, le=10_000, description="The most that it takes in a call.")
+    listed: Listing | None = Field(
+        None,
+        description="The operation that lists what is there: after a call that was cut off it is asked what has arrived, `found_within` seconds later. Without "
+        "it a person looks.",
+    )
+
+
+class Detaching(Form):
+    """How a file is taken from a record again."""
+
+    operation: str = Field(..., max_length=100, description="The operation that removes it.")
+    id: str = Field("", max_length=100, description="Its parameter that takes the id of the record; left out where the id of the file suffices.")
+    file: str = Field(..., max_length=100, description="Its parameter that takes the id of the file.")
 
 
 class Attaching(Form):
@@ -59,6 +89,7 @@ class Attaching(Form):
     then: str = Field("", max_length=100, description="The operation that names the uploaded file in the record.")
     then_id: str = Field("", max_length=100, description="Its parameter that takes the id of the record.")
     then_file: str = Field("", max_length=100, description="Its field that takes the id of the file.")
+    remove: Detaching | None = Field(None, description="The operation that takes the file from the record again, so that this can be taken back.")
 
 
 class Records(Form):
@@ -120,37 +151,71 @@ def wrong(notes: Notes, told: Description) -> Iterator[tuple[str, str]]:
             yield f"records/{name}", "It is no name: small letters, figures and underscores, not a figure first."
         if not each.create and each.append is None and each.set is None:
             yield f"records/{name}", "It names no operation that makes a record (create, or append) or sets one (set). Name one."
-        used: list[tuple[str, str, list[str]]] = [("create", each.create, [])]
-        used += [("append/operation", each.append.operation, [each.append.records])] if each.append else []
-        used += [("find/operation", each.find.operation, [part for part in (*each.find.by.values(), each.find.page) if part])] if each.find else []
-        used += [("set/operation", each.set.operation, [each.set.id])] if each.set else []
-        used += [("remove/operation", each.remove.operation, [each.remove.id])] if each.remove else []
-        if each.attach:
-            used += [
-                ("attach/operation", each.attach.operation, [each.attach.id]),
-                ("attach/then", each.attach.then, [each.attach.then_id, each.attach.then_file]),
-            ]
-        for place, operation, fields in used:
-            if not operation:
-                continue
-            found = told.operations.get(operation)
-            if found is None:
-                yield f"records/{name}/{place}", f"The service has no operation {operation!r}{meant(operation, sorted(told.operations))}"
-                continue
-            for one in fields:
-                if one and found.field_of(one) is None:
-                    known = ", ".join(sorted(part.name for part in found.fields)) or "none"
-                    yield f"records/{name}/{place}", f"The operation {operation} takes no {one!r}. It takes: {known}."
+        for used in _used(each):
+            yield from _wrong_use(name, used, told)
+        yield from _wrong_attaching(name, each)
         yield from _wrong_paths(name, each, told)
         yield from _wrong_numbers(name, each, told)
         if each.key_field and (each.find is None or each.key_field not in each.find.by):
             yield f"records/{name}/key_field", f"Records are not found by {each.key_field!r}: say under find/by which parameter takes it."
 
 
+@dataclass(frozen=True)
+class _Used:
+    """An operation that notes name at a place, with the fields of it that they name."""
+
+    place: str
+    operation: str
+    fields: tuple[str, ...] = ()
+
+
+def _used(said: Records) -> Iterator[_Used]:
+    """The operations that notes of a kind of record name."""
+    yield _Used("create", said.create)
+    if said.append:
+        yield _Used("append/operation", said.append.operation, (said.append.records,))
+        if listed := said.append.listed:
+            yield _Used("append/listed/operation", listed.operation, (listed.page,))
+    if said.find:
+        yield _Used("find/operation", said.find.operation, (*said.find.by.values(), said.find.page))
+    for place, setting in (("set", said.set), ("remove", said.remove)):
+        if setting:
+            yield _Used(f"{place}/operation", setting.operation, (setting.id,))
+    if attach := said.attach:
+        yield _Used("attach/operation", attach.operation, (attach.id,))
+        yield _Used("attach/then", attach.then, (attach.then_id, attach.then_file))
+        if remove := attach.remove:
+            yield _Used("attach/remove/operation", remove.operation, (remove.id, remove.file))
+
+
+def _wrong_use(name: str, used: _Used, told: Description) -> Iterator[tuple[str, str]]:
+    """What is wrong with an operation that notes name."""
+    if not used.operation:
+        return
+    found = told.operations.get(used.operation)
+    if found is None:
+        yield f"records/{name}/{used.place}", f"The service has no operation {used.operation!r}{meant(used.operation, sorted(told.operations))}"
+        return
+    for one in used.fields:
+        if one and found.field_of(one) is None:
+            known = ", ".join(sorted(part.name for part in found.fields)) or "none"
+            yield f"records/{name}/{used.place}", f"The operation {used.operation} takes no {one!r}. It takes: {known}."
+
+
+def _wrong_attaching(name: str, said: Records) -> Iterator[tuple[str, str]]:
+    """A file can be taken back only where its id is known."""
+    if said.attach and said.attach.remove and not said.attach.given:
+        yield (
+            f"records/{name}/attach/remove",
+            "A file is removed by its id: say under attach/given where that stands in the answer of the operation that takes it.",
+        )
+
+
 def _wrong_paths(name: str, said: Records, told: Description) -> Iterator[tuple[str, str]]:
     """A list below a path is found by what stands in the path: a record must have it."""
     finds = told.operations.get(said.find.operation) if said.find is not None else None
     made = told.operations.get(said.append.operation if said.append else said.create)
+    yield from _wrong_list(name, said, told, made)
     if said.find is None or finds is None or made is None:
         return
     for field in finds.fields:
@@ -158,6 +223,20 @@ def _wrong_paths(name: str, said: Records, told: Description) -> Iterator[tuple[
             yield (
                 f"records/{name}/find/operation",
                 f"The path of {finds.name} takes {field.name!r}, which a record of {made.name} does not have: nothing can be found there.",
+            )
+
+
+def _wrong_list(name: str, said: Records, told: Description, made: Operation | None) -> Iterator[tuple[str, str]]:
+    """What an append has brought is listed where it went: the path of the list names no more than that of the append."""
+    listed = said.append.listed if said.append is not None else None
+    lists = told.operations.get(listed.operation) if listed is not None else None
+    if lists is None or made is None:
+        return
+    for field in lists.fields:
+        if field.place == "path" and made.field_of(field.name) is None:
+            yield (
+                f"records/{name}/append/listed/operation",
+                f"The path of {lists.name} takes {field.name!r}, which {made.name} does not have: what came there could not be listed.",
             )
 
 
@@ -223,4 +302,5 @@ def can(said: Records) -> str:
     """What keeps a record from being written twice: "enforces", "finds" or "neither"."""
     if said.once_header:
         return "enforces"
-    return "finds" if said.find is not None and said.found_within is not None and said.append is None else "neither"
+    finder = said.append.listed if said.append is not None else said.find
+    return "finds" if finder is not None and said.found_within is not None else "neither"

@@ -35,12 +35,18 @@ def _check(parameters: Attach, around: Around) -> Iterable[Said]:
 
 
 def _result(parameters: Attach, around: Around) -> Schema:
-    told = text(place="The record that has the file now.", id="The id of the file, where the service tells it.")
+    told = text(place="The record that has the file now.", id="The id of the file, where the service tells it.", record="The id of the record.")
     return closed({**told["properties"], **BEFORE})
 
 
 def _sends(values: Mapping[str, Any]) -> Sends:
-    held = {"name": str(values["name"]), "file": str(values["file"]), **{f"by {field}": value for field, value in values["by"].items()}}
+    held = {
+        "connection": str(values["connection"]),
+        "records": str(values["records"]),
+        "name": str(values["name"]),
+        "file": str(values["file"]),
+        **{f"by {field}": value for field, value in values["by"].items()},
+    }
     return Sends("attachment", f"{values['records']} of {values['connection']}", held)
 
 

@@ -1,4 +1,4 @@
-"""What a row is marked with when it is taken back, instead of being removed."""
+"""What a row is marked with when it is taken back, instead of being removed; whether it was handed over, and what came of it is to be asked; whether a correction takes it along."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -8,5 +8,8 @@ down_revision = "0016"
 
 
 def upgrade() -> None:
-    """Add the column."""
+    """Add the columns."""
     op.add_column("deliveries", sa.Column("mark", sa.LargeBinary(), nullable=True))
+    op.add_column("deliveries", sa.Column("handed", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.add_column("deliveries", sa.Column("moves", sa.Boolean(), nullable=False, server_default=sa.true()))
+    op.execute("UPDATE deliveries SET moves = 0 WHERE kind NOT IN ('row', 'file')")
