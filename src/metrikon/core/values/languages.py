@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterable
 from functools import lru_cache
 
+from metrikon.core.values.number_words import word_parts
+
 LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "da", "sv", "pl", "cs")
 _COMMON = {
     "en": "the of and to for with is on at from your you our this that be are have we please date number each total not before by",
@@ -26,6 +28,8 @@ for _code, _words in _COMMON.items():
         _OF_WORD.setdefault(_word, []).append(_code)
 _WORDS = re.compile(r"[^\W\d_]+")
 MOST = 3000  # words that are looked at
+FEW = 2  # small words; a text with no more of them is heard by its numbers in words as well: "doce euros en tierra" holds one, which four languages have
+SHORTEST_NUMBER = 4  # letters of a number in words that tells something: "sei" and "ein" are other words elsewhere
 
 
 @lru_cache(maxsize=256)
@@ -35,8 +39,18 @@ def _language(text: str) -> str | None:
         homes = _OF_WORD.get(word, ())
         for home in homes:
             counts[home] += 1 / len(homes)
+    if sum(counts.values()) <= FEW:
+        _hear_numbers(text, counts)
     best = max(counts, key=lambda each: counts[each])
     return best if counts[best] > 0 else None
+
+
+def _hear_numbers(text: str, counts: dict[str, float]) -> None:
+    """Count the numbers in words of a short text for the languages that have them."""
+    for word in _WORDS.findall(text.lower())[:MOST]:
+        homes = [code for code in LANGUAGES if len(word) >= SHORTEST_NUMBER and word_parts(word, code)]
+        for home in homes:
+            counts[home] += 1 / len(homes)
 
 
 def language_of(texts: Iterable[str]) -> str | None:

@@ -38,6 +38,7 @@ _MONEY = {"euro", "euros", "eur", "dollar", "dollars", "pound", "pounds", "frank
 _DOUBLE = {"double", "doppel", "doppelt", "dubbel", "doble", "doppia", "doppio", "duplo", "dobbelt", "podwojne"}
 _POINT = {"point", "komma", "virgule", "coma", "virgola", "virgula", "przecinek", "comma", ",", "."}
 _AND = {"and", "und", "et", "y", "e", "en", "og", "och", "i"}
+_WITH = _AND | {"con", "com"}  # between coins and their hundredths: "nueve euros con cincuenta"
 
 
 class Heard(msgspec.Struct, frozen=True, gc=False):
@@ -338,7 +339,8 @@ def _together(one: Group, two: Group, words: list[str]) -> Iterator[tuple[Decima
     spelled = not (words[one.first].isdigit() and words[two.first].isdigit())
     if spelled and not between and 0 < one.value < 100 and 10 <= two.value < 100:
         yield Decimal(one.value * 100 + two.value), 0.85
-    if len(between) <= 1 and (not between or between[0] in _MONEY) and two.value < 100 and (spelled or between):
+    of_coins = not between or (between[0] in _MONEY and all(word in _WITH for word in between[1:]))
+    if len(between) <= 2 and of_coins and two.value < 100 and (spelled or between):
         yield one.value + Decimal(two.value) / 100, 0.85
     if len(between) == 1 and between[0] in _POINT and spelled:
         yield Decimal(f"{one.value}.{two.figures}"), 0.9
