@@ -70,7 +70,11 @@ def test_a_message_of_one_expense_goes_through_with_what_it_says_and_stops_with_
     right, wrong = Decimal(total), Decimal(total) + 3
     found = spent(text, right, [(what, right)], currency or None)
     assert not stops(found.findings), [each.message for each in found.findings]
-    assert (found.record["total"], found.record["bought"], found.record.get("currency")) == (right, [{"what": what, "amount": right}], currency or None)
+    assert (found.record["total"], found.record["bought"], found.record.get("currency")) == (
+        right,
+        [{"what": what, "amount": right}],
+        currency or None,
+    )
     assert all(each.confidence >= 0.6 for each in found.evidence.values() if each.box is not None)
     assert stops(spent(text, wrong, [(what, right)], currency or None).findings)
     assert stops(spent(text, wrong, [(what, wrong)], currency or None).findings)

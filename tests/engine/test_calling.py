@@ -237,6 +237,46 @@ def test_models_are_asked_anew_by_the_steps_that_are_repeated_where_that_is_want
         app.close()
 
 
+READS = """
+metrikon: 1
+name: reads
+intakes: [{kind: upload}]
+steps:
+  - {name: document, read: {file: "${item.file}"}}
+  - {name: invoice, extract: {document: "${document}", record_type: invoice, model: big}}
+"""
+USES = """
+metrikon: 1
+name: uses
+intakes: [{kind: upload}]
+steps: [{name: read, use: {flow: reads, given: {}}}]
+"""
+
+
+def test_models_are_asked_anew_by_the_flows_that_are_used_as_well(tmp_path: Path) -> None:
+    model = Counting("big")
+    app = App(Settings(home=tmp_path), models={"big": model})
+    try:
+        app.catalog.put_record_type("invoice", scenario.invoice_type())
+        app.catalog.put_flow(READS)
+        app.catalog.put_flow(USES)
+        app.start()
+        run = str(app.arrivals.take("uses", "upload", "a", "a.pdf", scenario.document("01-fernhill-nurseries.pdf")).run_id)
+        assert eventually(lambda: run_state(app, run)[0] == "done")
+        once = model.calls
+        assert once > 0
+        with app.database.reading() as connection:
+            item = connection.exec_driver_sql("SELECT item_id FROM runs").scalar()
+        kept = app.again.item(str(item), "")
+        assert eventually(lambda: run_state(app, kept)[0] == "done")
+        assert model.calls == once
+        anew = app.again.item(str(item), "", anew=True)
+        assert eventually(lambda: run_state(app, anew)[0] == "done")
+        assert model.calls == 2 * once
+    finally:
+        app.close()
+
+
 def test_an_answer_that_a_person_corrected_is_not_given_again(tmp_path: Path) -> None:
     model = Counting("big")
     app = App(Settings(home=tmp_path), models={"big": model})

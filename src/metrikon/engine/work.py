@@ -165,12 +165,19 @@ class Work:
         }
         if self.claim.given:
             given = loads(runs.given(connection, self.claim.run_id) or b"{}")
-            if self.claim.used_by is None:
-                self.send_again, self.anew = bool(given.get("send_again")), int(given.get("anew", 0))
             data |= {"given": given} if self.claim.used_by is not None else given
+        if self.claim.used_by is not None:
+            data |= self._as_its_user(connection, self.claim.used_by)
+        self.send_again, self.anew = bool(data.get("send_again")), int(data.get("anew", 0))
         written = Written("started", "", data, at=now)
         self.journal.later(written)
         return advance(state, written.entry)
+
+    def _as_its_user(self, connection: Connection, user: str) -> dict[str, Any]:
+        """What was said of the run that uses this one when it was run again: it holds of what this one asks and sends out, too."""
+        [begun] = journal.of_event(connection, user, "started")
+        whole = unpacked(begun, self.bench.workshop.files)
+        return {name: whole.data[name] for name in ("send_again", "anew") if whole.data.get(name)}
 
     def _noted(self, effect: Wake | Late | Listen) -> list[Entry]:
         """Journal that a moment has come, or that a time is over; enter what is listened for, and take what came before that."""
