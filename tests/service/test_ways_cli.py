@@ -13,7 +13,7 @@ import metrikon.demo
 from metrikon.cli import main
 from metrikon.sandbox.accounts import PASSWORD, USER
 from metrikon.sandbox.services import Services
-from tests.helpers import Running
+from tests.helpers import Running, eventually
 
 WAY = Path(metrikon.demo.__file__).parent / "ways" / "old-ledger.yaml"
 VALUES = {
@@ -70,3 +70,42 @@ def test_a_way_in_is_kept_listed_and_tried(
     assert code == 1
     assert "There is no field “Invoice number”" in told
     assert run("ways", "try", "nowhere", str(values))[0] != 0
+
+
+BOOKS = """
+metrikon: 1
+name: books
+intakes: [{kind: upload}]
+steps:
+- name: booked
+  enter:
+    way: old-ledger
+    key: ["FN-1"]
+    values: {number: FN-1, vendor: "Moorgate Seed", date: "2026-03-04", total: 20, name: a.txt, file: "${item.file}",
+      lines: "${[{part: \\"FN-201\\", description: \\"Fern\\", quantity: 2, price: 10}]}"}
+""".replace('\\\\"', '\\"')
+
+
+def test_a_run_tells_how_far_it_is_with_what_it_enters(running: Callable[..., Running], services: Services) -> None:
+    service = running(fetch_private=True)
+    services.world.accounts.slow = 2.0
+    service.client.put_connection("accounts", f"{services.url}/accounts", way="basic", user=USER, secret=PASSWORD)
+    service.client.put_way("old-ledger", WAY.read_text())
+    service.client.put_flow("books", BOOKS)
+    run = service.client.upload("books", b"paper", name="a.txt").run_id
+    seen = set()
+
+    def entering() -> bool:
+        found = service.client.run(run)
+        if found.entering is not None:
+            assert 0 <= found.entering.done < found.entering.in_all
+            seen.add(found.entering.done)
+        return found.settled or "Save" in (found.entering.at if found.entering else "")
+
+    assert eventually(entering, 60)
+    out = io.StringIO()
+    assert main(["runs", "show", run, "--url", service.url, "--token", service.token], out, out) == 0
+    assert "enters it now: press" in out.getvalue().lower(), out.getvalue()
+    assert len(seen) > 1
+    assert service.client.wait(run).state == "done"
+    assert service.client.run(run).entering is None

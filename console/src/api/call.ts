@@ -24,6 +24,7 @@ export type Corrected = Schemas["CorrectedView"];
 export type Delivery = Schemas["DeliveryView"];
 export type TakenBack = Schemas["TakenBackView"];
 export type Correction = Schemas["CorrectionView"];
+export type EnteredSoFar = Schemas["EnteringView"];
 export type HeardSoFar = Schemas["HeardView"];
 export type RunDetail = Schemas["RunDetail"];
 export type Entry = Schemas["EntryView"];

@@ -3,7 +3,7 @@ import { Button, Modal, Textarea } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { Link, useParams } from "react-router";
-import { call, type Correction, type HeardSoFar, type ItemDetail, type Run, type RunDetail } from "../api/call";
+import { call, type Correction, type EnteredSoFar, type HeardSoFar, type ItemDetail, type Run, type RunDetail } from "../api/call";
 import { Problem, Stamp, When } from "../parts/bits";
 import { Calls } from "../parts/Calls";
 import { useMay } from "../api/may";
@@ -144,6 +144,7 @@ function RunBody({ id }: { id: string }): ReactNode {
       </div>
       <Corrections all={run.data.corrections ?? []} />
       {run.data.heard && <Heard {...run.data.heard} goesOn={goesOn(state)} />}
+      {run.data.entering && <Entering {...run.data.entering} />}
       <Journal entries={run.data.journal} run={run.data.id} running={state === "running"} />
       <Calls run={id} />
     </div>
@@ -161,6 +162,19 @@ function Corrections({ all }: { all: Correction[] }): ReactNode {
         </li>
       ))}
     </ul>
+  );
+}
+
+/** How far an entry into a program is: a bar, and what is done now. */
+function Entering({ done, in_all, at }: EnteredSoFar): ReactNode {
+  const said = `Enters it now: ${at} (${done + 1} of ${in_all}).`;
+  return (
+    <div style={{ padding: "0 14px" }}>
+      <p className="small" style={{ margin: "0 0 4px" }}>
+        {said}
+      </p>
+      <progress className="far" max={in_all} value={done} aria-label={said} />
+    </div>
   );
 }
 

@@ -232,6 +232,8 @@ def _show(run: Run, out: TextIO) -> None:
     print(f"{run.state}{f': {run.reason}' if run.reason else ''}", file=out)
     if run.heard:
         print(f"heard {as_minutes(run.heard.seconds)} of the recording (piece {run.heard.pieces} of {run.heard.in_all})", file=out)
+    if run.entering:
+        print(f"enters it now: {run.entering.at} ({run.entering.done + 1} of {run.entering.in_all})", file=out)
     print(f"{run.calls} model calls, {run.input_tokens} tokens in, {run.output_tokens} out, cost {run.cost}", file=out)
     if run.record_id:
         print(f"record {run.record_id}", file=out)

@@ -19,13 +19,14 @@ from metrikon.client.errors import (
     ServiceError,
     Unreachable,
 )
-from metrikon.client.things import Arrived, Correction, Entry, HeardSoFar, Item, Record, Run
+from metrikon.client.things import Arrived, Correction, EnteredSoFar, Entry, HeardSoFar, Item, Record, Run
 
 __all__ = [
     "Arrived",
     "Client",
     "ClientError",
     "Correction",
+    "EnteredSoFar",
     "Entry",
     "HeardSoFar",
     "Item",

@@ -19,7 +19,7 @@ from metrikon.client.flows import FlowCalls
 from metrikon.client.intakes import IntakeCalls
 from metrikon.client.judgements import JudgementCalls
 from metrikon.client.people import PeopleCalls
-from metrikon.client.things import Arrived, Correction, Entry, HeardSoFar, Item, Record, Run
+from metrikon.client.things import Arrived, Correction, EnteredSoFar, Entry, HeardSoFar, Item, Record, Run
 from metrikon.client.ways import WayCalls
 
 
@@ -79,9 +79,10 @@ class Client(ConnectionCalls, FlowCalls, IntakeCalls, JudgementCalls, PeopleCall
         """A run with its journal."""
         data = self._ask("GET", f"/api/runs/{run_id}")
         heard = HeardSoFar.of(data["heard"]) if data.get("heard") else None
+        entering = EnteredSoFar.of(data["entering"]) if data.get("entering") else None
         journal = tuple(Entry.of(each) for each in data["journal"])
         corrections = tuple(Correction.of(each) for each in data.get("corrections", ()))
-        return Run.of({**data, "journal": journal, "corrections": corrections, "heard": heard})
+        return Run.of({**data, "journal": journal, "corrections": corrections, "heard": heard, "entering": entering})
 
     def runs(self, *, flow: str = "", state: str = "", item: str = "") -> Iterator[Run]:
         """Runs, newest first, page by page. `state`: one or more, parted by commas."""

@@ -72,6 +72,15 @@ class HeardSoFar(_Thing):
 
 
 @dataclass(frozen=True)
+class EnteredSoFar(_Thing):
+    """How far an entry into a program with a screen is: `done` things of so many `in_all`, and `at` which it is."""
+
+    done: int
+    in_all: int
+    at: str
+
+
+@dataclass(frozen=True)
 class Correction(_Thing):
     """A value that a person corrected for a run: its path, who and when (milliseconds since 1970)."""
 
@@ -83,7 +92,7 @@ class Correction(_Thing):
 
 @dataclass(frozen=True)
 class Run(_Thing):
-    """One run; `journal` is filled when a single run was asked for, and `heard` while its recording is heard."""
+    """One run; `journal` is filled when a single run was asked for, `heard` while its recording is heard, and `entering` while it enters something."""
 
     id: str
     item_id: str
@@ -101,6 +110,7 @@ class Run(_Thing):
     record_id: str | None = None
     journal: tuple[Entry, ...] = ()
     heard: HeardSoFar | None = None
+    entering: EnteredSoFar | None = None
     corrections: tuple[Correction, ...] = ()
     deliveries: tuple[dict[str, Any], ...] = ()
 

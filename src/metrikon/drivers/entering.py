@@ -41,9 +41,16 @@ class Stopped(Exception):
         self.pictures, self.sure, self.passing = list(pictures), sure, passing
 
 
-def enter(screen: Screen, way: WayIn, plan: Plan, file: Callable[[str], bytes], *, dry: bool = False) -> Entered:
-    """Carry out a plan. `dry`: up to the last press, which is not done. Raises `Stopped`."""
-    walk = _Walk(screen, way, file)
+Telling = Callable[[int, int, str], None]  # how much was done, of how much, and what is done now in a few words
+
+
+def _nobody(done: int, in_all: int, told: str) -> None:
+    """Nobody is told how far it is."""
+
+
+def enter(screen: Screen, way: WayIn, plan: Plan, file: Callable[[str], bytes], *, dry: bool = False, tell: Telling = _nobody) -> Entered:
+    """Carry out a plan. `dry`: up to the last press, which is not done. `tell`: is told before each thing how far it is. Raises `Stopped`."""
+    walk = _Walk(screen, way, file, tell, len(plan.look) + len(plan.enter))
     try:
         if walk.found(plan):
             return Entered("there already", walk.pictures)
@@ -60,8 +67,9 @@ def enter(screen: Screen, way: WayIn, plan: Plan, file: Callable[[str], bytes], 
 
 
 class _Walk:
-    def __init__(self, screen: Screen, way: WayIn, file: Callable[[str], bytes]) -> None:
+    def __init__(self, screen: Screen, way: WayIn, file: Callable[[str], bytes], tell: Telling, in_all: int) -> None:
         self._screen, self._way, self._file = screen, way, file
+        self._tell, self._done, self._in_all = tell, 0, in_all
         self.pictures: list[Seen] = []
         self.read: dict[str, str] = {}
         self.chosen: list[str] = []
@@ -94,6 +102,8 @@ class _Walk:
     def do(self, action: Action, following: Action | None, *, pictures: bool = True) -> None:
         """Do one thing, and look whether the screen is as it was to be."""
         screen, self.at = self._screen, action.told
+        self._tell(self._done, self._in_all, action.told)
+        self._done += 1
         if action.verb == "expect":
             self._still_in()
         if action.verb == "open":

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import dataclass
 from typing import Any
 
 from metrikon.connections.browser import browser
@@ -18,6 +19,15 @@ from metrikon.store import entered, flows
 from metrikon.store.database import Database
 
 
+@dataclass(frozen=True)
+class EnteredSoFar:
+    """How far an entry on a screen has come: `done` things of so many `in_all`, and the one that is done now."""
+
+    done: int
+    in_all: int
+    at: str
+
+
 class Ways:
     """What is kept, and how it is used."""
 
@@ -29,6 +39,7 @@ class Ways:
         self._parsed: dict[tuple[str, int], WayIn] = {}
         self._turns: dict[str, threading.Lock] = {}  # one screen of a program at a time
         self._lock = threading.Lock()
+        self._far: dict[str, EnteredSoFar] = {}  # by the run that enters; it is told to people, and lost with the process
 
     def get(self, name: str, version: int | None = None) -> tuple[WayIn, int]:
         """A way in and its version, the newest without one. Raises KeyError."""
@@ -70,6 +81,22 @@ class Ways:
 
     def _browser(self) -> Any:
         return browser(private=self._private, proxy=self._proxy, trusted=self._trusted)
+
+    def far(self, run_id: str) -> EnteredSoFar | None:
+        """How far a run is that enters something just now."""
+        return self._far.get(run_id)
+
+    @contextmanager
+    def telling(self, run_id: str) -> Iterator[Callable[[int, int, str], None]]:
+        """What is to be told, while a run enters something, of how far it is."""
+
+        def tell(done: int, in_all: int, at: str) -> None:
+            self._far[run_id] = EnteredSoFar(done, in_all, at)
+
+        try:
+            yield tell
+        finally:
+            self._far.pop(run_id, None)
 
     def begin(self, key: str, run_id: str, path: str) -> tuple[str, str, str] | None:
         """Note that something is being entered, or who did so before: (state, run, path)."""

@@ -146,7 +146,7 @@ class Work:
         self.versions = self.bench.workshop.catalog.versions_in(state.flow)
         self.file_name = str(item["name"])
         received = datetime.fromtimestamp(item["received_at"] / 1000, UTC).isoformat(timespec="seconds")
-        data = {
+        data: dict[str, Any] = {
             "item": {
                 "id": item["id"],
                 "file": item["sha256"],

@@ -19,6 +19,7 @@ from metrikon.service.views import (
     ArrivedView,
     ContinueView,
     CorrectionView,
+    EnteringView,
     EntryView,
     HeardView,
     ItemDetail,
@@ -133,7 +134,17 @@ def blueprint(app: App) -> Room:
             raise Problem(404, "not-there", f"There is no run {run_id}.")
         told = [CorrectionView(**each) for entry in entries[:1] for each in entry["data"].get("corrections", ())]
         journaled = [EntryView(**entry) for entry in entries]
-        return reply(RunDetail(**row, journal=journaled, deliveries=sent, corrections=told, record_id=record, heard=_heard(app, row)))
+        return reply(
+            RunDetail(
+                **row,
+                journal=journaled,
+                deliveries=sent,
+                corrections=told,
+                record_id=record,
+                heard=_heard(app, row),
+                entering=_entering(app, run_id),
+            )
+        )
 
     def _identity() -> str | None:
         given = request.headers.get(IDENTITY_HEADER, "").strip()
@@ -163,6 +174,12 @@ def _heard(app: App, run: dict[str, Any]) -> HeardView | None:
         return None
     far = app.transcriber.so_far(run["sha256"])
     return HeardView(**vars(far)) if far is not None else None
+
+
+def _entering(app: App, run_id: str) -> EnteringView | None:
+    """How far a run is with what it enters into a program just now."""
+    far = app.ways.far(run_id)
+    return EnteringView(**vars(far)) if far is not None else None
 
 
 def _opened(app: App, name: str) -> bool:

@@ -75,6 +75,14 @@ class HeardView(View):
     in_all: int
 
 
+class EnteringView(View):
+    """How far an entry into a program with a screen is: `done` things of so many `in_all`, and `at` which it is."""
+
+    done: int
+    in_all: int
+    at: str
+
+
 class CorrectionView(View):
     """A value of a step that a person corrected for a run, or for one that it goes on from."""
 
@@ -90,6 +98,7 @@ class RunDetail(RunView):
     corrections: list[CorrectionView] = Field(default_factory=list, description="All that was corrected, in order; a later one of a path counts.")
     record_id: str | None = None
     heard: HeardView | None = Field(None, description="How far a long recording is, while it is heard on this machine.")
+    entering: EnteringView | None = Field(None, description="How far it is with what it enters into a program just now.")
 
 
 class ItemView(View):

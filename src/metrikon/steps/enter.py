@@ -63,8 +63,8 @@ def _entered(call: Call, workshop: Workshop, way: WayIn, plan: Plan, key: str, t
     """Carry the plan out. Whatever stops it before the last press leaves nothing behind: it may begin again."""
     sure = True
     try:
-        with workshop.ways.screen(way.connection, way.patience) as screen:
-            return enter(screen, way, plan, workshop.file, dry=dry)
+        with workshop.ways.screen(way.connection, way.patience) as screen, workshop.ways.telling(call.run_id) as tell:
+            return enter(screen, way, plan, workshop.file, dry=dry, tell=tell)
     except Stopped as error:
         sure = error.sure or bool(way.look_up)  # where it can be looked up, that is done before anything is entered
         pictures = _kept(error.pictures, workshop)
