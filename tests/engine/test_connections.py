@@ -26,7 +26,7 @@ from metrikon.connections.sealing import FILE, BadKey, CannotOpen, Sealing, keys
 from metrikon.connections.signing import Signed
 from metrikon.core.flows.connecting import Way, joined, wrong_address
 from metrikon.ports.clock import StillClock
-from metrikon.sandbox import chat
+from metrikon.sandbox import chat, records
 from metrikon.sandbox.services import Services
 from metrikon.service.auth import add_token
 from metrikon.store import connections
@@ -509,6 +509,27 @@ def test_a_test_says_signed_in_only_where_the_secret_made_a_difference(service: 
     assert "It answers anybody, so that whether the secret is right was not seen" in told
     assert "signed in" not in told.replace("those who are signed in", "")
     assert "signed in by its secret" in kept(service, garden, "bearer")["told"]
+
+
+def test_a_described_service_is_tested_by_an_operation_that_changes_nothing_and_wants_the_secret(service: Running) -> None:
+    services = Services().start()
+    try:
+        at = f"{services.url}/records"
+        service.client.put_connection("crm", at, way="bearer", secret=records.TOKEN)
+        service.client.describe_connection("crm", json.dumps(records.DESCRIPTION).encode())
+        before = len(services.world.records.calls)
+        told = service.client.test_connection("crm")
+        assert (told["failing_since"], "The operation listContacts at " in told["told"], "signed in by its secret" in told["told"]) == (
+            None,
+            True,
+            True,
+        ), told
+        assert services.world.records.calls[before:] == ["GET /records/contacts"]
+        wrong = service.client.put_connection("crm", at, way="bearer", secret="another secret")
+        assert wrong["failing_since"] is not None
+        assert "401" in wrong["told"]
+    finally:
+        services.stop()
 
 
 def test_a_chat_is_asked_who_one_is(service: Running) -> None:

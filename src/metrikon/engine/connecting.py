@@ -18,10 +18,15 @@ from metrikon.connections.sealing import CannotOpen, Sealing, keys_of, new_key, 
 from metrikon.connections.signing import Signed, signed, signed_payload
 from metrikon.core.flows.connecting import DATABASES, MAIL, SENDERS, Way, joined, origin, unfit, wrong_address
 from metrikon.core.flows.form import NAME
+from metrikon.core.services.description import Operation
+from metrikon.core.services.harmless import harmless
+from metrikon.core.services.notes import Notes
+from metrikon.core.values.exact import loads
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
 from metrikon.engine import probing
 from metrikon.engine.catalog import Catalog
+from metrikon.engine.describing import description_in
 from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.tokens import Consent, Tokens
 from metrikon.ports.clock import Clock
@@ -30,7 +35,7 @@ from metrikon.store.current import Current
 from metrikon.store.database import Database
 from metrikon.store.files import DiskFiles
 
-LARGEST = 2_000_000  # bytes of what a test gets
+LARGEST = 20_000_000  # bytes of what a test gets: a service that is described is asked for a list, which may be long
 SECONDS = 20.0  # of a test
 LONGEST = 400  # characters that are told of a call
 
@@ -161,7 +166,15 @@ class Connections:
             return fetch(Wanted(address, LARGEST, SECONDS, private=self._private, signed=along if signs else None, trusted=self._trusted))
 
         signs = msgspec.json.decode(row["way"], type=Way).kind not in ("none", "signed")
-        return probing.told(probing.Probe(str(row["probe"]), signs, self._as(name)), ask)
+        return probing.told(probing.Probe(str(row["probe"]), signs, self._as(name), self._harmless(name)), ask)
+
+    def _harmless(self, name: str) -> Operation | None:
+        """An operation of a described service by which it may be tested; None where there is none, or no description."""
+        with self._database.reading() as connection:
+            description, noted = connections.described(connection, name) or (None, None)
+        if description is None:
+            return None
+        return harmless(description_in(description), Notes.model_validate(loads(noted)) if noted is not None else None)
 
     def _mail_told(self, name: str) -> str:
         client, row = self.mail(name), self.row(name)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from metrikon.connections.fetching import Fetched, FetchFailed
+from metrikon.core.services.description import Operation
 from metrikon.core.values.exact import NotJson, loads
 
 CHAT = "_matrix/client"  # beneath which a chat's server answers (Matrix client-server API)
@@ -24,17 +25,21 @@ class Probe:
     path: str
     signs: bool
     who: str  # "; signed in as ada", or nothing
+    operation: Operation | None = None  # of a described service, which changes nothing
 
 
 def told(probe: Probe, ask: Ask) -> str:
     """What came of a test, in a sentence. Raises `FetchFailed`."""
     if probe.signs and not probe.path and (chat := _chat_told(ask)):
         return chat
+    if probe.operation is not None and not probe.path:
+        probe = replace(probe, path=probe.operation.path.lstrip("/"))
     start = time.monotonic()
     found = ask(probe.path, True)
     took = time.monotonic() - start
     kind = f", {found.media}" if found.media else ""
-    answered = f"{found.url} answered {found.status} in {took:.2f} s{kind}"
+    what = f"The operation {probe.operation.name} at " if probe.operation is not None and probe.path == probe.operation.path.lstrip("/") else ""
+    answered = f"{what}{found.url} answered {found.status} in {took:.2f} s{kind}"
     if probe.signs and _answers_anybody(probe.path, ask):
         return f"{answered}. {UNSEEN}"
     return f"{answered}{probe.who}."
