@@ -276,13 +276,20 @@ def test_a_row_that_was_made_by_a_step_which_sets_is_removed_when_it_is_taken_ba
     assert lines(ledger) == {}, "nothing stood there before"
 
 
+def test_a_correction_that_is_no_value_of_its_field_is_refused_before_anything_is_foreseen(ledger: Running) -> None:
+    _, record = sent(ledger)
+    code, out, err = command(ledger, "records", "correct", record, "--set", "total=abc")
+    assert (code, out) == (1, "")
+    assert "The record cannot be corrected so: Total: 'abc' is not of type number" in err
+
+
 def test_what_cannot_be_corrected_is_told(ledger: Running) -> None:
     _, record = sent(ledger)
     values = ledger.client.record(record).values
     for given, message in (
         (values, "The record holds these values already"),
         ({**values, "totl": 1}, "has no field 'totl'. Is 'total' meant?"),
-        ({name: value for name, value in values.items() if name != "number"}, "cannot be approved yet"),
+        ({name: value for name, value in values.items() if name != "number"}, "cannot be corrected so"),
     ):
         with pytest.raises(ClientError) as error:
             ledger.client.correct(record, given, yes=True)

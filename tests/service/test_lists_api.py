@@ -61,7 +61,7 @@ def test_lists_are_kept_and_shown_through_the_api_and_at_the_terminal(running: S
     (tmp_path / "latin.csv").write_bytes("Pépinières\n".encode("cp1252"))
     err = io.StringIO()
     assert main(["lists", "put", "x", str(tmp_path / "latin.csv"), *here], io.StringIO(), err) == 2
-    assert "not UTF-8" in err.getvalue()
+    assert "not saved as UTF-8" in err.getvalue()
 
 
 def test_a_known_vendor_brings_its_account_and_asks_nobody(running: Start) -> None:

@@ -13,7 +13,8 @@ from importlib import import_module
 from typing import TextIO
 
 from metrikon import __version__
-from metrikon.cli.common import CommandFailed
+from metrikon.cli.given import CommandFailed
+from metrikon.cli.words import Words
 from metrikon.client import ClientError, NotAllowed, Unreachable
 
 EPILOG = """exit codes:
@@ -102,7 +103,7 @@ SAID = {  # what an argument is, where its command says nothing of it
 
 def parser(first: str = "") -> argparse.ArgumentParser:
     """The whole command line; or, by its first word, the part that this needs, so that a command loads no more than its own."""
-    top = argparse.ArgumentParser(
+    top = Words(
         prog="metrikon",
         description="Documents in, checked rows out: every value with its evidence, every row written once.",
         epilog=EPILOG,

@@ -13,6 +13,7 @@ from typing import Any, TextIO
 import msgspec
 
 from metrikon.app.settings import BadSetting, Settings, from_environment
+from metrikon.cli.given import CommandFailed as CommandFailed
 from metrikon.client import Client
 from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.core.values.near import closest
@@ -20,14 +21,6 @@ from metrikon.store.own import DATABASE
 
 ALIKE = 0.8  # how alike the names of two folders are (difflib) where one is likely a slip for the other: metrikon-dat, metrikon-data
 LOCAL = "local.json"  # in the service's folder: its address and a token, readable by its owner only
-
-
-class CommandFailed(Exception):
-    """A command that did not work: a message for people and the exit code."""
-
-    def __init__(self, message: str, code: int = 1) -> None:
-        super().__init__(message)
-        self.code = code
 
 
 def reaching(parser: argparse.ArgumentParser) -> None:

@@ -8,12 +8,12 @@ import io
 import sys
 from collections.abc import Mapping
 from decimal import Decimal
-from pathlib import Path
 from typing import Any, TextIO
 
 from ruamel.yaml import YAML
 
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, table, when
+from metrikon.cli.given import file_bytes
 from metrikon.core.flows.connecting import WAYS
 from metrikon.core.flows.text import NotYaml, from_yaml
 
@@ -223,7 +223,7 @@ def run_describe(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Describe a service."""
     with client(given) as service:
         if given.file or given.at:
-            data = content_of(given.file) if given.file else b""
+            data = file_bytes(given.file) if given.file else b""
             found = service.describe_connection(given.name, data, at=given.at)
         else:
             found = service.connection_description(given.name)
@@ -250,7 +250,7 @@ def _value(said: str, *, wanted: bool) -> dict[str, Any]:
 def run_note(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep notes."""
     try:
-        notes = from_yaml(content_of(given.file).decode("utf-8", "replace"))
+        notes = from_yaml(file_bytes(given.file).decode("utf-8", "replace"))
     except NotYaml as error:
         raise CommandFailed(f"{given.file}: {error}", 2) from error
     if not isinstance(notes, dict):
@@ -280,14 +280,6 @@ _FOLLOWS = {
     "finds": "what was written is looked for before it is written again.",
     "neither": "a record whose writing was cut off waits for a person.",
 }
-
-
-def content_of(path: str) -> bytes:
-    """The bytes of a file. Raises `CommandFailed`."""
-    try:
-        return Path(path).read_bytes()
-    except OSError as error:
-        raise CommandFailed(f"{path} cannot be read: {error.strerror}.", 2) from error
 
 
 def _yaml_able(value: Any) -> Any:

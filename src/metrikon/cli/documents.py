@@ -12,6 +12,7 @@ import msgspec
 
 from metrikon.app.models import models_of
 from metrikon.cli.common import CommandFailed, plain, print_json, settings_from, table
+from metrikon.cli.given import file_bytes
 from metrikon.cli.reading import READABLE, passwords_in, read_together, refused, with_passwords
 from metrikon.core.documents.model import Document
 from metrikon.core.extraction.indexing.index import Index
@@ -148,9 +149,7 @@ MANY = 4  # unsure values that are told of one by one
 def record_type_in(path: Path) -> RecordType:
     """The record type in a file. Raises `CommandFailed` when it is none."""
     try:
-        return record_type(loads(path.read_bytes()))
-    except OSError as error:
-        raise CommandFailed(f"{path} cannot be opened: {error.strerror}.", 2) from error
+        return record_type(loads(file_bytes(path)))
     except NotJson as error:
         raise CommandFailed(f"{path} is no JSON: {error}.", 2) from error
     except BadRecordType as error:

@@ -11,6 +11,7 @@ from typing import Any, TextIO
 from metrikon.app.kinds import kinds
 from metrikon.app.models import Models, models_of
 from metrikon.cli.common import CommandFailed, print_json, settings_from, table
+from metrikon.cli.given import file_text
 from metrikon.cli.reading import READABLE, passwords_in, read_together, refused, with_passwords
 from metrikon.core.extraction.indexing.index import Index
 from metrikon.core.extraction.planning.asking import Asking
@@ -119,8 +120,8 @@ def run_judge(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 def _criteria_in(path: Path) -> Task:
     """The task that a file of criteria says: as a step says it, with the same checks."""
     try:
-        said = from_yaml(path.read_text("utf-8"))
-    except (OSError, UnicodeDecodeError, NotYaml) as error:
+        said = from_yaml(file_text(path))
+    except NotYaml as error:
         raise CommandFailed(f"{path} cannot be read: {error}", 2) from error
     if not isinstance(said, dict):
         raise CommandFailed(f"{path} holds no criteria. It wants `criteria`, a list, and `labels`.", 2)

@@ -9,6 +9,7 @@ from typing import Any, TextIO
 
 from metrikon.app.kinds import kinds
 from metrikon.cli.common import CommandFailed, client, plain, print_json, reaching, table, value_given, when
+from metrikon.cli.given import file_text
 from metrikon.core.decisions import dmn
 from metrikon.core.decisions.model import BadTable, Table, table_from
 from metrikon.core.flows.checking import checked
@@ -105,7 +106,7 @@ def add(commands: Any) -> None:
 
 def run_check(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Check a flow."""
-    text, unseen = _text(given.file), list[str]()
+    text, unseen = file_text(given.file), list[str]()
     if given.service:
         with client(given) as service:
             looked = service.look_over_flow(text)
@@ -216,7 +217,7 @@ def run_show(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_put_table(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a decision table."""
-    text = _text(given.file)
+    text = file_text(given.file)
     name = _name_of_table(text, given.file)
     with client(given) as service:
         kept = service.put_decision_table(name, text)
@@ -334,14 +335,3 @@ def run_send(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     told = f"{runs} run{' goes' if runs == 1 else 's go'} on." if runs else "No run waits for it; it is kept for the next one that does."
     print_json({"runs": runs}, out) if given.json else print(told, file=out)
     return 0
-
-
-def _text(file: Path) -> str:
-    try:
-        return file.read_text("utf-8-sig")
-    except OSError as error:
-        raise CommandFailed(f"{file} cannot be read: {error.strerror}.", 2) from error
-    except UnicodeDecodeError as error:
-        raise CommandFailed(
-            f"{file} is not UTF-8: byte {error.start + 1} cannot be read. Save it as UTF-8 in your editor, then try again.", 2
-        ) from error

@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import Any, TextIO
 
-from metrikon.cli.common import CommandFailed, client, print_json, reaching, table
+from metrikon.cli.common import client, print_json, reaching, table
+from metrikon.cli.given import file_text
 
 
 def add(commands: Any) -> None:
@@ -49,12 +50,7 @@ def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a list."""
-    try:
-        text = sys.stdin.read() if str(given.file) == "-" else given.file.read_text("utf-8-sig")
-    except OSError as error:
-        raise CommandFailed(f"{given.file} cannot be read: {error.strerror}.", 2) from error
-    except UnicodeDecodeError as error:
-        raise CommandFailed(f"{given.file} is not UTF-8. Save it as CSV in UTF-8, then put it again.", 2) from error
+    text = sys.stdin.read() if str(given.file) == "-" else file_text(given.file)
     with client(given) as service:
         found = service.put_list(given.name, text)
     if given.json:

@@ -15,6 +15,7 @@ import msgspec
 from metrikon.app.reading import limits_of, transcriber_of
 from metrikon.app.settings import Settings
 from metrikon.cli.common import CommandFailed, as_minutes, print_json, settings_from, table
+from metrikon.cli.given import file_text
 from metrikon.core.documents.joining import joined
 from metrikon.core.documents.model import Document, from_bytes
 from metrikon.core.documents.text import document_text
@@ -54,10 +55,7 @@ def with_passwords(parser: argparse.ArgumentParser) -> None:
 
 def passwords_in(path: Path | None) -> list[str]:
     """The passwords in a text file. Raises `CommandFailed`."""
-    try:
-        return path.read_text("utf-8").splitlines() if path else []
-    except (OSError, UnicodeDecodeError) as error:
-        raise CommandFailed(f"{path} cannot be read: {error}", 2) from error
+    return file_text(path).splitlines() if path else []
 
 
 def run_read(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

@@ -187,7 +187,9 @@ def _rows(text: str, whole: str) -> Any:
     try:
         return loads(text) if text else None
     except NotJson as error:
-        raise CommandFailed(f'--set {whole}: it holds rows, which are given in JSON, such as \'[{{"amount": "12.00"}}]\': {error}.', 2) from error
+        raise CommandFailed(
+            f'--set {whole}: it holds rows, which are given in JSON, such as \'[{{"amount": "12.00"}}]\'. This is no whole JSON.', 2
+        ) from error
 
 
 def run_refuse(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:

@@ -12,6 +12,7 @@ from metrikon.app.settings import PREFIX
 from metrikon.app.settings import table as settings_table
 from metrikon.cli import carrying, language
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, settings_from, table, when
+from metrikon.cli.given import file_text
 from metrikon.cli.reading import read_file
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.core.records.starting import from_heads, from_row
@@ -98,7 +99,7 @@ def add(commands: Any) -> None:
 
 def run_put_flow(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a flow."""
-    text = _text(given.file)
+    text = file_text(given.file)
     try:
         data = from_yaml(text)
     except NotYaml as error:
@@ -139,7 +140,7 @@ def tell_beforehand(name: str, waits: list[str], told: list[str], out: TextIO) -
 def run_put_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a record type."""
     with client(given) as service:
-        version = service.put_record_type(given.name, _text(given.file))
+        version = service.put_record_type(given.name, file_text(given.file))
     print_json({"name": given.name, "version": version}, out) if given.json else print(
         f"Record type {given.name} is kept as version {version}.", file=out
     )
@@ -148,7 +149,7 @@ def run_put_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 
 def run_check_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Check a record type."""
-    problems = wrong_with(_text(given.file))
+    problems = wrong_with(file_text(given.file))
     if given.json:
         print_json({"problems": [each.as_json() for each in problems]}, out)
         return 1 if problems else 0
@@ -186,7 +187,7 @@ def run_start_type(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         schema = from_heads(_heads(given.heads), given.title)
     elif given.row is not None:
         try:
-            row = loads(_text(given.row))
+            row = loads(file_text(given.row))
         except NotJson as error:
             raise CommandFailed(f"{given.row} is no JSON: {error}.", 2) from error
         if not isinstance(row, dict):
@@ -257,10 +258,3 @@ def run_settings(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Show every setting."""
     table([[PREFIX + name.upper(), default, text] for name, default, text in settings_table()], ["setting", "default", "what it does"], out)
     return 0
-
-
-def _text(path: Path) -> str:
-    try:
-        return path.read_text("utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise CommandFailed(f"{path} cannot be read: {error}", 2) from error

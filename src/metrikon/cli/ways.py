@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from metrikon.cli.common import CommandFailed, client, print_json, reaching, table
-from metrikon.cli.connections import content_of
+from metrikon.cli.given import file_bytes
 from metrikon.core.values.exact import NotJson, loads
 from metrikon.engine.ways import BadWay, way_in
 
@@ -46,7 +46,7 @@ def add(commands: Any) -> None:
 
 def run_put(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Keep a way in."""
-    text = content_of(given.file).decode("utf-8", "replace")
+    text = file_bytes(given.file).decode("utf-8", "replace")
     try:
         way = way_in(text)
     except BadWay as error:
@@ -84,7 +84,7 @@ def run_list(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
 def run_try(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     """Try a way in."""
     try:
-        values = loads(content_of(given.values))
+        values = loads(file_bytes(given.values))
     except NotJson as error:
         raise CommandFailed(f"{given.values} is no JSON: {error}.", 2) from error
     if not isinstance(values, dict):

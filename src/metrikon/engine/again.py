@@ -196,7 +196,7 @@ class Again:
         try:
             return self._catalog.newest_flow(name)
         except KeyError as error:
-            raise NotThere(f"There is no flow {name!r}.") from error
+            raise NotThere(str(error.args[0])) from error
 
     def begin(self, connection: Connection, wish: Wish) -> str:
         """Begin a run of an item again, in a transaction of the caller's; its id. Raises as `item`."""

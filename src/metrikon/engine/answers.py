@@ -28,10 +28,10 @@ MUST_HOLD = ("required", "type", "format")  # findings that a person cannot wave
 
 
 class StillWrong(Exception):
-    """The record cannot be approved as it is; `findings` say why."""
+    """The record cannot be approved, or corrected, as it is; `findings` say why."""
 
-    def __init__(self, found: list[findings.Finding]) -> None:
-        super().__init__("The record cannot be approved yet: " + " ".join(each.message for each in found))
+    def __init__(self, found: list[findings.Finding], what: str = "approved yet") -> None:
+        super().__init__(f"The record cannot be {what}: " + " ".join(each.message for each in found))
         self.findings = found
 
 

@@ -118,8 +118,8 @@ class Arrivals:
         """
         with self._database.reading() as connection:
             found = flows.standing(connection, flow)
-        if found is None:
-            raise NoFlow(f"There is no flow {flow!r}. Put it first, or name one that is there.")
+            if found is None:
+                raise NoFlow(flows.no_flow(connection, flow))
         version, running = found
         if not running and not asked:
             raise NoFlow(f"The flow {flow!r} is switched off and takes nothing in. Switch it on first.")

@@ -204,7 +204,8 @@ class Catalog:
     def newest_version(self, name: str) -> tuple[Flow, int]:
         found = self._standing[name]
         if found is None:
-            raise KeyError(f"There is no flow {name!r}.")
+            with self._database.reading() as connection:
+                raise KeyError(flows.no_flow(connection, name))
         return self.flow(name, found[0]), found[0]
 
     def known(self) -> Known:

@@ -16,6 +16,7 @@ from metrikon.engine.again import Again, Wish
 from metrikon.engine.answers import MUST_HOLD, Answers, StillWrong
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.engine import Engine
+from metrikon.engine.rechecking import Reading
 from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.rows_out import needed_to_take_back
 from metrikon.engine.undoing import Undoing
@@ -101,7 +102,7 @@ class Correcting:
     def look(self, record_id: str, values: Mapping[str, Any], reader: str | None = None) -> Corrected:
         """What a correction would be; nothing is kept. Raises as `correct`."""
         record = self._record(record_id)
-        reading = self._answers.check(record_id, values, reader)
+        reading = self._checked(record_id, values, reader)
         return Corrected(reading.record, self._came.item(record["item_id"], WILL_SET))
 
     def correct(self, record_id: str, values: Mapping[str, Any], by: str, comment: str = "", reader: str | None = None) -> Corrected:
@@ -110,10 +111,7 @@ class Correcting:
         Raises `NotThere`, `BadTyped`, `StillWrong`, and `NotNow` for a record that waits for a person or was refused, or of which nothing would change.
         """
         record = self._record(record_id)
-        reading = self._answers.check(record_id, values, reader)
-        wrong = [each for each in reading.findings if each.check in MUST_HOLD]
-        if wrong:
-            raise StillWrong(wrong)
+        reading = self._checked(record_id, values, reader)
         came = self._came.item(record["item_id"], WILL_SET)
         changed = _changed(record["values"], reading.record)
         if not changed:
@@ -133,6 +131,13 @@ class Correcting:
         run_id = self._database.write(job)
         self._engine.wake()
         return Corrected(reading.record, came, run_id)
+
+    def _checked(self, record_id: str, values: Mapping[str, Any], reader: str | None) -> Reading:
+        """The record as it would be. Raises `BadTyped` and `StillWrong`."""
+        reading = self._answers.check(record_id, values, reader)
+        if wrong := [each for each in reading.findings if each.check in MUST_HOLD]:
+            raise StillWrong(wrong, "corrected so")
+        return reading
 
     def _record(self, record_id: str) -> dict[str, Any]:
         with self._database.reading() as connection:

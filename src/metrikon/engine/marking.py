@@ -29,7 +29,7 @@ def all_of(catalog: Catalog, flow: str) -> list[Marking]:
     try:
         newest, version = catalog.newest_version(flow)
     except KeyError as error:
-        raise NotThere(f"There is no flow {flow!r}.") from error
+        raise NotThere(str(error.args[0])) from error
     return list(_in(newest, flow, version))
 
 

@@ -85,7 +85,7 @@ class Questions:
 
         def job(connection: Connection) -> int | None:
             if flows.get_flow(connection, flow) is None:
-                raise NotThere(f"There is no flow {flow!r}.")
+                raise NotThere(flows.no_flow(connection, flow))
             now = self._clock.now()
             event_id = self._clock.new_id()
             waits = events.send(connection, event_id, flow, key, identity or event_id, data, now)

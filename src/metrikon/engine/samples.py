@@ -71,7 +71,7 @@ class Samples:
 
         def job(connection: Connection) -> None:
             if flows.standing(connection, flow) is None:
-                raise NotThere(f"There is no flow {flow!r}.")
+                raise NotThere(flows.no_flow(connection, flow))
             samples.put(connection, row)
 
         self._database.write(job)

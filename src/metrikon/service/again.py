@@ -12,7 +12,7 @@ from metrikon.app.assemble import App
 from metrikon.engine.again import Chosen
 from metrikon.service.asked import LARGEST, CancelBody, IdPath, NamePath
 from metrikon.service.description import Room
-from metrikon.service.problems import Problem
+from metrikon.service.known import known_flow
 from metrikon.service.reply import reply, states
 from metrikon.service.sent_views import Sent, View
 from metrikon.service.views import ContinueView, RunStarted
@@ -126,8 +126,7 @@ def blueprint(app: App) -> Room:
     @api.post("/api/flows/<string:name>/cancel-runs", responses={200: ContinueView}, operation_id="cancelRuns")
     def cancel_runs(path: NamePath, body: CancelBody) -> Response:
         """End all runs of a flow that have not settled; how many there were."""
-        if path.name not in app.catalog.known().flows:
-            raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+        known_flow(app, path.name)
         return reply(ContinueView(continued=app.answers.cancel_all(path.name, str(g.person), body.comment)))
 
     return api

@@ -12,6 +12,7 @@ from metrikon.app.assemble import App
 from metrikon.engine.taking_back import Back
 from metrikon.service.asked import LARGEST, IdPath, NamePath
 from metrikon.service.description import Room
+from metrikon.service.known import known_flow
 from metrikon.service.problems import Problem
 from metrikon.service.reader import decimal_mark
 from metrikon.service.reply import reply
@@ -85,8 +86,7 @@ def blueprint(app: App) -> Room:
     @api.post("/api/flows/<string:name>/take-back", responses={200: TakenBackView}, operation_id="takeBackVersion")
     def take_back_version(path: NamePath, body: TakeBackVersionBody) -> Response:
         """The same for all settled runs of a version of a flow."""
-        if path.name not in app.catalog.known().flows:
-            raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+        known_flow(app, path.name)
         run_ids = app.taking_back.of_version(path.name, body.version)
         if body.count is not None and body.count != len(run_ids):
             raise Problem(409, "not-now", f"There are {len(run_ids)} such runs now, and not {body.count}. Look again, then say yes.")

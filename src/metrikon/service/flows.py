@@ -24,6 +24,7 @@ from metrikon.core.values.exact import dumps
 from metrikon.engine.looking import state_of, values_in
 from metrikon.service.asked import IdPath, NamePath, PasswordsBody, PutFlowQuery, SwitchBody
 from metrikon.service.description import Room
+from metrikon.service.known import no_flow
 from metrikon.service.language_views import (
     FlowCheck,
     FlowLine,
@@ -73,7 +74,7 @@ def blueprint(app: App) -> Room:
             versions = flows.flow_versions(connection, path.name)
             paused = path.name in flows.paused_flows(connection)
         if not versions:
-            raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+            raise no_flow(app, path.name)
         newest = versions[0]
         flow, problems = app.catalog.problems_in(newest["text"])
         if flow is None:
@@ -177,7 +178,7 @@ def blueprint(app: App) -> Room:
         with app.database.reading() as connection:
             row = flows.get_flow(connection, path.name)
         if row is None:
-            raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+            raise no_flow(app, path.name)
 
         now, by = app.clock.now(), str(g.person)
 
@@ -203,7 +204,7 @@ def blueprint(app: App) -> Room:
         """Set the passwords that open encrypted files of a flow, in the place of those before. They are never given out."""
         with app.database.reading() as connection:
             if flows.get_flow(connection, path.name) is None:
-                raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+                raise no_flow(app, path.name)
         app.passwords.put(path.name, [each for each in body.passwords if each])
         return reply(PasswordsView(flow=path.name, count=len(app.passwords.of(path.name))))
 
@@ -215,7 +216,7 @@ def _newest(app: App, name: str) -> Flow:
     try:
         return app.catalog.newest_flow(name)
     except KeyError as error:
-        raise Problem(404, "not-there", f"There is no flow {name!r}.") from error
+        raise no_flow(app, name) from error
 
 
 def _flow(app: App, row: dict[str, Any], paused: set[str], known: Known) -> FlowView:

@@ -12,6 +12,7 @@ from metrikon.core.values.exact import loads
 from metrikon.ports.intake import opened
 from metrikon.service.asked import CancelBody, ContinueQuery, IdPath, ItemQuery, NamePath, RunQuery, UploadQuery
 from metrikon.service.description import Room
+from metrikon.service.known import known_flow
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply, states
 from metrikon.service.sent_out import delivery_view
@@ -60,6 +61,8 @@ def blueprint(app: App) -> Room:
     @api.get("/api/items", responses={200: ItemPage}, operation_id="listItems")
     def list_items(query: ItemQuery) -> Response:
         """Items, newest first, each with its latest run."""
+        if query.flow:
+            known_flow(app, query.flow)
         with app.database.reading() as connection:
             page = listing.item_page(
                 connection, flow=query.flow, states=states(query.state), search=query.q, since=query.since, cursor=query.cursor, most=query.limit
@@ -81,6 +84,8 @@ def blueprint(app: App) -> Room:
     @api.get("/api/runs", responses={200: RunPage}, operation_id="listRuns")
     def list_runs(query: RunQuery) -> Response:
         """Runs, newest first."""
+        if query.flow:
+            known_flow(app, query.flow)
         with app.database.reading() as connection:
             page = listing.run_page(
                 connection, flow=query.flow, states=states(query.state), item_id=query.item, cursor=query.cursor, most=query.limit

@@ -14,6 +14,7 @@ from metrikon.ports.reader import Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.service.asked import IdPath, NamePath, SpendQuery
 from metrikon.service.description import Room
+from metrikon.service.known import no_flow
 from metrikon.service.model_views import CallDetail, CallList, CallView, EstimateView, ModelList, ModelView, SpendDay, SpendView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -76,7 +77,7 @@ def blueprint(app: App) -> Room:
         with app.database.reading() as connection:
             standing = flows.standing(connection, path.name)
         if standing is None:
-            raise Problem(404, "not-there", f"There is no flow {path.name!r}.")
+            raise no_flow(app, path.name)
         try:
             found = app.estimating.of(app.catalog.flow(path.name, standing[0]), data, app.passwords.of(path.name))
         except (Refused, ReaderDied) as error:

@@ -14,6 +14,7 @@ from metrikon.core.values.exact import NotJson, dumps, loads
 from metrikon.drivers.starting import started
 from metrikon.service.asked import NamePath, StartBody
 from metrikon.service.description import Room
+from metrikon.service.known import no_type
 from metrikon.service.model_views import FieldMeaning, MeaningView, StartView, TouchedFlow, TouchedView
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
@@ -48,7 +49,7 @@ def blueprint(app: App) -> Room:
         with app.database.reading() as connection:
             rows = flows.type_versions(connection, path.name)
         if not rows:
-            raise Problem(404, "not-there", f"There is no record type {path.name!r}.")
+            raise no_type(app, path.name)
         return reply(RecordTypeList(items=[RecordTypeView(**row) for row in rows]))
 
     @api.post("/api/record-types/<string:name>/touched", responses={200: TouchedView}, operation_id="touchedFlows")

@@ -18,6 +18,7 @@ from metrikon.core.records.pointers import get
 from metrikon.core.records.types import RecordType
 from metrikon.service.asked import ApproveBody, CheckBody, CsvQuery, IdPath, RecordQuery, RefuseBody
 from metrikon.service.description import Room
+from metrikon.service.known import known_type, no_type
 from metrikon.service.problems import Problem
 from metrikon.service.reader import decimal_mark
 from metrikon.service.reply import attachment, reply, states
@@ -35,6 +36,8 @@ def blueprint(app: App) -> Room:
     @api.get("/api/records", responses={200: RecordPage}, operation_id="listRecords")
     def list_records(query: RecordQuery) -> Response:
         """Records, page by page."""
+        if query.record_type:
+            known_type(app, query.record_type)
         with app.database.reading() as connection:
             page = listing.record_page(
                 connection,
@@ -99,7 +102,7 @@ def _kind(app: App, name: str) -> tuple[RecordType, int]:
     try:
         return app.catalog.record_type(name)
     except KeyError as error:
-        raise Problem(404, "not-there", str(error.args[0])) from error
+        raise no_type(app, name) from error
 
 
 def _field(each: Any) -> FieldView:

@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Table, bindparam, delete, func, insert, select, update
 
+from metrikon.core.values.near import unknown
 from metrikon.store import changes
 from metrikon.store.hot import Hot
 from metrikon.store.tables import decision_tables, flows, paused, record_types, ways
@@ -100,6 +101,11 @@ def get_flow(connection: Connection, name: str, version: int | None = None) -> d
 
 
 _STANDING = Hot(select(flows.c.version, flows.c.running).where(flows.c.name == bindparam("of")).order_by(flows.c.version.desc()).limit(1))
+
+
+def no_flow(connection: Connection, name: str) -> str:
+    """What is told of a flow that is not there."""
+    return unknown("flow", name, (each for each, _ in newest_versions(connection)))
 
 
 def standing(connection: Connection, name: str) -> tuple[int, bool] | None:

@@ -77,6 +77,8 @@ def wrong_address(address: str) -> str:
     except ValueError:
         return f"{address!r} is no address."
     if parts.scheme not in SCHEMES or not parts.hostname:
+        if re.fullmatch(r"[\w-]+(\.[\w-]+)+(:\d+)?(/\S*)?", address):
+            return f"{address!r} does not say how it is reached. Is https://{address} meant, or imaps://{address} for a mailbox?"
         return f"{address!r} is no address; give one that begins with {' or '.join(f'{each}://' for each in SCHEMES)}."
     if parts.scheme in (*MAIL, *SENDERS) and parts.path.strip("/"):
         return "The address of a mail server has no path: its folder is said by the intake."
