@@ -33,9 +33,11 @@ from metrikon.service.serving import Server
 from tests.fuzzing import Fuzzed, fuzz, operations
 from tests.killing import killed
 from tests.killing_corrected import killed_corrected
+from tests.killing_entered import killed_entered
 from tests.killing_out import killed_out
 
 REQUESTS, FILES, KILLS, KILLS_OUT = 20_000, 100_000, 1_000, 300
+KILLS_ENTERED = 100  # each waits for a browser
 LARGE = 90_000  # bytes: pictures and scans, which take seconds each, are few among the files
 A_ROUND = 50  # kills, after which all must have settled
 
@@ -149,12 +151,25 @@ def kills_corrected(folder: Path, wanted: int, until: float, seed: int) -> Proof
     return proof
 
 
+def kills_entered(folder: Path, wanted: int, until: float, seed: int) -> Proof:
+    """Rounds of kills while invoices are typed into a program with a screen; after each, every one is there once, and nothing was repeated unasked."""
+    proof, round_, asked, invoices = Proof("kills while invoices are typed into a program", wanted), 0, 0, 0
+    while proof.done < wanted and time.monotonic() < until:
+        count = min(20, wanted - proof.done)
+        ended = killed_entered(folder / f"home-{round_}", seed + round_, count, 10)
+        proof.done, round_, asked, invoices = proof.done + count, round_ + 1, asked + ended.asked, invoices + ended.held.total()
+        proof.wrong += [f"seed {seed + round_ - 1}: {each}" for each in ended.wrong]
+    proof.behind = f"{invoices} invoices, each once, in {round_} rounds; a person was asked of {asked}"
+    return proof
+
+
 PARTS: dict[str, tuple[Callable[[Path, int, float, int], Proof], int]] = {
     "requests": (requests, REQUESTS),
     "files": (files, FILES),
     "kills": (kills, KILLS),
     "kills-out": (kills_out, KILLS_OUT),
     "kills-corrected": (kills_corrected, KILLS_OUT),
+    "kills-entered": (kills_entered, KILLS_ENTERED),
 }
 
 

@@ -58,6 +58,8 @@ destinations:
   postgres: {kind: sql, connection: postgresql, table: notes}
   maria: {kind: sql, connection: mariadb, table: notes}
   far: {kind: csv, connection: files, path: far.csv}
+  listed: {kind: service, connection: crm, records: listed}
+  unlisted: {kind: service, connection: crm, records: unlisted}
 steps:
 WRITES
   - {name: contact, write: {to: contacts, key: ["${item.name}"], columns: {email: "${item.name}@mail.example"}}, retry: RETRY}
@@ -65,6 +67,9 @@ WRITES
   - {name: file, save: {file: "${item.file}", to: "saved/${item.name}"}}
   - {name: said, post: {connection: chat, room: "#receipts:sandbox", text: "${item.name}"}, retry: RETRY}
   - {name: blindly, write: {to: blind, key: ["${item.name}", "blind"], columns: {email: "blind-${item.name}@mail.example"}}}
+  - {name: on_page, write: {to: listed, key: ["${item.name}"], columns: {page: listed, text: "${item.name}"}}, retry: RETRY}
+  - {name: on_other, write: {to: unlisted, key: ["${item.name}"], columns: {page: unlisted, text: "${item.name}"}}}
+  - {name: handed, attach: {connection: crm, records: contacts, by: {email: "${item.name}@mail.example"}, file: "${item.file}", name: "${item.name}"}, retry: RETRY}
   - {name: told, mail: {connection: post, sender: office@garden.example, to: ada@x.example, subject: "${item.name}", text: It came.}}
 """.replace("WRITES", "\n".join(_write(each) for each in SHEETS)).replace("RETRY", RETRY)
 NOTES = {
@@ -74,7 +79,17 @@ NOTES = {
             "find": {"operation": "listContacts", "by": {"email": "email"}, "records": "data", "next": "next", "page": "cursor"},
             "set": {"operation": "setContact", "id": "id"},
             "found_within": FOUND,
+            "attach": {"operation": "uploadFile", "given": "file_id", "then": "attachFile", "then_id": "id", "then_file": "file_id"},
         },
+        "listed": {
+            "append": {
+                "operation": "appendParagraphs",
+                "records": "children",
+                "listed": {"operation": "listParagraphs", "records": "children", "next": "next", "page": "cursor"},
+            },
+            "found_within": FOUND,
+        },
+        "unlisted": {"append": {"operation": "appendParagraphs", "records": "children"}},
         "unsearched": {"create": "makeContact"},
         "tasks": {"create": "makeTask", "once_header": "Idempotency-Key"},
     }
@@ -129,6 +144,23 @@ class Places:
         names = (str(each["email"]).partition("@")[0] for each in self.world.records.contacts.values())
         return Counter(name.removeprefix("blind-") for name in names if name.startswith(begins))
 
+    def paragraphs(self, page: str) -> Counter[str]:
+        return Counter(str(each["text"]) for each in self.world.records.paragraphs.get(page, ()))
+
+    def handed(self) -> Counter[str]:
+        """Names of contacts, as often as they have a file."""
+        every = self.world.records.contacts.values()
+        return Counter({str(each["email"]).partition("@")[0]: len(each["files"]) for each in every if each.get("files")})
+
+    def asked_of(self) -> dict[str, Counter[str]]:
+        """What is where, at those places of which a person is asked, by the step that goes there."""
+        return {
+            "blindly": self.contacts("blind-"),
+            "told": self.mails(),
+            "on_other": self.paragraphs("unlisted"),
+            "handed": self.handed(),
+        }
+
     def held(self, home: Path) -> dict[str, Counter[str]]:
         """How often each name stands where."""
         room = self.world.chat.rooms["!receipts:sandbox"]
@@ -149,6 +181,9 @@ class Places:
             "chat": Counter(str(each["content"]["body"]) for each in room.events),
             "blind": self.contacts("blind-"),
             "mail": self.mails(),
+            "append that is listed": self.paragraphs("listed"),
+            "append that is not": self.paragraphs("unlisted"),
+            "attached": self.handed(),
         }
 
 
@@ -202,13 +237,13 @@ def _end(home: Path, places: Places, found: Out) -> None:
     try:
         app.start()
         eventually(lambda: sum(states(app).values()) == len(found.names) and set(states(app)) <= {"done", "parked"}, 120)
-        found.unasked = {"blind": places.contacts("blind-"), "mail": places.mails()}
+        found.unasked = places.asked_of()
         with app.database.reading() as connection:
             parked = connection.execute(select(runs.c.id, items.c.name).join_from(runs, items).where(runs.c.state == "parked")).all()
             steps = {run: next(entry.path for _, entry in reversed(journal.load(connection, run)) if entry.event == "failed") for run, _ in parked}
         for run, name in parked:
             found.asked += 1
-            there = found.unasked["mail" if steps[run] == "told" else "blind"][name]
+            there = found.unasked[steps[run]][name]
             app.answers.continue_run(run, "ada", unsure="went" if there else "again")
         eventually(lambda: set(states(app)) == {"done"}, 120)
     finally:

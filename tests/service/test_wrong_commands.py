@@ -125,9 +125,7 @@ def test_a_file_that_cannot_be_read_is_told_without_numbers_of_errors(words: str
 )  # fmt: skip
 def test_a_flow_that_is_not_there_is_told_with_the_nearest_wherever_it_is_named(words: str, running: Callable[..., Running], tmp_path: Path) -> None:
     service = running()
-    service.client.put_flow(
-        "invoices", "metrikon: 1\nname: invoices\nintakes: [{kind: upload}]\nsteps: [{name: end, stop: {reason: end}}]\n"
-    )
+    service.client.put_flow("invoices", "metrikon: 1\nname: invoices\nintakes: [{kind: upload}]\nsteps: [{name: end, stop: {reason: end}}]\n")
     (tmp_path / "a.txt").write_text("a")
     given = [str(tmp_path / "a.txt") if word == "FILE" else word for word in words.split()]
     code, out, err = run(*given, "--url", service.url, "--token", service.token)
