@@ -55,7 +55,7 @@ def test_a_move_that_is_not_in_the_table_is_refused(state: State | None, move: M
 
 def test_where_a_move_leads_to_several_states_nobody_takes_it_for_one() -> None:
     assert target("written") == "written"
-    assert sources("take back") == ("written",)
+    assert sources("take back") == ("written", "corrected")
     with pytest.raises(NoSuchMove, match="leads to several"):
         target("put off")
 

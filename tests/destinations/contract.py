@@ -181,6 +181,21 @@ class Contract:
         assert len(list(made.find({"State": "taken back"}, 5))) == 1
         assert not made.write(marks[:1])[0].left, "the same once more, where it could not be noted"
 
+    def test_a_row_is_moved_back_as_a_whole_or_not_at_all(self, tmp_path: Path) -> None:
+        made = self.make(tmp_path)
+        if "move" not in made.changes:
+            return
+        made.write([row("a", Note="first"), row("b", Note="second")])
+        made.write([Row("b", {"Note": "by hand"}, sets=True, over=True)])
+        was = {key: {**VALUES, "Note": note} for key, note in (("a", "first"), ("b", "second"), ("x", "third"))}
+        back = [
+            Row(f"{key}0", {**held, "Note": "before"}, sets=True, was=held, only=True, whole=True, moves=Row(key, held)) for key, held in was.items()
+        ]
+        moved, stays, gone = made.write(back)
+        assert [each.result for each in (moved, stays, gone)] == ["updated", "left", "not there"]
+        assert dict(stays.there) == {"Note": "by hand"}
+        assert set(self.held(tmp_path, made)) == {"a0", "b"}
+
     def test_a_batch_may_hold_a_key_twice(self, tmp_path: Path) -> None:
         made = self.make(tmp_path)
         assert [each.result for each in made.write([row("a"), row("a", Amount=Decimal(1))])] == ["written", "there already"]

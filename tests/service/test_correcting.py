@@ -357,3 +357,45 @@ def test_a_row_under_a_key_of_an_earlier_version_is_neither_doubled_nor_said_to_
     [one] = [each for each in ledger.client.run(run).deliveries if each["state"] == "written"]
     assert "cannot take it back" in one["error"]
     assert held() == [("fern", 38)]
+
+
+def test_runs_are_taken_back_together_with_those_that_corrected_them(ledger: Running) -> None:
+    _, record = sent(ledger)
+    before = ledger.client.record(record).values
+    one = {**before, "total": Decimal("99.50"), "lines": [{**before["lines"][0], "amount": Decimal(7)}, *before["lines"][1:]]}
+    settled(ledger, ledger.client.correct(record, one, "set", yes=True)["run_id"])
+    other = {**one, "number": "FN-7"}
+    last = ledger.client.correct(record, other, "moved", yes=True)["run_id"]
+    settled(ledger, last)
+    assert [number for _, number, _ in heads(ledger)] == ["FN-7"]
+    told = ledger.client.take_back_version("ledger", 1)
+    done = ledger.client.take_back_version("ledger", 1, count=told["runs"])
+    assert done["done"]
+    found = settled(ledger, last)
+    assert (heads(ledger), lines(ledger)) == ([], {}), [(each["state"], each["error"]) for each in found.deliveries]
+    with ledger.app.database.reading() as connection:
+        every = deliveries.of_item(connection, found.item_id)
+    assert {each.state for each in every if each.purpose != "look"} == {"taken back"}
+    assert not list((ledger.app.home / "papers").iterdir())
+
+
+def test_what_a_person_has_set_in_a_moved_row_stays_with_all_that_led_to_it(ledger: Running) -> None:
+    run, record = sent(ledger)
+    values = {**ledger.client.record(record).values, "number": "FN-7"}
+    last = ledger.client.correct(record, values, "moved", yes=True)["run_id"]
+    settled(ledger, last)
+    told = ledger.client.take_back(run)
+    assert {each["stays"] for each in told["items"]} == {
+        f"The run {last} has corrected it since, and it has another key now. Take that run back first."
+    }
+    with sqlite3.connect(ledger.app.home / "out.db") as database:
+        database.execute("UPDATE invoices SET total = 7")
+    ledger.client.take_back_version("ledger", 1, count=ledger.client.take_back_version("ledger", 1)["runs"])
+    settled(ledger, last)
+    assert [(number, total) for _, number, total in heads(ledger)] == [("FN-7", Decimal(7))]
+    assert lines(ledger) == {}
+    with ledger.app.database.reading() as connection:
+        stands = {each.state for each in deliveries.of_item(connection, ledger.client.run(run).item_id) if each.target == "head"}
+        first = [each for each in deliveries.of_run(connection, last) if each.state == "written"]
+    assert stands == {"written", "corrected"}
+    assert "It was changed since and stays: Total is 7" in str(first[0].error)

@@ -37,6 +37,8 @@ class MemoryDestination(Usual):
         if row.removes:
             return self._removed(row, known, values)
         if known is None and row.moves is not None and row.moves.key in self.rows:
+            if row.whole and (there := _set_since(row, self.rows[row.moves.key], values)):
+                return Receipt(row.key, "left", self._at(row.moves.key), there=there)
             self.rows = {row.key if key == row.moves.key else key: held for key, held in self.rows.items()}
             self.rows[row.key] = {**self.rows[row.key], **values}
             return Receipt(row.key, "updated", self._at(row.key))

@@ -233,8 +233,10 @@ class SheetDestination(Usual):
         at = sheet.keys.get(old)
         if at is None or at > sheet.first_new - 1:
             return self._add(row, key, sheet)
-        sheet.keys[key] = sheet.keys.pop(old)
         receipt = self._set(row, at, self._cells(row), sheet.known.get(at, {}), sheet)
+        if receipt.result == "left":
+            return receipt
+        sheet.keys[key] = sheet.keys.pop(old)
         if not self._own:
             sheet.changes.cells[at][KEY_COLUMN] = row.key
         return receipt

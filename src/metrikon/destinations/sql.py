@@ -143,6 +143,8 @@ class SqlDestination(Usual):
         if held is None:
             return self._write_alike(connection, [row])[0]
         receipt = self._set(connection, table, row, held)
+        if receipt.result == "left":
+            return receipt
         columns = self._key_columns(table)
         connection.execute(update(table).where(_is(columns, held)).values({column.name: part for column, part in zip(columns, key, strict=True)}))
         return receipt

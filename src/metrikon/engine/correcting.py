@@ -63,7 +63,8 @@ class CameOf:
     def would(self, found: list[Delivery], what: str) -> list[Came]:
         """Of each delivery that is there what would become of it."""
         known: dict[tuple[str, int, str], frozenset[Change]] = {}
-        return [Came(each, self._will(each, what, known)) for each in found if each.state == "written"]
+        there = ("written", "corrected") if what == WILL_TAKE_BACK else ("written",)
+        return [Came(each, self._will(each, what, known)) for each in found if each.state in there]
 
     def _will(self, found: Delivery, what: str, known: dict[tuple[str, int, str], frozenset[Change]]) -> str:
         if found.kind != "row":

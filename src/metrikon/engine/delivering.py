@@ -332,7 +332,13 @@ class Deliveries:
 
     def _stays(self, rows: list[Delivery], why: str) -> None:
         """Rows that could not be taken back stand as they are; why is told."""
-        self._database.write(lambda connection: deliveries.move(connection, [row.key for row in rows], "not taken back", error=why))
+
+        def job(connection: Connection) -> None:
+            deliveries.move(connection, [row.key for row in rows], "not taken back", error=why)
+            for row in rows:
+                deliveries.held_back(connection, row)
+
+        self._database.write(job)
 
     def _noted(self, some: list[tuple[Delivery, Receipt]]) -> Future[list[str]]:
         """Note all rows of a few runs; the runs that have come to their end by that."""

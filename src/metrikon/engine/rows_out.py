@@ -63,13 +63,13 @@ class Rows:
     def _back(self, place: str, own: str, row: Delivery) -> Row:
         """A row on its way back: removed, or with what stood in its columns before they were set."""
         if row.purpose == "set":  # it held something before, else it was made, and noted as such
-            return Row(own, row.before or {}, row.parts, sets=True, was=row.values)
+            return Row(own, row.before or {}, row.parts, sets=True, was=row.values, only=True, whole=True)
         if row.purpose == "move" and row.moved_from:
             with self._database.reading() as connection:
-                held = {**(deliveries.last_written(connection, row.moved_from, "corrected") or {}), **(row.before or {})}
-            return Row(_own(row.moved_from)[1], held, sets=True, was=row.values, moves=Row(own, row.values))
+                held = {**(deliveries.last_written(connection, row.moved_from, "corrected", "returning") or {}), **(row.before or {})}
+            return Row(_own(row.moved_from)[1], held, sets=True, was=row.values, only=True, whole=True, moves=Row(own, row.values))
         with self._database.reading() as connection:
-            was = deliveries.last_written(connection, f"{place}|{own}") or row.values
+            was = deliveries.last_written(connection, f"{place}|{own}", "returning") or row.values
         if row.mark:
             return Row(own, {**was, **row.mark}, row.parts, sets=True, was=was, only=True, whole=True)
         return Row(own, was, row.parts, was=was, removes=True)

@@ -42,8 +42,10 @@ class TakingBack:
         """What would be taken back of settled runs, and what would stay. Raises `NotThere` and `NotNow`."""
         with self._database.reading() as connection:
             found = [each for run_id in run_ids for each in self._of(connection, run_id)]
+            found, moved = _with_those_moved(connection, found)
             stay = {each.key: SET_SINCE for each in found if _set_since(connection, each, set(run_ids))}
             gone = {run_id for run_id in {each.run_id for each in found} if (run := runs.get(connection, run_id)) is not None and run["forgotten_at"]}
+        stay |= moved
         stay |= {each.key: FORGOTTEN for each in found if each.run_id in gone}
         return [Back(came.delivery, _why(came, stay)) for came in self._came.would(found, WILL_TAKE_BACK)]
 
@@ -77,7 +79,31 @@ class TakingBack:
             raise NotThere(f"There is no run {run_id}.")
         if run["state"] not in runs.SETTLED:
             raise NotNow(f"The run is {run['state']}. Cancel it, or let it come to its end; then it can be taken back.")
-        yield from reversed([each for each in deliveries.of_run(connection, run_id, MOST_OF_A_RUN) if each.state == "written"])
+        yield from reversed([each for each in deliveries.of_run(connection, run_id, MOST_OF_A_RUN) if each.state in ("written", "corrected")])
+
+
+def _with_those_moved(connection: Connection, found: Sequence[Delivery]) -> tuple[list[Delivery], dict[str, str]]:
+    """What is there, with what has another key now, and why those of the latter stay that no run among these has moved.
+
+    What was moved by one of them has its own key again when that is taken back, and goes then.
+    """
+    stands = {each.key: each.state for each in found}
+    kept, stay = list[Delivery](), dict[str, str]()
+    for each in found:
+        if each.state == "written":
+            kept.append(each)
+            continue
+        now = deliveries.took_place_of(connection, each.key)
+        if now is None:
+            continue  # it is there no longer
+        kept.append(each)
+        last: str | None = now
+        while last is not None and stands.get(last) == "corrected":
+            last = deliveries.took_place_of(connection, last)
+        if last is None or last not in stands:
+            by = deliveries.run_of(connection, last or now)
+            stay[each.key] = f"The run {by} has corrected it since, and it has another key now. Take that run back first."
+    return kept, stay
 
 
 def _set_since(connection: Connection, found: Delivery, but: set[str]) -> bool:

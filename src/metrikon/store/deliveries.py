@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, Connection, and_, bindparam, delete, func,
 
 from metrikon.core.deliveries.comparing import Differs
 from metrikon.core.deliveries.states import DUE, Move, Purpose, State, moved, sources, target
-from metrikon.core.flows.keys import UPDATE
+from metrikon.core.flows.keys import UPDATE, row_key
 from metrikon.core.values.exact import dumps, loads
 from metrikon.store.hot import Hot
 from metrikon.store.tables import deliveries, delivery_waits, runs
@@ -87,17 +87,16 @@ _PLACES = Hot(
     )
     .distinct()
 )
-_DUE = Hot(
-    select(*(deliveries.c[name] for name in _ALL))
-    .where(
-        deliveries.c.destination == bindparam("place"),
-        or_(*(deliveries.c.state == state for state in DUE)),
-        deliveries.c.not_before <= bindparam("now"),
-        deliveries.c.kind == "row",
-    )
-    .order_by(deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position)
-    .limit(bindparam("most"))
-)
+
+
+def _due_in(state: State, *order: Any) -> Hot:
+    of_place = (deliveries.c.destination == bindparam("place")) & (deliveries.c.kind == "row")
+    now = (deliveries.c.state == state) & (deliveries.c.not_before <= bindparam("now"))
+    return Hot(select(*(deliveries.c[name] for name in _ALL)).where(of_place, now).order_by(*order).limit(bindparam("most")))
+
+
+_ENTERED = _due_in("entered", deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position)
+_RETURNING = _due_in("returning", deliveries.c.done_at.desc(), deliveries.c.begun_at.desc(), deliveries.c.position.desc())
 _ENDED = Hot(
     update(deliveries)
     .where(deliveries.c.key == bindparam("of"), or_(*(deliveries.c.state == state for state in sources("written"))))
@@ -120,8 +119,18 @@ def places(connection: Connection, now: int) -> list[str]:
 
 
 def due(connection: Connection, destination: str, now: int, most: int = 5000) -> list[Delivery]:
-    """Rows of a destination that can be written or taken back now, oldest first, those of a run in their order."""
-    return [_delivery(row) for row in _DUE.run(connection, {"place": destination, "now": now, "most": most})]
+    """Rows of a destination that can be written now, oldest first, those of a run in their order; then those that can be taken back.
+
+    Of those that are the same row only the latest is taken back now: what it did comes before what was done before it.
+    """
+    given = {"place": destination, "now": now, "most": most}
+    taken: set[str] = set()
+    found = [_delivery(row) for row in _ENTERED.run(connection, given)]
+    for each in (_delivery(row) for row in _RETURNING.run(connection, given)):
+        same = {row_key(each.key)[0], *([each.moved_from] if each.moved_from else [])}
+        found += [] if same & taken else [each]
+        taken |= same
+    return found
 
 
 @dataclass(frozen=True)
@@ -166,13 +175,15 @@ def move(connection: Connection, keys: Sequence[str], by: Move, **columns: Any) 
     return found
 
 
-def last_written(connection: Connection, key: str, state: State = "written") -> dict[str, Any] | None:
+def last_written(connection: Connection, key: str, *states: State) -> dict[str, Any] | None:
     """What was last written into each column of the row with a key, its later settings included; None for a row that we have not written.
 
-    `state`: that of a row which has another key now is "corrected".
+    `states`: of those that count besides what is written: "corrected" for a row that has another key now, "returning" for one that is to be taken back.
     """
     of_row = (deliveries.c.key == key) | ((deliveries.c.key > f"{key}{UPDATE}") & (deliveries.c.key < f"{key}{UPDATE}~"))
-    query = select(deliveries.c["values"], deliveries.c.left).where(of_row, deliveries.c.state.in_(("written", state))).order_by(deliveries.c.done_at)
+    query = (
+        select(deliveries.c["values"], deliveries.c.left).where(of_row, deliveries.c.state.in_(("written", *states))).order_by(deliveries.c.done_at)
+    )
     found: dict[str, Any] | None = None
     for values, left in connection.execute(query):
         unset = set(loads(left)) if left else ()
@@ -264,6 +275,24 @@ def of_item(connection: Connection, item_id: str, most: int = 2000) -> list[Deli
     return _found(connection, deliveries.c.run_id.in_(its), deliveries.c.begun_at, deliveries.c.run_id, deliveries.c.position, most=most)
 
 
+def took_place_of(connection: Connection, key: str) -> str | None:
+    """The key that the row with a key has now, where a run that corrected has moved it."""
+    query = select(deliveries.c.key).where(deliveries.c.moved_from == key, deliveries.c.state.in_(("written", "corrected", "returning")))
+    return connection.execute(query.limit(1)).scalar()
+
+
+def run_of(connection: Connection, key: str) -> str:
+    """The run that has sent something out."""
+    return str(connection.execute(select(deliveries.c.run_id).where(deliveries.c.key == key)).scalar())
+
+
+def held_back(connection: Connection, found: Delivery) -> None:
+    """A row stays: what it has taken the place of is not taken back either."""
+    former = found.moved_from
+    while former is not None and move(connection, [former], "held back"):
+        former = connection.execute(select(deliveries.c.moved_from).where(deliveries.c.key == former)).scalar()
+
+
 def set_by(connection: Connection, key: str) -> set[str]:
     """The runs that have set columns of the row with a key."""
     settings = (deliveries.c.key > f"{key}{UPDATE}") & (deliveries.c.key < f"{key}{UPDATE}~") & (deliveries.c.state == "written")
@@ -273,7 +302,7 @@ def set_by(connection: Connection, key: str) -> set[str]:
 def runs_of_version(connection: Connection, flow: str, version: int, most: int) -> list[str]:
     """Settled runs of a version of a flow by which something was written, the latest first."""
     query = select(deliveries.c.run_id).join(runs, runs.c.id == deliveries.c.run_id)
-    query = query.where(deliveries.c.flow == flow, deliveries.c.flow_version == version, deliveries.c.state == "written")
+    query = query.where(deliveries.c.flow == flow, deliveries.c.flow_version == version, deliveries.c.state.in_(("written", "corrected")))
     query = query.where(runs.c.settled_at.is_not(None)).distinct().order_by(deliveries.c.run_id.desc())
     return list(connection.execute(query.limit(most)).scalars())
 

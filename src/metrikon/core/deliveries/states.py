@@ -23,7 +23,7 @@ State = Literal[
 ]
 Move = Literal[
     "enter", "show", "enter again", "show again", "begin", "ask again", "ask about", "hand over", "written", "found there", "found otherwise", "lost", "put off", "fail", "still there", "seen there", "kept",
-    "correct", "take back", "gone", "not taken back", "restored",
+    "correct", "take back", "gone", "not taken back", "held back", "restored",
 ]  # fmt: skip
 STATES: tuple[State, ...] = get_args(State)
 MOVES: Mapping[Move, Mapping[State | None, State]] = {
@@ -45,9 +45,10 @@ MOVES: Mapping[Move, Mapping[State | None, State]] = {
     "seen there": {"unsure": "written"},
     "kept": {"otherwise": "there"},
     "correct": {"written": "corrected", "there": "corrected"},
-    "take back": {"written": "returning"},
+    "take back": {"written": "returning", "corrected": "returning"},  # a corrected one waits until that which took its place is gone
     "gone": {"returning": "taken back"},
     "not taken back": {"returning": "written"},
+    "held back": {"returning": "corrected"},  # what took its place stays
     "restored": {"corrected": "written"},
 }
 FREE: tuple[State, ...] = ("failed", "corrected", "taken back")  # whoever wants a key that stands so enters it anew
