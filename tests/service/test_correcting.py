@@ -99,6 +99,30 @@ def test_what_is_found_wrong_with_a_correction_stays_beside_the_record(ledger: R
     assert any("but Total is 499.00" in each["message"] for each in ledger.client.record(record).findings)
 
 
+UNCHECKED = """
+metrikon: 1
+name: unchecked
+intakes: [{kind: upload}]
+destinations: {head: {kind: sql, url: "sqlite:///out.db", table: invoices}}
+steps:
+  - {name: document, read: {file: "${item.file}"}}
+  - {name: invoice, extract: {document: "${document}", record_type: invoice}}
+  - {name: row, write: {to: head, key: ["${item.id}"], columns: {Vendor: "${invoice.record.vendor}", Number: "${invoice.record.number}", Total: "${invoice.record.total}"}}}
+"""
+
+
+def test_a_record_that_no_step_checks_is_corrected_when_its_run_is_over(ledger: Running) -> None:
+    ledger.client.put_flow("unchecked", UNCHECKED)
+    run = ledger.client.upload("unchecked", INVOICE, name="invoice.pdf").run_id
+    record = ledger.client.wait(run).record_id
+    assert record is not None
+    assert ledger.client.record(record).state == "read"
+    values = {**ledger.client.record(record).values, "total": Decimal("99.50")}
+    done = settled(ledger, ledger.client.correct(record, values, "wrong", yes=True)["run_id"])
+    assert (done.state, [total for *_, total in heads(ledger)]) == ("done", [Decimal("99.50")])
+    assert ledger.client.record(record).state == "approved"
+
+
 def test_corrections_of_a_written_record_add_up_in_its_row(ledger: Running) -> None:
     run, record = sent(ledger)
     vendor, number, total = heads(ledger)[0]

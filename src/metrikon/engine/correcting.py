@@ -27,7 +27,7 @@ from metrikon.store.database import Database
 from metrikon.store.deliveries import Delivery
 
 log = logging.getLogger("metrikon.engine")
-CAN_BE_CORRECTED = ("approved", "clear")
+CAN_BE_CORRECTED = ("approved", "clear", "read")  # those that were only read, by a flow without a `check`, when their run is over
 WILL_SET, WILL_ASK, WILL_TAKE_BACK, STAYS = "set", "ask", "take back", "stay"
 
 
@@ -143,8 +143,11 @@ class Correcting:
     def _record(self, record_id: str) -> dict[str, Any]:
         with self._database.reading() as connection:
             record = records.get(connection, record_id)
-        if record is None:
-            raise NotThere(f"There is no record {record_id}.")
+            if record is None:
+                raise NotThere(f"There is no record {record_id}.")
+            run = runs.get(connection, record["run_id"])
+        if record["state"] == "read" and run is not None and run["state"] not in runs.SETTLED:
+            raise NotNow("The run of this record has not come to its end. Let it; then the record can be corrected.")
         if record["state"] == "waits":
             raise NotNow("The record waits for a person: approve it with the corrected values.")
         if record["state"] not in CAN_BE_CORRECTED:

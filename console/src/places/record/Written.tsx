@@ -8,7 +8,7 @@ import { WentOut } from "../../parts/WentOut";
 import type { Values } from "../../parts/pointers";
 import { count } from "../../parts/words";
 
-const CAN_BE_CORRECTED = ["approved", "clear"];
+const CAN_BE_CORRECTED = ["approved", "clear", "read"];
 
 export function Written({ record, correct }: { record: RecordDetail; correct: (() => void) | null }): ReactNode {
   const written = record.deliveries.filter((each) => each.state === "written");
