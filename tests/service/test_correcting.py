@@ -17,7 +17,7 @@ from metrikon.cli import main
 from metrikon.client import ClientError
 from metrikon.core.flows.keys import by_former_rule
 from metrikon.demo import scenario
-from metrikon.store import deliveries, keeping
+from metrikon.store import deliveries, keeping, records
 from tests.helpers import Running, eventually
 from tests.killing_corrected import FLOW
 
@@ -97,6 +97,34 @@ def test_what_is_found_wrong_with_a_correction_stays_beside_the_record(ledger: R
     done = settled(ledger, ledger.client.correct(record, values, "they say so", yes=True)["run_id"])
     assert (done.state, heads(ledger)[0][2]) == ("done", Decimal(499))
     assert any("but Total is 499.00" in each["message"] for each in ledger.client.record(record).findings)
+
+
+def test_what_a_person_has_corrected_stays_so_when_its_item_is_run_again_from_the_start(ledger: Running) -> None:
+    run, record = sent(ledger)
+    values = {**ledger.client.record(record).values, "number": "FN-1", "total": Decimal("99.50")}
+    settled(ledger, ledger.client.correct(record, values, "wrong", yes=True)["run_id"])
+    standing = heads(ledger), lines(ledger)
+    for anew in (False, True):
+        again = settled(ledger, ledger.client.run_again_from(run, "", anew=anew))
+        assert (again.state, again.reason, heads(ledger), lines(ledger)) == ("done", "", *standing)
+        assert {each.path for each in again.corrections} >= {"invoice.record.number", "invoice.record.total"}
+        assert again.record_id is not None
+        now = ledger.client.record(again.record_id)
+        assert (now.state, now.values["number"], now.values["total"]) == ("approved", "FN-1", Decimal("99.50"))
+        assert [each.id for each in ledger.client.records(record_type="invoice")] == [again.record_id], "the one before counts no longer"
+        assert ledger.client.record(record).state == "replaced"
+    with pytest.raises(ClientError, match="The record is replaced"):
+        ledger.client.correct(record, {**values, "number": "FN-2"})
+
+
+def test_an_item_that_is_run_again_is_counted_once(ledger: Running) -> None:
+    run, record = sent(ledger)
+    again = settled(ledger, ledger.client.run_again_from(run, ""))
+    assert [each.id for each in ledger.client.records(record_type="invoice")] == [again.record_id]
+    assert again.record_id != record
+    assert len({each.id for each in ledger.client.records(record_type="invoice", state="replaced")}) == 1
+    with ledger.app.database.reading() as connection:
+        assert len(records.accepted(connection, "invoice", "", 100)) == 1
 
 
 UNCHECKED = """

@@ -214,6 +214,7 @@ class Again:
             self._answers.end(connection, last["id"], wish.by, f"Replaced by a new run on version {version} of the flow.")
         told: dict[str, Any] = {"send_again": True} if wish.send_again else {}
         told |= {"anew": now} if wish.anew else {}
+        told |= {} if wish.start else self._corrected_before(connection, last)
         items.start_run(connection, run_id, wish.item_id, name, version, now, behind=wish.behind, given=told or None)
         if written:
             runs.begun_before(connection, run_id)
@@ -222,6 +223,14 @@ class Again:
             for record_id in _records_in(written, self._files):
                 records.passed_on(connection, record_id, run_id)
         return run_id
+
+    def _corrected_before(self, connection: Connection, last: Mapping[str, Any]) -> dict[str, Any]:
+        """What people have corrected for the last run of an item: it stays so, whatever is read anew."""
+        begun = [] if last["forgotten_at"] else journal.of_event(connection, last["id"], "started")
+        data = unpacked(begun[0], self._files).data if begun else {}
+        if not data.get("corrected"):
+            return {}
+        return {"corrected": data["corrected"], "corrections": data.get("corrections", []), "after": last["id"]}
 
     def _last(self, connection: Connection, item_id: str) -> dict[str, Any]:
         """The latest run of an item, which must have come to its end, be parked or in review."""

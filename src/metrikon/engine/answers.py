@@ -74,6 +74,7 @@ class Answers:
                 reviewed_by=by,
                 comment=comment,
             )
+            records.replaces(connection, record_id, now)
             if reading.record != record["as_read"]:
                 calls.reject_run(connection, record["run_id"])  # an answer that a person corrected is not given again
             result = {"id": record_id, "record": reading.record, "findings": kept, "approved": True}

@@ -168,7 +168,7 @@ class Work:
             data |= {"given": given} if self.claim.used_by is not None else given
         if self.claim.used_by is not None:
             data |= self._as_its_user(connection, self.claim.used_by)
-        self.send_again, self.anew = bool(data.get("send_again")), int(data.get("anew", 0))
+        self.send_again, self.anew, self.corrects = bool(data.get("send_again")), int(data.get("anew", 0)), bool(data.get("corrected"))
         written = Written("started", "", data, at=now)
         self.journal.later(written)
         return advance(state, written.entry)

@@ -31,9 +31,12 @@ def run(call: Call, workshop: Workshop) -> Outcome:
         found = [*repeated(kind, given["record"], call.item_id, lambda key: records.holder(connection, name, key)), *found]
         told = {pointer for each in found if each.level == "stop" for pointer in each.fields}
         found += doubtful(kind, given["record"], given.get("doubts") or {}, least, told)
-        known = records.approved_as(connection, record_id, given["record"]) if call.corrects else None
-        seen = known is not None  # a person has just said that it is so, and what was found then stands beside it
-        found = from_json(known) if known is not None else found
+        known = records.approved_before(connection, record_id, given["record"]) if call.corrects else None
+        seen = known is not None  # a person has said that it is so, and what was found then stands beside it
+        if known is not None:
+            found = from_json(known["findings"])
+            if known["id"] != record_id:
+                records.taken_over(connection, record_id, known, at)
         asks = not seen and (review == "always" or (review == "on stop" and stops(found)))
         if asks and review == "always" and not stops(found):
             found.append(Finding("review", "stop", "The flow puts every record before a person."))

@@ -137,8 +137,7 @@ def record_page(
     query = select(records, items.c.name.label("item_name")).join(items, items.c.id == records.c.item_id)
     if record_type:
         query = query.where(records.c.record_type == record_type)
-    if states:
-        query = query.where(records.c.state.in_(states))
+    query = query.where(records.c.state.in_(states) if states else records.c.state != "replaced")
     if search:
         pattern = _pattern(search)
         query = query.where(or_(records.c.words.like(pattern, escape="\\"), func.lower(items.c.name).like(pattern, escape="\\")))

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, delete, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, insert, or_, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from metrikon.core.records.pointers import get as get_value
@@ -15,15 +15,29 @@ from metrikon.core.values.exact import dumps, loads
 from metrikon.core.values.text import fold
 from metrikon.store import changes
 from metrikon.store.hot import Hot
-from metrikon.store.tables import claims, items, record_versions, records
+from metrikon.store.tables import claims, items, record_versions, records, runs
 
 MOST_VERSIONS = 200  # of a record that are shown
 JSON_COLUMNS = ("values", "evidence", "findings", "changes", "as_read")
 
 
-STATES = ("read", "waits", "approved", "clear", "refused")
+STATES = ("read", "waits", "approved", "clear", "refused", "replaced")  # the last: a later run of its item has read it anew
 # statements of the hot path are built once: building one costs more than running it
 _OF_STEP = Hot(select(records.c.id).where(records.c.run_id == bindparam("run"), records.c.path == bindparam("step")))
+ACCEPTED = ("approved", "clear")
+_own, _other, _run, _others = records.alias("own"), records.alias("other"), runs.alias("own_run"), runs.alias("other_run")
+_FORMER = Hot(
+    select(_other.c.id)
+    .select_from(_own)
+    .join(_run, _run.c.id == _own.c.run_id)
+    .join(_others, (_others.c.item_id == _run.c.item_id) & (_others.c.id != _run.c.id) & (_others.c.flow == _run.c.flow))
+    .join(_other, (_other.c.run_id == _others.c.id) & (_other.c.path == _own.c.path) & (_other.c.record_type == _own.c.record_type))
+    .where(
+        _own.c.id == bindparam("of"),
+        _others.c.used_at.is_not_distinct_from(_run.c.used_at),
+        or_(*(_other.c.state == state for state in (*ACCEPTED, "read"))),
+    )
+)
 _PUT = Hot(insert(records).inline())
 _CLAIM = Hot(upsert(claims).on_conflict_do_nothing().inline())
 _HOLDER = Hot(
@@ -62,12 +76,34 @@ def checked(connection: Connection, record_id: str, found: Any, state: str, at: 
     """Keep what a check found, and where the record stands."""
     _CHECKED.run(connection, {"of": record_id, "found": dumps(found), "to": state})
     changes.note(connection, "record", [record_id], at)
+    if state in ACCEPTED:
+        replaces(connection, record_id, at)
 
 
-def approved_as(connection: Connection, record_id: str, values: dict[str, Any]) -> Any:
-    """What was found of a record that a person has approved with just these values, as plain data; None for another one."""
-    row = connection.execute(select(records.c.state, records.c["values"], records.c.findings).where(records.c.id == record_id)).first()
-    return loads(row[2]) if row is not None and row[0] == "approved" and loads(row[1]) == values else None
+def replaces(connection: Connection, record_id: str, at: int) -> None:
+    """A record is accepted: those that earlier runs of its item have read by the same step count no longer."""
+    former = [str(row[0]) for row in _FORMER.run(connection, {"of": record_id})]
+    for each in former:
+        change(connection, each, at, state="replaced")
+
+
+def approved_before(connection: Connection, record_id: str, values: dict[str, Any]) -> dict[str, Any] | None:
+    """The record itself, or that of an earlier run of its item, where a person has approved it with just these values; None where nobody has."""
+    for one in [record_id, *(str(row[0]) for row in _FORMER.run(connection, {"of": record_id}))]:
+        found = get(connection, one)
+        if found is not None and found["state"] == "approved" and found["values"] == values:
+            return found
+    return None
+
+
+def taken_over(connection: Connection, record_id: str, before: Mapping[str, Any], at: int) -> None:
+    """A record holds what a person has approved of one that was read before."""
+    change(
+        connection,
+        record_id,
+        at,
+        **{name: before[name] for name in ("values", "evidence", "title", "words", "reviewed_at", "reviewed_by", "comment")},
+    )
 
 
 def change(connection: Connection, record_id: str, at: int, **columns: Any) -> None:
