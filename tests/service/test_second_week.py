@@ -114,7 +114,7 @@ def test_a_flow_is_run_again_corrected_and_taken_back_and_nothing_is_doubled_or_
     run, before = done_run(week, flow), week.held()
     again = week.settled(week.client.run_again_from(run.id, ""))
     assert (again.state, week.held() - before, before - week.held()) == ("done", Counter(), Counter()), "the same once more changes nothing"
-    record = run.record_id if flow in CORRECTED else None
+    record = again.record_id if flow in CORRECTED else None
     if record is not None:
         values = {**week.client.record(record).values, **CORRECTED[flow]}
         corrected = week.settled(week.client.correct(record, values, "second week", yes=True)["run_id"])

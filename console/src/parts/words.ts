@@ -64,6 +64,7 @@ export const STATES: Record<string, { word: string; sign: string; tone: string }
   done: { word: "written", sign: "✓", tone: "good" },
   stopped: { word: "nothing to write", sign: "–", tone: "" },
   refused: { word: "refused", sign: "×", tone: "stopped" },
+  replaced: { word: "replaced by a later run", sign: "·", tone: "" },
   waits: { word: "waits for you", sign: "!", tone: "person" },
   clear: { word: "nothing wrong", sign: "✓", tone: "good" },
   approved: { word: "approved", sign: "✓", tone: "good" },

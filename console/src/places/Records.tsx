@@ -15,6 +15,7 @@ const FILTERS = [
   { word: "nothing wrong", state: "clear" },
   { word: "approved", state: "approved" },
   { word: "refused", state: "refused" },
+  { word: "replaced", state: "replaced" },
 ];
 const SORTS: [string, string][] = [["title", "What"], ["state", "State"], ["item", "File"]];
 

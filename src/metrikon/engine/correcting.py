@@ -150,6 +150,8 @@ class Correcting:
             raise NotNow("The run of this record has not come to its end. Let it; then the record can be corrected.")
         if record["state"] == "waits":
             raise NotNow("The record waits for a person: approve it with the corrected values.")
+        if record["state"] == "replaced":
+            raise NotNow("The record is replaced: a later run of its item has read it anew. Correct the record of that run.")
         if record["state"] not in CAN_BE_CORRECTED:
             raise NotNow(f"The record is {record['state']}; only one that was approved, or needed nobody, can be corrected.")
         return record
