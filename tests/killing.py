@@ -143,7 +143,7 @@ def language_model() -> Iterator[str]:
 
 def serve(home: Path, model: str = "") -> subprocess.Popen[bytes]:
     """A service in a process of its own. `model`: the address of its language model."""
-    command = [sys.executable, "-m", "metrikon.cli", "serve", "--home", str(home), "--port", "0"]
+    command = [sys.executable, "-m", "metrikon.cli", "serve", "--home", str(home), "--port", "0", "--new"]
     command += ["--model-url", model, "--model", NAME] if model else []
     environment = {**os.environ, "METRIKON_FETCH_PRIVATE": "true", "METRIKON_LOOK_FIRST": "false"}
     return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, start_new_session=True, env=environment)
