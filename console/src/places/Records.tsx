@@ -60,8 +60,8 @@ export function Records(): ReactNode {
             {each.word}
           </button>
         ))}
-        <input className="word" style={{ cursor: "text", width: 200 }} aria-label="Filter by value" placeholder="value or file holds …" defaultValue={q} onChange={(event) => set("q", event.currentTarget.value)} />
-        {(types.data?.items.length ?? 0) > 1 && <Select aria-label="Record type" size="xs" data={types.data?.items.map((each) => each.name) ?? []} value={kind} onChange={(value) => set("type", value ?? "")} />}
+        <input className="word" style={{ cursor: "text", width: 150 }} aria-label="Filter by value" placeholder="value or file holds …" defaultValue={q} onChange={(event) => set("q", event.currentTarget.value)} />
+        {(types.data?.items.length ?? 0) > 1 && <Select aria-label="Record type" size="xs" w={130} data={types.data?.items.map((each) => each.name) ?? []} value={kind} onChange={(value) => set("type", value ?? "")} />}
         <span style={{ flex: 1 }} />
         <Columns columns={columns} hidden={hidden} setHidden={setHidden} />
         {kind && (
