@@ -127,6 +127,40 @@ def test_an_item_that_is_run_again_is_counted_once(ledger: Running) -> None:
         assert len(records.accepted(connection, "invoice", "", 100)) == 1
 
 
+def test_a_row_that_was_moved_is_gone_when_a_later_correction_wants_it_no_longer(ledger: Running) -> None:
+    _, record = sent(ledger)
+    for number in ("FN-1", "FN-2"):
+        values = {**ledger.client.record(record).values, "number": number}
+        settled(ledger, ledger.client.correct(record, values, "moved", yes=True)["run_id"])
+    values = ledger.client.record(record).values
+    fewer = {**values, "lines": values["lines"][:1]}
+    done = settled(ledger, ledger.client.correct(record, fewer, "two are none", yes=True)["run_id"])
+    assert done.state == "done"
+    assert list(lines(ledger)) == [fewer["lines"][0]["description"]]
+    assert [number for _, number, _ in heads(ledger)] == ["FN-2"]
+
+
+def test_a_row_that_has_its_first_key_again_is_gone_when_it_is_wanted_no_longer(ledger: Running) -> None:
+    _, record = sent(ledger)
+    first = str(ledger.client.record(record).values["number"])
+    for number in ("FN-1", first):
+        values = {**ledger.client.record(record).values, "number": number}
+        settled(ledger, ledger.client.correct(record, values, "moved", yes=True)["run_id"])
+    assert [number for _, number, _ in heads(ledger)] == [first]
+    values = ledger.client.record(record).values
+    fewer = {**values, "lines": values["lines"][:1]}
+    settled(ledger, ledger.client.correct(record, fewer, "two are none", yes=True)["run_id"])
+    assert list(lines(ledger)) == [fewer["lines"][0]["description"]]
+    told = ledger.client.take_back_version("ledger", 1)
+    ledger.client.take_back_version("ledger", 1, count=told["runs"])
+    run = settled(ledger, next(ledger.client.runs()).id)
+    stays = [each for one in ledger.client.runs() for each in ledger.client.run(one.id).deliveries if each["state"] == "written"]
+    assert len(heads(ledger)) + len(lines(ledger)) == len([each for each in stays if each["kind"] == "row"]), (
+        "what stands there is said to stand there"
+    )
+    assert all("known no longer" in str(each["error"]) for each in stays), (run.id, stays)
+
+
 UNCHECKED = """
 metrikon: 1
 name: unchecked

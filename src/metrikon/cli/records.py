@@ -20,7 +20,11 @@ def add(commands: Any) -> None:
         title="records", metavar="ACTION", required=True
     )
     listing = records.add_parser("list", help="records, newest first")
-    listing.add_argument("--state", default="", help="only these, parted by commas: waits clear approved refused read replaced; without any, all but those that a later run has replaced")
+    listing.add_argument(
+        "--state",
+        default="",
+        help="only these, parted by commas: waits clear approved refused read replaced; without any, all but those that a later run has replaced",
+    )
     listing.add_argument("--record-type", default="")
     listing.add_argument("--search", default="", help="part of a value or file name")
     listing.add_argument("--most", type=int, default=50)

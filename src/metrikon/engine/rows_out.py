@@ -9,7 +9,7 @@ from typing import Any
 from metrikon.core.deliveries.comparing import Differs, changed, told
 from metrikon.core.deliveries.states import Purpose
 from metrikon.core.flows.keys import MARK, row_key
-from metrikon.ports.destination import Change, Destination, Receipt, Row
+from metrikon.ports.destination import Broken, Change, Destination, Receipt, Row
 from metrikon.store import deliveries
 from metrikon.store.database import Database
 from metrikon.store.deliveries import Delivery, End
@@ -66,7 +66,10 @@ class Rows:
             return Row(own, row.before or {}, row.parts, sets=True, was=row.values, only=True, whole=True)
         if row.purpose == "move" and row.moved_from:
             with self._database.reading() as connection:
-                held = {**(deliveries.last_written(connection, row.moved_from, "corrected", "returning") or {}), **(row.before or {})}
+                stood = deliveries.last_written(connection, row.moved_from, "corrected", "returning")
+            if stood is None:
+                raise Broken("Under which key it stood before is known no longer. Look there, and remove it by hand.")
+            held = {**stood, **(row.before or {})}
             return Row(_own(row.moved_from)[1], held, sets=True, was=row.values, only=True, whole=True, moves=Row(own, row.values))
         with self._database.reading() as connection:
             was = deliveries.last_written(connection, f"{place}|{own}", "returning") or row.values

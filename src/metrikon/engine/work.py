@@ -28,7 +28,7 @@ from metrikon.engine.workshop import EngineWorkshop
 from metrikon.ports.behalf import BEHALF, UNTIL, party
 from metrikon.ports.machine import LOOK, short_of
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
-from metrikon.store import deliveries, events, failures, items, journal, leases, outgoing, questions, runs, wanting
+from metrikon.store import events, failures, items, journal, leases, outgoing, questions, runs, wanting
 from metrikon.store.database import Database, StoreFailed
 from metrikon.store.journal import Written
 from metrikon.store.leases import Claim, LeaseLost
@@ -396,8 +396,7 @@ class Work:
             runs.move(connection, self.claim.run_id, where, now, reason, wake_at)
             if where == "done" and state.corrected:
                 steps = {step.name for step in state.flow.every_step}
-                taken_back = wanting.surplus(connection, self.claim.run_id, self.claim.item_id, steps)
-                deliveries.move(connection, taken_back, "take back", attempts=0, not_before=0, error=None)
+                wanting.drop_surplus(connection, self.claim.run_id, self.claim.item_id, steps)
             if where in runs.SETTLED and state.flow.leaves:
                 questions.close(connection, self.claim.run_id, None, now)
                 events.unheard(connection, self.claim.run_id)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import os
 import re
-import tempfile
 from pathlib import Path
 
 from metrikon.connections import webdav
@@ -98,7 +97,7 @@ def _back_here(workshop: Workshop, place: Path, saved: str, before: bytes | None
     if before is None:
         place.unlink()
         return ""
-    aside = _aside(place.parent, before)
+    aside = _aside(place.parent, before, str(place))
     os.replace(aside, place)
     return ""
 
@@ -118,14 +117,16 @@ def _back_on_server(workshop: Workshop, connection: str, place: str, saved: str,
     return ""
 
 
-def _aside(folder: Path, data: bytes) -> str:
-    """Bytes in a file of their own beside the place where they are to be, on disk."""
-    handle, aside = tempfile.mkstemp(dir=folder, prefix=".saving-")
+def _aside(folder: Path, data: bytes, own: str) -> str:
+    """Bytes in a file of their own beside the place where they are to be, on disk. `own`: what it is for, so that what was left by a kill is made anew."""
+    aside = folder / f".saving-{hashlib.sha256(own.encode()).hexdigest()[:12]}"
+    aside.unlink(missing_ok=True)
+    handle = os.open(aside, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)  # never through a link that somebody has put there
     with os.fdopen(handle, "wb") as out:
         out.write(data)
         out.flush()
         os.fsync(out.fileno())
-    return aside
+    return str(aside)
 
 
 def _here(call: Call, workshop: Workshop, place: Path, data: bytes) -> dict[str, str]:
@@ -141,7 +142,7 @@ def _here(call: Call, workshop: Workshop, place: Path, data: bytes) -> dict[str,
             if if_there == "keep":
                 raise StepFailed(f"{target} is there already, and holds something else. Move it away, or say in the flow what is done then.")
             over = {"over": workshop.keep(target.read_bytes())} if target.is_file() else {}
-        aside = _aside(target.parent, data)
+        aside = _aside(target.parent, data, f"{call.run_id} {call.path}")
         try:
             if if_there == "overwrite":
                 os.replace(aside, target)

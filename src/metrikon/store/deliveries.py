@@ -286,11 +286,19 @@ def run_of(connection: Connection, key: str) -> str:
     return str(connection.execute(select(deliveries.c.run_id).where(deliveries.c.key == key)).scalar())
 
 
+def had_before(connection: Connection, key: str) -> list[str]:
+    """The keys that a row had before the one that it has, the latest first."""
+    found: list[str] = []
+    former = connection.execute(select(deliveries.c.moved_from).where(deliveries.c.key == key)).scalar()
+    while former is not None and former not in found and former != key:
+        found.append(str(former))
+        former = connection.execute(select(deliveries.c.moved_from).where(deliveries.c.key == former)).scalar()
+    return found
+
+
 def held_back(connection: Connection, found: Delivery) -> None:
     """A row stays: what it has taken the place of is not taken back either."""
-    former = found.moved_from
-    while former is not None and move(connection, [former], "held back"):
-        former = connection.execute(select(deliveries.c.moved_from).where(deliveries.c.key == former)).scalar()
+    move(connection, had_before(connection, found.key), "held back")
 
 
 def set_by(connection: Connection, key: str) -> set[str]:

@@ -302,7 +302,17 @@ def waiting(connection: Connection, keys: Sequence[str]) -> list[tuple[str, str,
     return found
 
 
-def surplus(connection: Connection, run_id: str, item_id: str, steps: Collection[str]) -> list[str]:
+def drop_surplus(connection: Connection, run_id: str, item_id: str, steps: Collection[str]) -> None:
+    """What a run that corrects wants no longer is to be taken back: removed under the key that it has, whatever keys it had before."""
+    keys = _surplus(connection, run_id, item_id, steps)
+    former = [each for key in keys for each in stored.had_before(connection, key)]
+    moves = deliveries.c.key.in_(bindparam("of", expanding=True)) & (deliveries.c.purpose == "move")
+    connection.execute(update(deliveries).where(moves).values(purpose="write", moved_from=None), {"of": keys})
+    stored.move(connection, keys, "take back", attempts=0, not_before=0, error=None)
+    stored.move(connection, former, "gone")
+
+
+def _surplus(connection: Connection, run_id: str, item_id: str, steps: Collection[str]) -> list[str]:
     """The keys of rows that earlier runs of an item have written by some steps, and that a run which corrects them wants no longer.
 
     `steps`: those that the flow still has; what another one has written is none of this run's.
@@ -311,7 +321,7 @@ def surplus(connection: Connection, run_id: str, item_id: str, steps: Collection
     wanted = {row_key(key)[0] for key, _, _ in mine} | {str(moved_from) for _, moved_from, _ in mine}
     its = select(runs.c.id).where(runs.c.item_id == item_id, runs.c.id != run_id)
     written = deliveries.c.moves & (deliveries.c.state == "written") & deliveries.c.purpose.in_(MADE)
-    every = connection.execute(select(deliveries.c.key, deliveries.c.path).where(deliveries.c.run_id.in_(its), written))
+    every = connection.execute(select(deliveries.c.key, deliveries.c.path).where(deliveries.c.run_id.in_(its), written)).all()
     return [str(key) for key, path in every if key not in wanted and str(path).rsplit("/", 1)[-1] in steps]
 
 

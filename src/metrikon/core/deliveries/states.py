@@ -46,7 +46,7 @@ MOVES: Mapping[Move, Mapping[State | None, State]] = {
     "kept": {"otherwise": "there"},
     "correct": {"written": "corrected", "there": "corrected"},
     "take back": {"written": "returning", "corrected": "returning"},  # a corrected one waits until that which took its place is gone
-    "gone": {"returning": "taken back"},
+    "gone": {"returning": "taken back", "corrected": "taken back"},  # a corrected one goes with that which took its place
     "not taken back": {"returning": "written"},
     "held back": {"returning": "corrected"},  # what took its place stays
     "restored": {"corrected": "written"},
