@@ -52,10 +52,11 @@ class TakingBack:
     def take_back(self, run_ids: Sequence[str], by: str) -> list[Back]:
         """Take back what settled runs have sent out. Raises as `look`."""
         every = self.look(run_ids)
-        keys = [each.delivery.key for each in every if not each.stays]
 
         def job(connection: Connection) -> None:
-            moved = set(deliveries.move(connection, keys, "take back", attempts=0, not_before=0, error=None))
+            whole, parts = _whole_ones(connection, [each.delivery for each in every if not each.stays])
+            deliveries.remove_outright(connection, whole)
+            moved = {*whole, *deliveries.move(connection, parts, "take back", attempts=0, not_before=0, error=None)}
             now = self._clock.now()
             for run_id in dict.fromkeys(each.delivery.run_id for each in every if each.delivery.key in moved):
                 count = sum(each.delivery.run_id == run_id for each in every if each.delivery.key in moved)
@@ -82,6 +83,18 @@ class TakingBack:
         yield from reversed([each for each in deliveries.of_run(connection, run_id, MOST_OF_A_RUN) if each.state in ("written", "corrected")])
 
 
+def _whole_ones(connection: Connection, found: Sequence[Delivery]) -> tuple[list[str], list[str]]:
+    """The keys of moved rows of which all that they were before is taken back as well, so that they are removed outright; and the keys of all others."""
+    keys = {each.key for each in found}
+    whole, former = list[str](), set[str]()
+    for each in found:
+        before = deliveries.had_before(connection, each.key) if each.state == "written" and each.purpose == "move" else []
+        if before and all(key in keys for key in before):
+            whole.append(each.key)
+            former |= set(before)
+    return whole, [each.key for each in found if each.key not in {*whole, *former}]
+
+
 def _with_those_moved(connection: Connection, found: Sequence[Delivery]) -> tuple[list[Delivery], dict[str, str]]:
     """What is there, with what has another key now, and why those of the latter stay that no run among these has moved.
 
@@ -98,7 +111,9 @@ def _with_those_moved(connection: Connection, found: Sequence[Delivery]) -> tupl
             continue  # it is there no longer
         kept.append(each)
         last: str | None = now
-        while last is not None and stands.get(last) == "corrected":
+        seen: set[str] = set()
+        while last is not None and stands.get(last) == "corrected" and last not in seen:
+            seen.add(last)
             last = deliveries.took_place_of(connection, last)
         if last is None or last not in stands:
             by = deliveries.run_of(connection, last or now)

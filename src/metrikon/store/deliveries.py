@@ -278,7 +278,17 @@ def of_item(connection: Connection, item_id: str, most: int = 2000) -> list[Deli
 def took_place_of(connection: Connection, key: str) -> str | None:
     """The key that the row with a key has now, where a run that corrected has moved it."""
     query = select(deliveries.c.key).where(deliveries.c.moved_from == key, deliveries.c.state.in_(("written", "corrected", "returning")))
-    return connection.execute(query.limit(1)).scalar()
+    return connection.execute(query.order_by(deliveries.c.done_at.desc()).limit(1)).scalar()
+
+
+def remove_outright(connection: Connection, keys: Sequence[str]) -> None:
+    """Rows are to be removed under the keys that they have, whatever keys they had before: these go with them."""
+    former = [each for key in keys for each in had_before(connection, key)]
+    for start in range(0, len(keys), AT_ONCE):
+        moves = deliveries.c.key.in_(keys[start : start + AT_ONCE]) & (deliveries.c.purpose == "move")
+        connection.execute(update(deliveries).where(moves).values(purpose="write", moved_from=None))
+    move(connection, keys, "take back", attempts=0, not_before=0, error=None)
+    move(connection, former, "gone")
 
 
 def run_of(connection: Connection, key: str) -> str:

@@ -304,12 +304,7 @@ def waiting(connection: Connection, keys: Sequence[str]) -> list[tuple[str, str,
 
 def drop_surplus(connection: Connection, run_id: str, item_id: str, steps: Collection[str]) -> None:
     """What a run that corrects wants no longer is to be taken back: removed under the key that it has, whatever keys it had before."""
-    keys = _surplus(connection, run_id, item_id, steps)
-    former = [each for key in keys for each in stored.had_before(connection, key)]
-    moves = deliveries.c.key.in_(bindparam("of", expanding=True)) & (deliveries.c.purpose == "move")
-    connection.execute(update(deliveries).where(moves).values(purpose="write", moved_from=None), {"of": keys})
-    stored.move(connection, keys, "take back", attempts=0, not_before=0, error=None)
-    stored.move(connection, former, "gone")
+    stored.remove_outright(connection, _surplus(connection, run_id, item_id, steps))
 
 
 def _surplus(connection: Connection, run_id: str, item_id: str, steps: Collection[str]) -> list[str]:

@@ -13,9 +13,8 @@ def upgrade() -> None:
     op.add_column("deliveries", sa.Column("handed", sa.Boolean(), nullable=False, server_default=sa.false()))
     op.add_column("deliveries", sa.Column("moves", sa.Boolean(), nullable=False, server_default=sa.true()))
     op.execute("UPDATE deliveries SET moves = 0 WHERE kind NOT IN ('row', 'file')")
-    op.execute(
-        "UPDATE records SET state = 'replaced' WHERE state IN ('approved', 'clear') AND EXISTS (SELECT 1 FROM records later"
-        " JOIN runs own ON own.id = records.run_id JOIN runs newer ON newer.id = later.run_id"
-        " WHERE later.item_id = records.item_id AND later.path = records.path AND later.record_type = records.record_type AND later.id > records.id"
-        " AND later.state IN ('approved', 'clear') AND newer.flow = own.flow AND newer.used_at IS own.used_at)"
+    op.execute(  # of the records that several runs of an item have read by one step only the last counts
+        "UPDATE records SET state = 'replaced' WHERE state IN ('approved', 'clear') AND id NOT IN (SELECT max(last.id) FROM records last"
+        " JOIN runs ON runs.id = last.run_id WHERE last.state IN ('approved', 'clear')"
+        " GROUP BY last.item_id, last.path, last.record_type, runs.flow, coalesce(runs.used_at, ''))"
     )
