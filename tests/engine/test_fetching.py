@@ -95,7 +95,7 @@ def test_a_page_is_fetched_and_asked_for_again_by_its_validators(pages: str) -> 
     [
         ("/on/9", {}, "leads on more than 5 times"),
         ("/large", {"most_bytes": 2000}, "at most 0.0 MB are fetched"),
-        ("/slow", {"seconds": 0.5}, "did not come within 0.5 seconds"),
+        ("/slow", {"seconds": 0.5}, "did not (come within 0.5 seconds|answer in time)"),  # where the machine is busy the first byte is late, too
         ("/prices.html", {"types": ("application/pdf",)}, "wanted is application/pdf"),
         ("/none", {}, "answered 404"),
         ("/hidden/page", {"robots": True}, "robots.txt of its host asks not to"),
