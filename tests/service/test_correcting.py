@@ -382,6 +382,16 @@ def test_a_correction_that_is_no_value_of_its_field_is_refused_before_anything_i
     assert "The record cannot be corrected so: Total: 'abc' is not of type number" in err
 
 
+def test_a_setting_of_an_earlier_version_of_which_nothing_was_noted_is_not_said_to_be_taken_back(ledger: Running) -> None:
+    run, _ = sent(ledger)
+    last = settled(ledger, ledger.client.run_again_from(run, "row", {"checked.record.total": Decimal("99.50")})).id
+    ledger.app.database.write(lambda connection: connection.exec_driver_sql("UPDATE deliveries SET before = NULL WHERE purpose = 'set'"))
+    ledger.client.take_back(last, yes=True)
+    [found] = [each for each in settled(ledger, last).deliveries if each["purpose"] == "set"]
+    assert (found["state"], heads(ledger)[0][2]) == ("written", Decimal("99.50"))
+    assert "What stood in its columns before is not known" in str(found["error"])
+
+
 def test_what_cannot_be_corrected_is_told(ledger: Running) -> None:
     _, record = sent(ledger)
     values = ledger.client.record(record).values

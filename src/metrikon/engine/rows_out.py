@@ -62,7 +62,9 @@ class Rows:
 
     def _back(self, place: str, own: str, row: Delivery) -> Row:
         """A row on its way back: removed, or with what stood in its columns before they were set."""
-        if row.purpose == "set":  # it held something before, else it was made, and noted as such
+        if row.purpose == "set" and row.before is None:  # an earlier version has set it, and noted nothing
+            raise Broken("What stood in its columns before is not known. Look there, and put it right by hand.")
+        if row.purpose == "set":
             return Row(own, row.before or {}, row.parts, sets=True, was=row.values, only=True, whole=True)
         if row.purpose == "move" and row.moved_from:
             with self._database.reading() as connection:
