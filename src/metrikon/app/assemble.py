@@ -72,6 +72,7 @@ from metrikon.ports.touching import Touched
 from metrikon.readers.recording import UNHEARD
 from metrikon.store import calls, deliveries, items
 from metrikon.store.database import Database
+from metrikon.store.deaths import KeptDeaths
 from metrikon.store.files import DiskFiles
 from metrikon.store.migrate import migrate
 from metrikon.store.own import opened
@@ -79,6 +80,7 @@ from metrikon.store.passwords import Passwords
 from metrikon.store.room import Room
 
 log = logging.getLogger("metrikon.app")
+APART = 2  # processes that open sheets and templates, so that these wait for no document that is read
 PLACES = 1000  # milliseconds for which it is known whether a flow may run
 
 
@@ -140,11 +142,13 @@ class App:
         moved = AddressesMoved(self.database, self.clock, sealing).carry_out()
         if moved:
             self.catalog.changed()
-        self._there = There(self.home, self.outside)
+        self.deaths = KeptDeaths(self.database, self.clock)
+        self.apart = ReaderPool(APART, limits_of(settings), self.deaths)
+        self._there = There(self.home, self.outside, self.apart)
         self.looking_there = LookingThere(self.database, self.catalog, self._destination)
         self.columns = ColumnsOf(self._destination, self._columns_named, self.catalog.known, self.clock)
         self.beforehand = Beforehand(self.catalog, self.kinds, self.columns, self.home)
-        self.readers = ReaderPool(settings.readers, limits_of(settings))
+        self.readers = ReaderPool(settings.readers, limits_of(settings), self.deaths)
         self.transcriber = transcriber_of(settings)
         self.passwords = Passwords(self.home)
         self.workshop = EngineWorkshop(
@@ -152,6 +156,7 @@ class App:
             *(self._places, self._destination, self.transcriber, self.passwords.of),
             outside=self.outside,
             ways=self.ways,
+            apart=self.apart,
             may_touch=self.places.path_problem,
         )
         bench = Bench(self.database, self.workshop, self.kinds.runners, lambda: self.engine.stopping, barred=self._barred, link=self.link)
@@ -185,7 +190,7 @@ class App:
         self.addresses = Addresses(self.database, self.catalog, self.taking, self.connections)
         foreseeing = Foreseeing(self.database, self.taking, self.estimating)
         self.agreeing = Agreeing(self.database, self.taking, foreseeing, self.clock, settings.ask_items, settings.ask_cost)
-        here = Here(self.home, settings.max_bytes, self.outside, failures=FailuresKept(self.database), link=self.link)
+        here = Here(self.home, settings.max_bytes, self.outside, failures=FailuresKept(self.database), link=self.link, apart=self.apart)
         self.watching = Watching(
             *(self.database, self.catalog, self.taking, self.agreeing, self.room, self.places.problem, self.kinds, here),
             (self.questions.remind,),
@@ -218,6 +223,7 @@ class App:
         self.undoing.stop()
         self.engine.stop(self.settings.stop_seconds)
         self.readers.close()
+        self.apart.close()
         self._models.close()
         if self.transcriber:
             self.transcriber.close()

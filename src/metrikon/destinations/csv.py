@@ -8,7 +8,7 @@ import io
 import json
 import os
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import date, datetime
@@ -22,6 +22,7 @@ from metrikon.core.values.delimited import Form, form_of, text_of
 from metrikon.destinations.cells import Link, digits
 from metrikon.destinations.ordering import FIRST
 from metrikon.destinations.places import absolute
+from metrikon.destinations.sheet_apart import ApartKeysBeside, ApartSheet, done
 from metrikon.destinations.sheets import (
     Changes,
     Held,
@@ -275,12 +276,19 @@ def _found(cell: str) -> Any:
     return cell[1:] if cell.startswith("'") and _LIVE.match(cell[1:]) else cell
 
 
-def _build(said: CsvFile, there: There) -> SheetDestination:
-    refuse = said.cannot_hold == "refuse"
-    if said.key_in == "side file":
-        path = absolute(said.path, there.home)
-        return CsvBeside(file_of(said, there), SideFile(path.with_name(f".{path.name}.keys"), refuse=refuse), by=said.sorted_by, refuse=refuse)
-    return SheetDestination(file_of(said, there), CsvFormat(refuse=refuse), "", said.key, said.sorted_by, refuse=refuse)
+def work(request: Mapping[str, Any]) -> bytes:
+    """Apart: rows of the file written, found, or its heads."""
+    said = request["said"]
+    refuse = said["cannot_hold"] == "refuse"
+    return done(request, SideFile(Path(said["beside"]), refuse=refuse) if said["beside"] else CsvFormat(refuse=refuse))
+
+
+def _build(said: CsvFile, there: There) -> ApartSheet:
+    if said.key_in == "column":
+        return ApartSheet(file_of(said, there), there.apart, work, said)
+    path = absolute(said.path, there.home)
+    beside = path.with_name(f".{path.name}.keys")
+    return ApartKeysBeside(file_of(said, there), there.apart, work, said, beside, SideFile(beside).settle)
 
 
 KIND = DestinationKind(

@@ -17,10 +17,10 @@ from pydantic import Field
 
 from metrikon.destinations.cells import Link, digits
 from metrikon.destinations.ordering import FIRST, Move, moved
+from metrikon.destinations.sheet_apart import ApartSheet, done
 from metrikon.destinations.sheets import (
     Changes,
     Held,
-    SheetDestination,
     SheetForm,
     columns_of,
     file_of,
@@ -367,8 +367,13 @@ _MANIFEST = (
 )
 
 
-def _build(said: OdsSheet, there: There) -> SheetDestination:
-    return SheetDestination(file_of(said, there), OdsFormat(said.sheet), said.sheet, said.key, said.sorted_by, refuse=said.cannot_hold == "refuse")
+def work(request: Mapping[str, Any]) -> bytes:
+    """Apart: rows of a sheet written, found, or its heads."""
+    return done(request, OdsFormat(str(request["said"]["sheet"])))
+
+
+def _build(said: OdsSheet, there: There) -> ApartSheet:
+    return ApartSheet(file_of(said, there), there.apart, work, said)
 
 
 KIND = DestinationKind(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from pathlib import Path
 from typing import Any, ClassVar
@@ -13,11 +13,12 @@ from xml.sax.saxutils import quoteattr
 import python_calamine
 from pydantic import Field
 
+from metrikon.core.documents.extents import MOST_OF_ROWS, TooFar, check_extents
 from metrikon.core.values.found import found_in
+from metrikon.destinations.sheet_apart import ApartSheet, done
 from metrikon.destinations.sheets import (
     Changes,
     Held,
-    SheetDestination,
     SheetForm,
     columns_of,
     file_of,
@@ -125,6 +126,8 @@ def calamine_rows(path: Path, sheet: str) -> Iterator[tuple[int, dict[str, Any]]
         with zipfile.ZipFile(path) as held:
             if sum(each.file_size for each in held.infolist()) > LARGEST:
                 raise Unusable(f"{path.name} unpacks to more than {LARGEST / 1e6:.0f} MB, which is not handled.")
+        with path.open("rb") as source:
+            check_extents(source, MOST_OF_ROWS)
         book = python_calamine.CalamineWorkbook.from_path(str(path))
         if sheet not in book.sheet_names:
             return
@@ -137,6 +140,8 @@ def calamine_rows(path: Path, sheet: str) -> Iterator[tuple[int, dict[str, Any]]
                 heads = [str(each).strip() if each not in ("", None) else "" for each in padded]
                 continue
             yield number, {head: _found(value) for head, value in zip(heads, padded, strict=False) if head}
+    except TooFar as error:
+        raise Unusable(f"{path.name} is not opened. {error}") from error
     except (python_calamine.CalamineError, zipfile.BadZipFile, OSError) as error:
         raise Unusable(f"{path.name} is no sheet that can be read ({str(error)[:200]}). Move it away or repair it, then continue.") from error
 
@@ -207,8 +212,13 @@ def _numbers(book: str) -> list[str]:
     return re.findall(r'\bsheetId="(\d+)"', book)
 
 
-def _build(said: XlsxSheet, there: There) -> SheetDestination:
-    return SheetDestination(file_of(said, there), XlsxFormat(said.sheet), said.sheet, said.key, said.sorted_by, refuse=said.cannot_hold == "refuse")
+def work(request: Mapping[str, Any]) -> bytes:
+    """Apart: rows of a sheet written, found, or its heads."""
+    return done(request, XlsxFormat(str(request["said"]["sheet"])))
+
+
+def _build(said: XlsxSheet, there: There) -> ApartSheet:
+    return ApartSheet(file_of(said, there), there.apart, work, said)
 
 
 KIND = DestinationKind(

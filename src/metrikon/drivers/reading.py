@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import dataclasses
+import hashlib
 import math
+import re
 import signal
 import subprocess
 import threading
 import time
 from collections import deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -17,17 +19,23 @@ import msgspec
 
 from metrikon.core.documents.model import Document, Part, from_bytes
 from metrikon.core.values.exact import dumps, loads
+from metrikon.drivers import telling
 from metrikon.drivers.fair import FairShare
 from metrikon.drivers.frames import OURS, SHORT, receive, send
 from metrikon.drivers.surroundings import COMMAND, environment
+from metrikon.ports.apart import Work
 from metrikon.ports.behalf import UNTIL
+from metrikon.ports.deaths import KILLS, Deaths, RememberedDeaths
 from metrikon.ports.machine import MachineShort
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied, WorkFailed
 
 JOBS_A_WORKER = 2000  # then it is replaced, so that memory stays flat whatever libraries keep
 KNOWN = 32  # documents that it may have at hand
+SET_ASIDE = "set-aside"  # the code of a file that has ended too many processes
 OVER = "The limit of the step was over before it was read."
+_KEPT_ALIVE: tuple[type[Exception], ...] = (Refused, WorkFailed, *telling.ERRORS)  # what a process tells, and goes on
+_HASH = re.compile(r"[0-9a-f]{64}")
 WATCH = 0.1  # seconds between looks at how long they take
 
 
@@ -68,6 +76,8 @@ class _Worker:
             raise WorkFailed(f"{answer['reason']}.") from MachineShort(answer["reason"])
         if not answer["ok"] and answer["code"] == OURS:
             raise WorkFailed(answer["reason"])
+        if not answer["ok"] and str(answer["code"]).startswith(telling.TOLD_AS):
+            raise telling.BY_NAME[str(answer["code"]).removeprefix(telling.TOLD_AS)](answer["reason"])
         if not answer["ok"]:
             raise Refused(answer["code"], answer["reason"])
         return body
@@ -99,8 +109,9 @@ class _Worker:
 class ReaderPool:
     """A few reading processes, started when first needed."""
 
-    def __init__(self, size: int = 2, limits: Limits | None = None) -> None:
+    def __init__(self, size: int = 2, limits: Limits | None = None, deaths: Deaths | None = None) -> None:
         self.limits = limits or Limits()
+        self._deaths = deaths or RememberedDeaths()
         self._free: FairShare[_Worker | None] = FairShare([None] * size)
         self._lock = threading.Lock()
         self._working: set[_Worker] = set()
@@ -142,6 +153,12 @@ class ReaderPool:
         request = {"op": "picture", "path": str(path), "page": page, "turned": turned, "dots": dots, "passwords": passwords}
         return self._ask(request, self.limits.seconds)
 
+    def do(self, work: Work, request: Mapping[str, Any], opens: Path | None = None, name: str = "") -> bytes:
+        """What a work gives that is done apart (`ports.apart.Apart`)."""
+        place = opens if opens is not None else Path(name)
+        asked = {"op": "apart", "path": str(place), "work": f"{work.__module__}:{work.__qualname__}", "request": request}
+        return self._ask(asked, self.limits.seconds, lambda: (_hash_of(opens), name) if opens is not None else None)
+
     def work(self, request: Mapping[str, Any]) -> bytes:
         """What an operation on a document gives. Raises `Refused` and `ReaderDied`."""
         return self._ask(request, self.limits.seconds)
@@ -169,7 +186,23 @@ class ReaderPool:
                 for worker in self._working:
                     worker.watch(time.monotonic())
 
-    def _ask(self, request: Mapping[str, Any], seconds: float) -> bytes:
+    def _ask(self, request: Mapping[str, Any], seconds: float, file: Callable[[], tuple[str, str] | None] | None = None) -> bytes:
+        """The answer to a request. `file`: hash and name of what it opens; without it that is a kept file, if any."""
+        file = file or (lambda: _kept_file(request))
+        if self._deaths.any() and (opened := file()) is not None and self._deaths.count(opened[0]) >= KILLS:
+            raise Refused(
+                SET_ASIDE, f"It has ended the process that opened it {KILLS} times and is set aside for a week, or until it is another file."
+            )
+        try:
+            return self._asked(request, seconds)
+        except WorkFailed:
+            raise
+        except ReaderDied:
+            if (opened := file()) is not None:
+                self._deaths.note(*opened)
+            raise
+
+    def _asked(self, request: Mapping[str, Any], seconds: float) -> bytes:
         seconds = min(seconds, UNTIL.get() - time.monotonic())
         if seconds <= 0:
             raise WorkFailed(OVER)
@@ -185,7 +218,7 @@ class ReaderPool:
             answer = worker.ask(request, seconds)
             keep = True
             return answer
-        except (Refused, WorkFailed):
+        except _KEPT_ALIVE:
             keep = worker.process.poll() is None
             raise
         finally:
@@ -199,3 +232,17 @@ class ReaderPool:
         with self._lock:
             self._working.discard(worker)
         worker.close()
+
+
+def _kept_file(request: Mapping[str, Any]) -> tuple[str, str] | None:
+    """Hash and name of the kept file that a request is about: files, and what is derived from them, are named by it."""
+    found = _HASH.match(Path(request["path"]).name)
+    return (found.group(0), "") if found else None
+
+
+def _hash_of(path: Path) -> str:
+    try:
+        with path.open("rb") as source:
+            return hashlib.file_digest(source, "sha256").hexdigest()
+    except OSError:
+        return ""

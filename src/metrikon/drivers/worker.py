@@ -9,6 +9,7 @@ trusted than what people send: it is parsed and grounded here too.
 from __future__ import annotations
 
 import hashlib
+import importlib
 import os
 import sys
 import traceback
@@ -24,11 +25,12 @@ from metrikon.core.extraction.indexing.several import cut
 from metrikon.core.judging import tasks
 from metrikon.core.records.types import unpacked_type
 from metrikon.core.values.exact import dumps, loads
-from metrikon.drivers import wire
+from metrikon.drivers import telling, wire
 from metrikon.drivers.at_hand import AtHand
 from metrikon.drivers.frames import NOT_STORED, OURS, SHORT, receive, send
 from metrikon.drivers.paper import LocalPaper
 from metrikon.drivers.rubbish import look_seldom
+from metrikon.ports.apart import Work
 from metrikon.ports.machine import short_of
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.recording import heard
@@ -115,6 +117,13 @@ def _paper(request: Mapping[str, Any]) -> LocalPaper:
     return KEPT.get((path, only), lambda: _paper_of(path, only))
 
 
+def _apart(request: dict[str, Any]) -> bytes:
+    """A work, by its module and name: the service alone says which."""
+    module, _, name = str(request["work"]).partition(":")
+    work: Work = getattr(importlib.import_module(module), name)
+    return work(request["request"])
+
+
 def _asks(request: dict[str, Any]) -> bytes:
     kind = unpacked_type(str(request["kind"]).encode())
     return dumps(_paper(request).asks(kind, wire.asking_from(request["asking"])))
@@ -152,6 +161,7 @@ OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
     "heard": _heard,
     "parts": _parts,
     "picture": _picture,
+    "apart": _apart,
     "asks": _asks,
     "estimate": _estimate,
     "patterns": _patterns,
@@ -162,7 +172,7 @@ OPERATIONS: Mapping[str, Callable[[dict[str, Any]], bytes]] = {
 }
 
 
-READING = ("read", "keep", "heard", "parts", "picture")  # operations that look at the bytes of a file
+READING = ("read", "keep", "heard", "parts", "picture", "apart")  # operations that look at the bytes of a file
 
 
 def blamed(operation: str, error: Exception) -> dict[str, str]:
@@ -191,6 +201,8 @@ def main() -> None:
             answer = handle(loads(frame))
         except Refused as error:
             send(outgoing, dumps({"ok": False, "code": error.code, "reason": error.reason}))
+        except telling.ERRORS as error:
+            send(outgoing, dumps({"ok": False, "code": telling.TOLD_AS + type(error).__name__, "reason": str(error)}))
         except MemoryError:
             reason = "Reading the file took more memory than is allowed (setting memory_mb)."
             send(outgoing, dumps({"ok": False, "code": "too-large", "reason": reason}))

@@ -28,6 +28,7 @@ from metrikon.engine.calling import Bound, Switchboard
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.outside import Outside
 from metrikon.engine.ways import Ways
+from metrikon.ports.apart import HERE, Apart
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Destination
 from metrikon.ports.files import Files
@@ -65,10 +66,12 @@ class EngineWorkshop:
         *,
         outside: Outside,
         ways: Ways,
+        apart: Apart = HERE,
         may_touch: Callable[[Path], str] = lambda path: "",
     ) -> None:
         self._may_touch = may_touch
         self._outside = outside
+        self.apart = apart
         self._ways = ways
         self.passwords = passwords  # of a flow, or of all
         self.transcriber = transcriber
@@ -244,6 +247,11 @@ class EngineWorkshop:
     def file(self, sha256: str) -> bytes:
         """The bytes of a kept file. Raises KeyError."""
         return self.files.get(sha256)
+
+    def place_of(self, sha256: str) -> Path:
+        if not self.files.here(sha256):
+            raise KeyError(sha256)
+        return self.files.path(sha256)
 
     def keep(self, data: bytes) -> str:
         return self.files.put(data)

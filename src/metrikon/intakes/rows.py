@@ -4,25 +4,31 @@ from __future__ import annotations
 
 import hashlib
 import itertools
-from collections.abc import Iterator
+import tempfile
+import zipfile
+from collections.abc import Iterator, Mapping
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, Literal
 
 import python_calamine
+from lxml import etree
 from pydantic import Field, model_validator
 from sqlalchemy import Engine
 
 from metrikon.connections.fetching import FetchFailed
 from metrikon.connections.sql import SQLITE, file_engine, path_of, table_rows, touched
+from metrikon.core.documents.extents import MOST_OF_ROWS, TooFar, check_extents
 from metrikon.core.flows.coming import Gathered
 from metrikon.core.flows.form import ConnectionName
 from metrikon.core.values.delimited import rows_of
-from metrikon.core.values.exact import as_kept, dumps, dumps_sorted
+from metrikon.core.values.exact import as_kept, dumps, dumps_sorted, loads
 from metrikon.core.values.text import clean
 from metrikon.ports.destination import Broken, Busy, Unusable
 from metrikon.ports.intake import Here, IntakeFailed, IntakeKind, Piece, Quiet, Thing
+from metrikon.ports.reader import Refused
+from metrikon.ports.step import ReaderDied
 from metrikon.ports.touching import Touched
 
 MOST, WIDEST = 1_000_000, 1000  # rows and columns
@@ -132,13 +138,25 @@ class RowSource(Quiet):
         try:
             if path.stat().st_size > self._here.largest:
                 raise IntakeFailed(f"{path} is larger than {self._here.largest / 1e6:.0f} MB (setting max_bytes).")
-            cells = rows_of(path.read_bytes()) if path.suffix.lower() in (".csv", ".tsv", ".txt") else self._sheet(path)
-            heads = _heads(next(cells, []))
+            lines = self._opened(path)
+            heads = next(lines)
         except OSError as error:
             raise IntakeFailed(f"{path} cannot be read: {error.strerror or error}.") from error
         if not heads:
             raise IntakeFailed(f"{path} has no heads: its first row names the columns.")
-        return heads, (row for each in itertools.islice(cells, MOST) if (row := _row(heads, each)))
+        return heads, lines
+
+    def _opened(self, path: Path) -> Iterator[Any]:
+        """The heads, and then the rows; the file is opened apart, and what was found in it is read line by line."""
+        with tempfile.TemporaryDirectory(prefix="metrikon-") as folder:
+            out = Path(folder) / "rows"
+            request = {"path": str(path), "sheet": self.said.sheet, "out": str(out)}
+            try:
+                self._here.apart.do(rows_of_file, request, path, str(self.said.path))
+            except (Refused, ReaderDied) as error:
+                raise IntakeFailed(f"{path}: {error}") from error
+            with out.open("rb") as lines:
+                yield from map(loads, lines)
 
     def _of_database(self) -> tuple[list[str], Iterator[dict[str, Any]]]:
         try:
@@ -160,15 +178,33 @@ class RowSource(Quiet):
             raise IntakeFailed(f"There is no database file {self.said.url}. Correct the flow.")
         return file_engine(path)
 
-    def _sheet(self, path: Path) -> Iterator[list[Any]]:
-        try:
-            book = python_calamine.CalamineWorkbook.from_path(str(path))
-            name = self.said.sheet or book.sheet_names[0]
-            if name not in book.sheet_names:
-                raise IntakeFailed(f"{path} has no sheet {name!r}. Sheets: {', '.join(book.sheet_names[:20])}. Correct the flow.")
-            yield from book.get_sheet_by_name(name).iter_rows()
-        except (python_calamine.CalamineError, IndexError) as error:
-            raise IntakeFailed(f"{path} is no sheet that can be read: {str(error)[:200]}.") from error
+
+def rows_of_file(request: Mapping[str, Any]) -> bytes:
+    """Apart: the heads of a sheet and its rows, each a line of JSON in a file of its own. Raises `IntakeFailed`."""
+    path = Path(request["path"])
+    cells = rows_of(path.read_bytes()) if path.suffix.lower() in (".csv", ".tsv", ".txt") else _sheet(path, request["sheet"])
+    heads = _heads(next(cells, []))
+    with Path(request["out"]).open("wb") as out:
+        out.write(dumps(heads) + b"\n")
+        for each in itertools.islice(cells, MOST):
+            if row := _row(heads, each):
+                out.write(dumps(row) + b"\n")
+    return b""
+
+
+def _sheet(path: Path, sheet: str | None) -> Iterator[list[Any]]:
+    try:
+        with path.open("rb") as source:
+            check_extents(source, MOST_OF_ROWS)
+        book = python_calamine.CalamineWorkbook.from_path(str(path))
+        name = sheet or book.sheet_names[0]
+        if name not in book.sheet_names:
+            raise IntakeFailed(f"{path} has no sheet {name!r}. Sheets: {', '.join(book.sheet_names[:20])}. Correct the flow.")
+        yield from book.get_sheet_by_name(name).iter_rows()
+    except TooFar as error:
+        raise IntakeFailed(f"{path} is not opened. {error}") from error
+    except (python_calamine.CalamineError, zipfile.BadZipFile, etree.XMLSyntaxError, IndexError) as error:
+        raise IntakeFailed(f"{path} is no sheet that can be read: {str(error)[:200]}.") from error
 
 
 def _heads(cells: list[Any]) -> list[str]:

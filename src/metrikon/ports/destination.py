@@ -10,6 +10,7 @@ from typing import Any, Literal, Protocol, runtime_checkable
 
 from metrikon.core.flows.form import Form
 from metrikon.core.flows.mapping import Head
+from metrikon.ports.apart import HERE, Apart
 from metrikon.ports.touching import Touched
 
 KEY_COLUMN = "delivery_key"
@@ -200,10 +201,11 @@ class Named:
 
 @dataclass(frozen=True)
 class There:
-    """What a destination is built with: the folder of the service, and how outside services are called."""
+    """What a destination is built with: the folder of the service, how outside services are called, and where files of strangers are opened."""
 
     home: Path
     calling: Any = None  # engine.outside.Outside
+    apart: Apart = HERE
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from typing import Any, Literal, Protocol
 from metrikon.core.flows.coming import Repeats
 from metrikon.core.flows.failing import Failure
 from metrikon.core.flows.form import Form
+from metrikon.ports.apart import HERE, Apart
 from metrikon.ports.touching import Touched
 
 
@@ -155,6 +156,7 @@ class Here:
     own: frozenset[str] = frozenset()
     failures: Failures | None = None
     link: Callable[[str], str] = lambda item_id: f"/arrivals/{item_id}"
+    apart: Apart = HERE  # where files of strangers are opened
 
 
 def repeats_of(said: Any, data: Any) -> Repeats:

@@ -14,12 +14,10 @@ from metrikon.core.judging.criteria import Anchor
 from metrikon.core.records.lists import KnownList
 from metrikon.core.records.types import RecordType
 from metrikon.core.services.description import Operation
+from metrikon.ports.apart import Apart
 from metrikon.ports.destination import Destination
 from metrikon.ports.model import Model, Usage
 from metrikon.ports.paper import Paper
-
-KILLS = 3  # a file that ends the process that works on it this often is not tried again
-
 
 Transaction = Any  # of the store: a step hands it on to the store's functions, so that what it stores is committed with its journal entry
 
@@ -214,6 +212,15 @@ class Workshop(Protocol):
     @property
     def home(self) -> Path:
         """The folder of the service, at which relative paths of flows start."""
+        ...
+
+    @property
+    def apart(self) -> Apart:
+        """Where what strangers have made is opened."""
+        ...
+
+    def place_of(self, sha256: str) -> Path:
+        """Where a kept file lies. Raises KeyError."""
         ...
 
     def may_touch(self, path: Path) -> str:

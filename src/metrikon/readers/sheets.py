@@ -10,13 +10,13 @@ from typing import Any
 
 from lxml import etree
 
+from metrikon.core.documents.extents import TooFar, check_extents
 from metrikon.core.documents.model import Document, Hidden
 from metrikon.core.documents.setting import Block, Grid, paragraph
 from metrikon.core.documents.types import header_row
 from metrikon.core.values.text import clean
 from metrikon.ports.reader import Limits, Refused
 from metrikon.readers.building import Carried, built, row_block
-from metrikon.readers.extents import check_extents
 from metrikon.readers.packed import check_archive
 
 MOST_ROWS = 20_000
@@ -33,7 +33,7 @@ class SheetReader:
 
         check_archive(data, limits)
         try:
-            check_extents(data)
+            check_extents(io.BytesIO(data))
             book = CalamineWorkbook.from_filelike(io.BytesIO(data))
             metadata = {each.name: each for each in book.sheets_metadata}
             blocks: list[Block] = []
@@ -44,6 +44,8 @@ class SheetReader:
                     hidden.append(Hidden(" ".join(_shown(cell) for row in rows[:50] for cell in row)[:2000], f"the sheet {name!r} is hidden"))
                     continue
                 blocks += _sheet(name, rows, len(book.sheet_names) > 1)
+        except TooFar as error:
+            raise Refused("too-large", str(error)) from error
         except (CalamineError, ValueError, OSError, KeyError, zipfile.BadZipFile, zlib.error, etree.XMLSyntaxError) as error:
             if "password" in str(error).lower() or "encrypt" in str(error).lower():
                 raise Refused("encrypted", "The sheet is encrypted and asks for a password. Send it without one.") from error

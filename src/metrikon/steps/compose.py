@@ -2,27 +2,24 @@
 
 from __future__ import annotations
 
-import io
-import threading
-from collections.abc import Mapping
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from PIL import Image, UnidentifiedImageError
-
 from metrikon.connections import webdav
 from metrikon.connections.fetching import FetchFailed
-from metrikon.core.feel import evaluate
-from metrikon.core.feel.scopes import Bound
-from metrikon.core.templates import docx, odt, page
-from metrikon.core.templates.filling import BadTemplate, Given, Picture
+from metrikon.core.templates.filling import BadTemplate, Hindered
+from metrikon.core.values.exact import loads
 from metrikon.core.values.text import clean
-from metrikon.ports.step import Call, Outcome, StepFailed, Workshop
+from metrikon.drivers.composing import FORMS, MISSING, composed
+from metrikon.ports.deaths import KILLS
+from metrikon.ports.reader import Refused
+from metrikon.ports.step import Call, Outcome, ReaderDied, StepFailed, WorkFailed, Workshop
 from metrikon.steps.failing import not_reached
 
 LARGEST = 20_000_000  # bytes of a template
-_FORMS = {"docx": docx.made, "odt": odt.made, "html": page.made}
-_PRINTING = threading.Lock()
 
 
 def run(call: Call, workshop: Workshop) -> Outcome:
@@ -30,29 +27,46 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     given = call.parameters
     template, name = str(given["template"]), _name(str(given["name"]))
     form, ending = (each.rpartition(".")[2].lower() for each in (template, name))
-    if form not in _FORMS or (ending != form and (form, ending) != ("html", "pdf")):
+    if form not in FORMS or (ending != form and (form, ending) != ("html", "pdf")):
         raise StepFailed(
             f"From {template[-60:]!r} no {name[-60:]!r} is made: DOCX gives DOCX, ODT gives ODT, HTML gives HTML or PDF. Correct the flow, then continue."
         )
-    values = {str(each): value for each, value in given["values"].items()}
-
-    def worked_out(expression: str, besides: Mapping[str, Any]) -> Any:
-        scope: Any = Bound({**values, **besides}, call.scope)
-        return evaluate(expression, scope, None, call.moment)
-
-    try:
-        made, missing = _FORMS[form](_template(call, workshop), Given(worked_out, _lists(given["rows"]), _pictures(given["pictures"], workshop)))
-    except BadTemplate as error:
-        raise StepFailed(f"{template}: {error} Correct the template or the flow, then continue.") from error
-    if missing:
+    answer = _composed(call, workshop, form, ending)
+    if answer[:1] == MISSING:
+        missing = loads(answer[1:])
         told = ", ".join(f"${{{each}}}" for each in missing[:10])
         raise StepFailed(
             f"{template}: {told} {'has' if len(missing) == 1 else 'have'} no value, so that no document was made. Correct the record, the template or the flow, then continue."
         )
-    if ending == "pdf":
-        made = _printed(made)
-    sha256 = workshop.keep(made)
+    sha256 = workshop.keep(answer[1:])
     return Outcome({"file": sha256, "name": name}, made=(sha256,))
+
+
+def _composed(call: Call, workshop: Workshop, form: str, ending: str) -> bytes:
+    """What is made of the template, apart."""
+    given, template = call.parameters, str(call.parameters["template"])
+    request: dict[str, Any] = {
+        "form": form,
+        "ending": ending,
+        "values": {str(each): value for each, value in given["values"].items()},
+        "scope": dict(call.scope),
+        "rows": _lists(given["rows"]),
+        "pictures": _pictures(given["pictures"], workshop),
+        "moment": call.moment.isoformat() if call.moment is not None else None,
+    }
+    with _template(call, workshop) as path:
+        try:
+            return workshop.apart.do(composed, {**request, "path": str(path)}, path, template)
+        except Hindered as error:
+            raise StepFailed(str(error)) from error
+        except BadTemplate as error:
+            raise StepFailed(f"{template}: {error} Correct the template or the flow, then continue.") from error
+        except Refused as error:
+            raise StepFailed(f"{template}: {error.reason}") from error
+        except WorkFailed as error:
+            raise StepFailed(f"{template}: {error}", again=True, cause="machine") from error
+        except ReaderDied as error:
+            raise StepFailed(f"{template}: {error}", again=call.attempt < KILLS, wait=0.2, cause="machine") from error
 
 
 def _name(given: str) -> str:
@@ -60,27 +74,40 @@ def _name(given: str) -> str:
     return name[-200:]
 
 
-def _template(call: Call, workshop: Workshop) -> bytes:
+@contextmanager
+def _template(call: Call, workshop: Workshop) -> Iterator[Path]:
+    """Where the template can be read."""
     path, connection = str(call.parameters["template"]), call.parameters.get("connection")
     if connection:
-        try:
-            data, _ = webdav.read(workshop.call, str(connection), path, LARGEST)
-        except FetchFailed as error:
-            raise not_reached(error) from error
-        if data is None:
-            raise StepFailed(f"There is no template {path} on the server of {connection}. Put it there, or correct the flow; then continue.")
-        return data
+        with tempfile.TemporaryDirectory(prefix="metrikon-") as folder:
+            place = Path(folder) / "template"
+            place.write_bytes(_from_server(str(connection), path, workshop))
+            yield place
+        return
     place = workshop.home / path if not path.startswith("/") else Path(path)
     if problem := workshop.may_touch(place):
         raise StepFailed(f"{problem} Then continue.")
     try:
-        if place.stat().st_size > LARGEST:
-            raise StepFailed(f"The template {place} has more than {LARGEST / 1e6:.0f} MB.")
-        return place.read_bytes()
+        size = place.stat().st_size
+        with place.open("rb"):
+            pass
     except FileNotFoundError as error:
         raise StepFailed(f"There is no template {place}. Put it there, or correct the flow; then continue.") from error
     except OSError as error:
         raise StepFailed(f"The template {place} cannot be read: {error.strerror or error}.") from error
+    if size > LARGEST:
+        raise StepFailed(f"The template {place} has more than {LARGEST / 1e6:.0f} MB.")
+    yield place
+
+
+def _from_server(connection: str, path: str, workshop: Workshop) -> bytes:
+    try:
+        data, _ = webdav.read(workshop.call, connection, path, LARGEST)
+    except FetchFailed as error:
+        raise not_reached(error) from error
+    if data is None:
+        raise StepFailed(f"There is no template {path} on the server of {connection}. Put it there, or correct the flow; then continue.")
+    return data
 
 
 def _lists(given: Mapping[str, Any]) -> dict[str, list[Any]]:
@@ -90,28 +117,14 @@ def _lists(given: Mapping[str, Any]) -> dict[str, list[Any]]:
     return {str(name): list(value) for name, value in given.items()}
 
 
-def _pictures(given: Mapping[str, Any], workshop: Workshop) -> dict[str, Picture]:
+def _pictures(given: Mapping[str, Any], workshop: Workshop) -> dict[str, str]:
+    """Where they lie, by name."""
     made = {}
     for name, sha256 in given.items():
         try:
-            data = workshop.file(str(sha256))
-            with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as seen:
-                made[str(name)] = Picture(data, (seen.format or "").lower(), *seen.size)
-        except (KeyError, ValueError, UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
+            made[str(name)] = str(workshop.place_of(str(sha256)))
+        except (KeyError, ValueError) as error:
             raise StepFailed(
                 f"The picture {name} is no PNG or JPEG file that is kept here. Name one, such as ${{chart.png}}; then continue."
             ) from error
     return made
-
-
-def _printed(data: bytes) -> bytes:
-    """A page as PDF (A4 unless its style says otherwise); nothing is fetched for it but what stands in it."""
-    try:
-        from weasyprint import HTML  # a second to load: only where something is printed
-        from weasyprint.urls import URLFetcher
-    except OSError as error:
-        raise StepFailed(
-            "PDFs are laid out with Pango, which this machine does not have. Install it (libpango-1.0-0, libpangoft2-1.0-0), then continue."
-        ) from error
-    with _PRINTING:
-        return bytes(HTML(string=data.decode("utf-8"), url_fetcher=URLFetcher(allowed_protocols={"data"}), base_url=None).write_pdf())

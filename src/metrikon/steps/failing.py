@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from metrikon.connections.fetching import FetchFailed
+from metrikon.ports.deaths import KILLS
 from metrikon.ports.destination import Busy
 from metrikon.ports.model import ModelDown, ModelRefused, OverLimit
 from metrikon.ports.reader import Refused
-from metrikon.ports.step import KILLS, Call, ReaderDied, StepFailed, WorkFailed
+from metrikon.ports.step import Call, ReaderDied, StepFailed, WorkFailed
 
 FAILURES = (ModelDown, ModelRefused, OverLimit, Refused, ReaderDied)
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from metrikon.core.documents.model import Within
+from metrikon.ports.deaths import KILLS
 from metrikon.ports.reader import Refused
-from metrikon.ports.step import KILLS, Call, Outcome, ReaderDied, StepFailed, WorkFailed, Workshop
+from metrikon.ports.step import Call, Outcome, ReaderDied, StepFailed, WorkFailed, Workshop
 from metrikon.ports.transcription import TranscriptionDown, TranscriptionRefused
 from metrikon.readers.recording import WANTED
 

@@ -56,3 +56,13 @@ delivery_waits = Table(  # steps that wait until a row which another step has en
     Column("path", String(400), primary_key=True),
     Index("delivery_waits_for", "key"),
 )
+
+deaths = Table(  # files that have ended the process that opened them
+    "deaths",
+    metadata,
+    Column("sha256", String(64), primary_key=True),
+    Column("name", String(200), nullable=False),
+    Column("count", Integer, nullable=False),
+    Column("at", BigInteger, nullable=False),
+    Column("version", String(20), nullable=False),
+)

@@ -25,6 +25,10 @@ class BadTemplate(ValueError):
     """A template that cannot be filled; the message says where and why."""
 
 
+class Hindered(BadTemplate):
+    """Nothing is wrong with the template: a picture is none, or the machine cannot lay pages out. The message says what to do."""
+
+
 @dataclass(frozen=True)
 class Picture:
     """A picture: its bytes, ending ("png", "jpeg"), and size in dots."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 import zipfile
 from collections.abc import Mapping
 from typing import Any
@@ -12,6 +13,7 @@ from lxml import etree
 from metrikon.core.templates.filling import BadTemplate
 
 MOST_PARTS, LARGEST, WHOLE = 5000, 50_000_000, 200_000_000  # parts; bytes of one that is read, of all
+MOST_ELEMENTS = 200_000  # of a part: a report of a thousand pages has about half as many
 MOMENT = (2026, 1, 1, 0, 0, 0)  # of what is added: the same values give the same bytes
 
 
@@ -49,9 +51,17 @@ def part(archive: zipfile.ZipFile, name: str) -> bytes:
 def parsed(data: bytes) -> Any:
     """The root of a part that is XML. Raises `BadTemplate`."""
     try:
-        return etree.fromstring(data, etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False))
+        root = etree.fromstring(data, etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False))
     except etree.XMLSyntaxError as error:
         raise BadTemplate(f"It is broken: {error.msg}.") from error
+    return counted(root)
+
+
+def counted(root: Any) -> Any:
+    """The root itself. Raises `BadTemplate` where it holds more elements than are gone through."""
+    if next(itertools.islice(root.iter(), MOST_ELEMENTS, None), None) is not None:
+        raise BadTemplate(f"It has more than {MOST_ELEMENTS:,} elements (paragraphs, cells, runs of text).")
+    return root
 
 
 def written(root: Any) -> bytes:

@@ -9,6 +9,7 @@ from typing import Any
 from lxml import etree, html
 
 from metrikon.core.templates.filling import BadTemplate, Given, Picture, Slot, filled, put_behind
+from metrikon.core.templates.packed import counted
 
 LARGEST = 5_000_000  # bytes
 _INLINE = (
@@ -85,5 +86,5 @@ def made(template: bytes, given: Given) -> tuple[bytes, list[str]]:
         root = html.document_fromstring(template.decode("utf-8-sig", "replace"), parser=html.HTMLParser(encoding="utf-8"))
     except (etree.ParserError, ValueError) as error:
         raise BadTemplate("It is no page: it holds nothing.") from error
-    missing = filled(root, PageForm(), given)
+    missing = filled(counted(root), PageForm(), given)
     return bytes(html.tostring(root, encoding="utf-8", doctype="<!doctype html>")), missing

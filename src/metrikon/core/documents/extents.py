@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import re
 import zipfile
 from collections.abc import Collection
@@ -10,9 +9,10 @@ from typing import IO
 
 from lxml import etree
 
-from metrikon.ports.reader import Refused
-
-MOST_CELLS = 4_000_000  # of a sheet, those that are empty between others counted
+MOST_CELLS = 4_000_000  # of a sheet that is read as a document, those that are empty between others counted
+MOST_OF_ROWS = (
+    20_000_000  # of one that rows are taken from or written to: 32 bytes each in the library that lays them out, far below what its process may take
+)
 _CHUNK = 1_000_000  # bytes
 _LONGEST = 2000  # bytes of the tag of a cell
 _PLACE = re.compile(rb"\br\s*=\s*[\"']([A-Za-z]{1,4})(\d{1,9})[\"']")  # of any cell
@@ -24,50 +24,54 @@ _OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 
 
-def check_extents(data: bytes) -> None:
-    """Raises `Refused` for a workbook (XLSX or ODS) with a sheet that reaches too far."""
-    with zipfile.ZipFile(io.BytesIO(data)) as packed:
+class TooFar(ValueError):
+    """A sheet that reaches over more cells than are laid out; the message says how far."""
+
+
+def check_extents(book: IO[bytes], most: int = MOST_CELLS) -> None:
+    """Raises `TooFar` for a workbook (XLSX or ODS) with a sheet of more than `most` cells."""
+    with zipfile.ZipFile(book) as packed:
         for name in packed.namelist():
             if name.lower() == "content.xml":
                 with packed.open(name) as part:
-                    _check_ods(part)
+                    _check_ods(part, most)
             elif name.lower().startswith("xl/") and name.lower().endswith(".xml") and "sharedstrings" not in name.lower():
                 with packed.open(name) as part:
-                    _check_xlsx(part)
+                    _check_xlsx(part, most)
 
 
 class _Reach:
     """The rectangle around all places (row, column) so far."""
 
-    def __init__(self) -> None:
+    def __init__(self, most: int) -> None:
+        self.most = most
         self.rows: tuple[int, int] = (0, 0)
         self.columns: tuple[int, int] = (0, 0)
 
     def add(self, rows: Collection[int], columns: Collection[int]) -> None:
-        """Raises `Refused` when it holds too many cells."""
+        """Raises `TooFar` when it holds too many cells."""
         if not rows:
             return
         self.rows = (min(self.rows[0] or min(rows), *rows), max(self.rows[1], *rows))
         self.columns = (min(self.columns[0] or min(columns), *columns), max(self.columns[1], *columns))
         high, wide = self.rows[1] - self.rows[0] + 1, self.columns[1] - self.columns[0] + 1
-        if high * wide > MOST_CELLS:
-            raise Refused(
-                "too-large",
-                f"A sheet reaches over {high:,} rows and {wide:,} columns; at most {MOST_CELLS:,} cells are read. Take out what stands far from the rest.",
+        if high * wide > self.most:
+            raise TooFar(
+                f"A sheet reaches over {high:,} rows and {wide:,} columns; at most {self.most:,} cells are read. Take out what stands far from the rest."
             )
 
 
-def _check_xlsx(part: IO[bytes]) -> None:
+def _check_xlsx(part: IO[bytes], most: int) -> None:
     """Where its cells say that they stand: first of all of them, and where that is too far, of those that hold something."""
     try:
-        _check_places(part, _PLACE)
-    except Refused:
+        _check_places(part, _PLACE, most)
+    except TooFar:
         part.seek(0)
-        _check_places(part, _CELL)
+        _check_places(part, _CELL, most)
 
 
-def _check_places(part: IO[bytes], cell: re.Pattern[bytes]) -> None:
-    reach, left = _Reach(), b""
+def _check_places(part: IO[bytes], cell: re.Pattern[bytes], most: int) -> None:
+    reach, left = _Reach(most), b""
     while chunk := part.read(_CHUNK):
         text = left + chunk
         found = cell.findall(text)
@@ -83,9 +87,9 @@ def _column(letters: bytes) -> int:
     return number
 
 
-def _check_ods(part: IO[bytes]) -> None:
+def _check_ods(part: IO[bytes], most: int) -> None:
     """Rows and cells that are repeated are counted as often as they are, up to the last that holds something."""
-    reach, rows, across, width, filled = _Reach(), 0, 0, 0, False
+    reach, rows, across, width, filled = _Reach(most), 0, 0, 0, False
     for _, element in etree.iterparse(part, events=("end",), resolve_entities=False, huge_tree=False, no_network=True, load_dtd=False):
         tag = element.tag
         if tag in (f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"):
@@ -99,7 +103,7 @@ def _check_ods(part: IO[bytes]) -> None:
             across, filled = 0, False
             element.clear()
         elif tag == f"{_TABLE}table":
-            reach, rows, across, width = _Reach(), 0, 0, 0
+            reach, rows, across, width = _Reach(most), 0, 0, 0
 
 
 def _times(element: etree._Element, name: str) -> int:

@@ -1,0 +1,19 @@
+"""Files that have ended the process that opened them."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0018"
+down_revision = "0017"
+
+
+def upgrade() -> None:
+    """Make the table."""
+    op.create_table(
+        "deaths",
+        sa.Column("sha256", sa.String(64), primary_key=True),
+        sa.Column("name", sa.String(200), nullable=False),
+        sa.Column("count", sa.Integer(), nullable=False),
+        sa.Column("at", sa.BigInteger(), nullable=False),
+        sa.Column("version", sa.String(20), nullable=False),
+    )
