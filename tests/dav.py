@@ -12,7 +12,7 @@ from cheroot import wsgi
 from wsgidav.fs_dav_provider import FileResource, FilesystemProvider
 from wsgidav.wsgidav_app import WsgiDAVApp
 
-USER, SECRET = "ada", "saffron"
+USER, SECRET = "ada", "saffron-17"
 
 
 class _Exact(FileResource):  # type: ignore[misc]

@@ -185,10 +185,10 @@ def test_what_a_flow_says_cannot_lead_a_connection_elsewhere(path: str, service:
 
 
 def test_a_wrong_secret_is_told_at_once_and_on_today_until_it_works(service: Running, garden: Garden) -> None:
-    told = kept(service, garden, "bearer", secret="wrong")
+    told = kept(service, garden, "bearer", secret="wrong-one")
     assert told["failing_since"] is not None
     assert "answered 401" in told["told"]
-    token = kept(service, garden, "client", secret="wrong", user="greenhouse", token_url=f"{garden.url}/token", scope="plants.read")
+    token = kept(service, garden, "client", secret="wrong-one", user="greenhouse", token_url=f"{garden.url}/token", scope="plants.read")
     assert "gave no token to greenhouse: it answered 401, The client is not known." in token["told"]
     assert any("The connection plants fails since" in each for each in service.client._ask("GET", "/api/today")["problems"])
     assert kept(service, garden, "bearer")["failing_since"] is None
@@ -299,10 +299,10 @@ def test_a_connection_is_not_led_elsewhere_with_the_secret_that_it_has(service: 
         ({"address": "ftp://a.example"}, "is no address; give one that begins with https"),
         ({"address": "https://ada:pw@a.example"}, "holds a name or a password"),
         ({"address": "https://a.example/?key=1"}, "holds parameters"),
-        ({"address": "https://a.example", "way": "basic", "secret": "x"}, "wants user"),
-        ({"address": "https://a.example", "way": "client", "secret": "x"}, "wants user and token_url"),
-        ({"address": "https://a.example", "way": "basic", "user": "a:b", "secret": "x"}, "has no colon"),
-        ({"address": "https://a.example", "way": "header", "sent_as": "Schlüssel", "secret": "x"}, "the name of a header"),
+        ({"address": "https://a.example", "way": "basic", "secret": "x" * 8}, "wants user"),
+        ({"address": "https://a.example", "way": "client", "secret": "x" * 8}, "wants user and token_url"),
+        ({"address": "https://a.example", "way": "basic", "user": "a:b", "secret": "x" * 8}, "has no colon"),
+        ({"address": "https://a.example", "way": "header", "sent_as": "Schlüssel", "secret": "x" * 8}, "the name of a header"),
         ({"address": "https://a.example", "probe": "https://b.example/"}, "is not at https://a.example"),
     ],
 )
@@ -313,7 +313,7 @@ def test_what_is_no_connection_is_refused_in_words(given: dict[str, Any], messag
         service.client.put_connection("Plants!", "https://a.example")
 
 
-@pytest.mark.parametrize("secret", ["saffron\nX-Evil: 1", "saffron ", "safran-für-alle", "saffron\x00"])
+@pytest.mark.parametrize("secret", ["saffron\nX-Evil: 1", "saffron-17 ", "safran-für-alle", "saffron-17\x00"])
 @pytest.mark.parametrize("way", ["bearer", "header"])
 def test_a_secret_that_cannot_be_sent_is_refused_without_telling_it(secret: str, way: str, service: Running, garden: Garden) -> None:
     with pytest.raises(ServiceError, match="The secret is sent in a header") as told:
@@ -465,7 +465,7 @@ def test_the_command_keeps_tests_lists_and_removes(
 
     assert "There is no connection yet." in run("list")
     put = ("put", "plants", f"{garden.url}/header", "--way", "header", "--header", "X-Garden-Key", "--probe", "plants")
-    assert "plants: it fails." in run(*put, "--secret-stdin", code=1, secret="wrong")
+    assert "plants: it fails." in run(*put, "--secret-stdin", code=1, secret="wrong-one")
     assert "answered 200" in run(*put, "--secret-stdin")
     assert "answered 200" in run(*put, "--same-secret")
     assert "answered 200" in run("test", "plants")

@@ -256,7 +256,7 @@ def test_a_program_whose_certificate_nobody_trusts_is_not_signed_in_at(house: Ca
 
 
 def test_a_wrong_password_and_a_program_that_is_gone_are_told(app: App, services: Services) -> None:
-    app.connections.put("accounts", f"{services.url}/accounts", Way("basic", USER), "wrong", "ada")
+    app.connections.put("accounts", f"{services.url}/accounts", Way("basic", USER), "wrong-one", "ada")
     _flow(app, retry="  retry: {attempts: 2, wait: 0.1}\n")
     assert "does not let us in" in _ends(app, _take(app), "parked")
     app.connections.put("accounts", "http://127.0.0.1:9/accounts", Way("basic", USER), PASSWORD, "ada")

@@ -53,7 +53,7 @@ def look(house: Callable[..., App]) -> Callable[[Numbers], int]:
     from metrikon.core.flows.connecting import Way
 
     app = house(fetch_private=True)
-    app.connections.put("post", "imap://127.0.0.1:1", Way("basic", "ada"), "secret", "ada")
+    app.connections.put("post", "imap://127.0.0.1:1", Way("basic", "ada"), "secret-17", "ada")
     app.catalog.put_flow(FLOW)
     flow = app.catalog.newest_flow("letters")
 

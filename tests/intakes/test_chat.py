@@ -219,7 +219,7 @@ def test_each_stand_in_has_a_page_with_what_it_holds_and_buttons(services: Servi
 
 
 def test_candidates_of_a_recruiting_service_and_meetings_come_by_its_protocols(app: App, services: Services) -> None:
-    app.connections.put("jobs", services.url, Way("header", name="X-Api-Key"), "sandbox", "ada", "recruiting/candidates")
+    app.connections.put("jobs", services.url, Way("header", name="X-Api-Key"), "sandbox-key-1", "ada", "recruiting/candidates")
     services.world.apply()
     services.world.apply()
     more = ", connection: jobs, url: 'recruiting/candidates?page=${number}&since=${cursor}', list: page.candidates, at: entry.updated, cursor: entry.updated"

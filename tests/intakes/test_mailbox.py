@@ -87,7 +87,7 @@ def test_a_connection_tells_as_whom_and_a_wrong_password_is_told_in_words(app: A
     told = app.connections.test("post")["told"]
     assert "let ada in" in told
     assert "it tells when a mail comes" in told
-    wrong = app.connections.put("post", dovecot.url, Way("basic", "ada"), "wrong", "ada")
+    wrong = app.connections.put("post", dovecot.url, Way("basic", "ada"), "wrong-one", "ada")
     assert "wrong user or secret" in wrong["told"]
     assert wrong["failing_since"] is not None
 

@@ -37,7 +37,10 @@ _ARGUMENTS = (
     "--disable-quic",
     "--disable-notifications",
     "--mute-audio",
-    "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",
+    "--webrtc-ip-handling-policy=disable_non_proxied_udp",  # no UDP past the guard
+    "--incognito",
+    "--component-updater=url-source=https://nowhere.invalid",  # what the browser asks for by itself goes nowhere
+    "--disable-features=NetworkTimeServiceQuerying,OptimizationHints,MediaRouter,PreconnectToSearch,SearchPrefetchServicePrefetching",
     "--proxy-bypass-list=<-loopback>",  # addresses of this machine go through the guard, too
     "--js-flags=--max-old-space-size=512",
 )
@@ -66,7 +69,7 @@ def browser(
     with ExitStack() as stack:
         stack.callback(_AT_ONCE.release)
         folder = stack.enter_context(folder_of_a_browser())
-        guard = stack.enter_context(Guard(private=private, most=most, trusted=trusted))
+        guard = stack.enter_context(Guard(private=private, most=most, trusted=trusted, proxy=proxy))
         options = webdriver.ChromeOptions()
         options.binary_location = chromium
         for each in (
@@ -74,7 +77,7 @@ def browser(
             f"--ignore-certificate-errors-spki-list={guard.key}",
             f"--window-size={width},{height}",
             f"--user-data-dir={folder}",
-            f"--proxy-server={proxy or guard.address}",
+            f"--proxy-server={guard.address}",
         ):
             options.add_argument(each)
         if os.geteuid() == 0:

@@ -19,14 +19,16 @@ from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
 from functools import lru_cache
 from typing import Protocol
-from urllib.parse import unquote, urljoin, urlsplit
+from urllib.parse import parse_qsl, unquote, urlencode, urljoin, urlsplit, urlunsplit
 from urllib.robotparser import RobotFileParser
 
 import certifi
 import httpx
 
 from metrikon.connections.kept import Kept
+from metrikon.connections.through import transport
 from metrikon.core.flows.connecting import origin
+from metrikon.core.values.masking import Mask
 
 for _library in ("httpx", "httpcore"):
     logging.getLogger(_library).setLevel(logging.WARNING)  # they log whole addresses and headers, and a parameter of these may be a secret
@@ -81,6 +83,11 @@ class SentAlong(Protocol):
     @property
     def certificate(self) -> str:
         """That of the client, with its key (PEM); empty for none."""
+        ...
+
+    @property
+    def secrets(self) -> Sequence[str]:
+        """What of it no other origin may get."""
         ...
 
 
@@ -139,8 +146,21 @@ def fetch(wanted: Wanted, resolve: Resolve | None = None) -> Fetched:
         answer = _once(url, wanted, looked_up, until)
         if not isinstance(answer, str):
             return answer
-        url = answer
+        url = _led_on(url, answer, wanted.signed)
     raise FetchFailed(f"{wanted.url} leads on more than {wanted.redirects} times.")
+
+
+def _led_on(url: str, to: str, signed: SentAlong | None) -> str:
+    """The address that another leads on to, without what signs in. Raises `FetchFailed` where it would carry a secret to another origin."""
+    if signed is None:
+        return to
+    parts = urlsplit(to)
+    pairs = parse_qsl(parts.query, keep_blank_values=True)
+    kept = [(name, value) for name, value in pairs if signed.parameters.get(name) != value]
+    bare = urlunsplit(parts._replace(query=urlencode(kept))) if kept != pairs else to
+    if origin(bare) != signed.to and Mask(signed.secrets).holds(bare):
+        raise FetchFailed(f"{url} leads on to {origin(bare)[1]} with the secret of the connection in the address. It is not followed.")
+    return bare
 
 
 def posted(url: str, form: Mapping[str, str], headers: Mapping[str, str], *, private: bool, seconds: float = 20.0, most: int = 100_000) -> Fetched:
@@ -215,16 +235,33 @@ def checked(host: str, port: int, *, private: bool, resolve: Resolve | None = No
     return found[0]
 
 
+_NAT64 = ipaddress.ip_network("64:ff9b::/96")  # RFC 6052, 2.1
+_LOCAL = tuple(
+    ipaddress.ip_network(each)
+    for each in ("64:ff9b:1::/48", "fec0::/10", "::ffff:0:0:0/96", "2001::/32", "5f00::/16")  # RFC 8215, 3879, 7915, 4380, 9602
+)
+
+
 def _public(address: str) -> bool:
+    """Whether an address is one of the open network, and whichever IPv4 address it holds within it as well."""
     found = ipaddress.ip_address(address.partition("%")[0])
-    mapped = getattr(found, "ipv4_mapped", None) or getattr(found, "sixtofour", None)
-    return (mapped or found).is_global and found.is_global and not found.is_multicast
+    if not found.is_global or found.is_multicast or any(found in each for each in _LOCAL if each.version == found.version):
+        return False
+    inner = _within(found) if isinstance(found, ipaddress.IPv6Address) else None
+    return inner is None or (inner.is_global and not inner.is_multicast)
+
+
+def _within(address: ipaddress.IPv6Address) -> ipaddress.IPv4Address | None:
+    """The IPv4 address that one of IPv6 stands for: mapped, 6to4, translated, compatible (RFC 4291, 3056, 6052)."""
+    if address in _NAT64 or int(address) >> 32 == 0:
+        return ipaddress.IPv4Address(int(address) & 0xFFFFFFFF)
+    return address.ipv4_mapped or address.sixtofour
 
 
 def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched | str:
     """What came, or the address that it leads on to."""
     host, port, address = address_of(url, wanted, resolve)
-    target, sent = _target(url, host, port, address) if not wanted.proxy else (httpx.URL(url), {"User-Agent": AGENT})
+    target, sent = _target(url, host, port, address)
     headers = {**sent, **wanted.known, **wanted.more}
     if wanted.signed is not None and wanted.signed.to == origin(url):
         headers |= wanted.signed.headers
@@ -236,7 +273,10 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
 
     def client() -> httpx.Client:
         verify = trusting(wanted.trusted, own) if wanted.trusted or own else _usual()
-        return httpx.Client(trust_env=False, follow_redirects=False, proxy=wanted.proxy or None, verify=verify)
+        carried = transport(wanted.proxy, verify) if wanted.proxy and target.scheme == "https" else None
+        return httpx.Client(
+            trust_env=False, follow_redirects=False, proxy=None if carried else wanted.proxy or None, verify=verify, transport=carried
+        )
 
     def ask(by: httpx.Client) -> Fetched | str:
         name, patience = {"sni_hostname": host}, min(left, 20.0)

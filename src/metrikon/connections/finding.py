@@ -48,6 +48,8 @@ window.metrikon = window.metrikon || (() => {
     return names.filter(Boolean).map(key).filter(Boolean);
   };
 
+  // what a secret was typed into is not there for anything but signing in
+  const secret = (element) => Boolean(window.metrikonTyped && window.metrikonTyped.has(element));
   const rowOf = (element) => element.closest('tr, [role=row], li');
   const distance = (one, other) => {
     const a = one.getBoundingClientRect(), b = other.getBoundingClientRect();
@@ -60,6 +62,7 @@ window.metrikon = window.metrikon || (() => {
     let found = place.label ? every.filter((each) => namesOf(each, kind).includes(key(place.label))) : [];
     if (!found.length && place.label) found = every.filter((each) => namesOf(each, kind).some((name) => name.startsWith(key(place.label)) && name.length < key(place.label).length + 20));
     if (!found.length && place.path) { try { found = [...document.querySelectorAll(place.path)].filter((each) => kind === 'file' || visible(each)); } catch (error) { found = []; } }
+    if (kind !== 'password') found = found.filter((each) => !secret(each));
     found = found.filter((each) => !found.some((other) => other !== each && each.contains(other)));
     if (place.row !== '' && place.row !== null && found.length) {
       const rows = [...new Set(found.map(rowOf).filter(Boolean))];
@@ -135,6 +138,7 @@ window.metrikon = window.metrikon || (() => {
     if (label && label.control && !element.closest(KINDS.button)) element = label.control;
     for (const kind of ['file', 'list', 'field', 'button']) {
       const found = element.closest(KINDS[kind]);
+      if (found && secret(found)) return {kind: 'text', text: ''};
       if (found && found.tagName !== 'FIELDSET') {
         const shown = kind === 'list' ? choicesOf(found).map((each) => each.text).filter(Boolean) : [];
         return {kind, place: named(found, kind), value: 'value' in found && found.type !== 'password' && kind === 'field' ? String(found.value) : '', secret: found.type === 'password', options: shown.slice(0, 300), in_row: Boolean(found.closest('tr, [role=row]') && found.closest('table, [role=grid], [role=table]')?.querySelector('th, [role=columnheader]'))};
@@ -151,7 +155,7 @@ window.metrikon = window.metrikon || (() => {
     const button = [...document.querySelectorAll(KINDS.button)].filter((each) => visible(each) && (each.form ? each.form === password.form : password.compareDocumentPosition(each) & 4))[0];
     return user && button ? {user: named(user, 'field').label || '', password: named(password, 'field').label || '', press: named(button, 'button').label || ''} : null;
   };
-  const fields = () => [...document.querySelectorAll('input, textarea')].filter((each) => visible(each) && (each.readOnly || each.disabled)).map((each) => key(each.value));
+  const fields = () => [...document.querySelectorAll('input, textarea')].filter((each) => visible(each) && !secret(each) && (each.readOnly || each.disabled)).map((each) => key(each.value));
   return {
     find, choose, read, at, signing,
     options: (element) => choicesOf(element).map((each) => each.text),

@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import contextlib
 import hashlib
+import re
 import select
 import socket
 import socketserver
@@ -27,18 +28,23 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 from cryptography.x509.oid import NameOID
 
 from metrikon.connections.fetching import FetchFailed, checked, trusting
+from metrikon.connections.through import tunnel
+from metrikon.core.values.masking import Mask
 
 _NOTHING = b"HTTP/1.1 502 Bad Gateway\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
 _TLS = b"\x16"  # how a handshake begins (RFC 8446, 5.1)
 HEAD, STEP, IDLE = 65_536, 65_536, 30.0  # bytes of a request's head, of a piece; seconds without any
+BODY = 4_000_000  # bytes of a request that are looked at for a secret
+_LENGTH = re.compile(rb"\r\ncontent-length:\s*(\d{1,12})", re.I)
 
 
 class Guard:
     """The proxy. `most`: bytes that may come in; `trusted`: a file of certificates that are trusted besides the usual ones; `refused`: hosts that were not
     connected to, each with why; `key`: that which it shows the browser, as the SHA-256 of its public half in base64 (RFC 7469, 2.4)."""
 
-    def __init__(self, *, private: bool, most: int, trusted: str = "") -> None:
-        self.private, self.left = private, most
+    def __init__(self, *, private: bool, most: int, trusted: str = "", proxy: str = "") -> None:
+        self.private, self.left, self._proxy = private, most, proxy
+        self._kept_in: tuple[tuple[str, int], Mask] | None = None
         self.outward = trusting(trusted)
         self.inward, self.key = _own_key()
         self.refused: dict[str, str] = {}
@@ -62,6 +68,25 @@ class Guard:
         """Host and port, as a browser is told of them."""
         host, port = self._server.server_address[:2]
         return f"{host!s}:{port}"
+
+    def keep_in(self, host: str, port: int, mask: Mask) -> None:
+        """From now on what holds a secret goes to this host alone."""
+        self._kept_in = ((host, port), mask)
+
+    def leaks(self, host: str, port: int, request: bytes, *, unknown: bool) -> bool:
+        """Whether a request carries a secret to a host that it is not for, or may: of another protocol nothing can be looked at."""
+        if self._kept_in is None or self._kept_in[0] == (host, port):
+            return False
+        return unknown or b"\r\nupgrade:" in request[:HEAD].lower() or self._kept_in[1].data(request) != request
+
+    @property
+    def keeps(self) -> bool:
+        """Whether there is a secret that may not leave."""
+        return self._kept_in is not None
+
+    def connected(self, address: str, port: int) -> socket.socket:
+        """A connection to an address that was checked. Raises OSError."""
+        return tunnel(self._proxy, address, port, 10) if self._proxy else socket.create_connection((address, port), 10)
 
     def fresh(self) -> None:
         """End the connections that are open: what is asked next goes over one of its own. A browser repeats a request by itself, unasked, when one that it
@@ -131,9 +156,26 @@ def _may(own: socket.socket, guard: Guard, host: str, port: int) -> str:
     try:
         return checked(host, port, private=guard.private)
     except FetchFailed as error:
-        guard.refused[host] = str(error)
-        own.sendall(b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+        _refuse(own, guard, host, str(error))
         return ""
+
+
+def _refuse(own: socket.socket, guard: Guard, host: str, why: str) -> None:
+    guard.refused[host] = why
+    own.sendall(b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+
+
+def _whole(own: socket.socket, request: bytes) -> bytes:
+    """A request with its body, as far as that is looked at."""
+    head, _, rest = request.partition(b"\r\n\r\n")
+    told = _LENGTH.search(head)
+    wanted = min(int(told.group(1)), BODY) if told else 0
+    parts = [request]
+    left = wanted - len(rest)
+    while left > 0 and (part := own.recv(min(STEP, left))):
+        parts.append(part)
+        left -= len(part)
+    return b"".join(parts)
 
 
 def _asked(own: socket.socket, guard: Guard, host: str, port: int, request: bytes, *, secure: bool = False, through: bool = False) -> None:
@@ -141,9 +183,14 @@ def _asked(own: socket.socket, guard: Guard, host: str, port: int, request: byte
     address = _may(own, guard, host, port)
     if not address:
         return
+    if guard.keeps:
+        request = request if through else _whole(own, request)
+    if guard.leaks(host, port, request, unknown=through):
+        _refuse(own, guard, f"{host}:{port}", f"{host} is not sent the secret of the connection, which is for its own program alone.")
+        return
     try:
         with contextlib.ExitStack() as stack:
-            other = stack.enter_context(socket.create_connection((address, port), 10))
+            other = stack.enter_context(guard.connected(address, port))
             other = stack.enter_context(guard.outward.wrap_socket(other, server_hostname=host)) if secure else other
             other.settimeout(IDLE)
             other.sendall(request)

@@ -12,7 +12,10 @@ from typing import Any, NamedTuple
 from urllib.parse import urlsplit
 
 from metrikon.connections.finding import SCRIPT
+from metrikon.connections.veiling import OFF, ON, TYPED
 from metrikon.core.entering.way import Place, SignIn
+from metrikon.core.flows.connecting import origin
+from metrikon.core.values.masking import MARK
 from metrikon.ports.screen import ScreenStopped
 
 SCRIPT_SECONDS, FILE_SECONDS = 4.0, 60.0  # that a script may take in the page, and one that reads a file
@@ -42,6 +45,7 @@ class BrowserScreen:
     ) -> None:
         self._driver, self._joined, self._signing, self._patience, self._fresh = driver, joined, signing, patience, fresh
         self._refused: Mapping[str, str] = refused if refused is not None else {}
+        self._home = origin(joined(""))
         driver.set_page_load_timeout(patience)
         driver.set_script_timeout(SCRIPT_SECONDS)
 
@@ -59,14 +63,40 @@ class BrowserScreen:
         if not self.signed_out(said):
             return False
         user, secret = self._signing()
+        self._is_home("is asked for a secret")
         self.fill(Place(label=said.user), user)
-        self._type(self._found(Place(label=said.password), "field"), secret)
-        self.press(Place(label=said.press))
+        self._type_secret(self._found(Place(label=said.password), "password"), secret)
+        try:
+            self.press(Place(label=said.press))
+        finally:
+            self._is_home("came after signing in")
         if self.signed_out(said):
             raise ScreenStopped(
                 "The program does not let us in: its form for signing in shows again. Look whether user and secret of the connection are right."
             )
         return True
+
+    def _type_secret(self, found: Found, secret: str) -> None:
+        """Type it into a field of the program's own page whose form goes to the program; one that makes way for another page takes nothing."""
+        with _Telling():
+            self._driver.execute_script(TYPED, found.element)
+            sent = self._driver.execute_script(_SENT_TO, found.element)
+        for each in sent:
+            if str(each).lower().startswith(("http:", "https:")) and origin(str(each)) != self._home:
+                raise ScreenStopped(
+                    f"The form for signing in goes to {urlsplit(str(each)).hostname}, which is not the program of the connection. Nothing was typed."
+                )
+        self._is_home("is asked for a secret")
+        self._type(found, secret)
+
+    def _is_home(self, what: str) -> None:
+        """Raises `ScreenStopped` where the page is not one of the program's own origin."""
+        now = self.address()
+        if not now.startswith(("http:", "https:")) or origin(now) != self._home:
+            raise ScreenStopped(
+                f"The page that {what} is at {urlsplit(now).hostname or now[:60]}, and the program of the connection at {self._home[1]}. "
+                "The secret of a connection is for its own program alone."
+            )
 
     def signed_out(self, said: SignIn) -> bool:
         with _Telling():
@@ -151,7 +181,18 @@ class BrowserScreen:
         with _Telling():
             return [str(each) for each in self._run("return metrikon.messages(arguments[0])", list(places))]
 
-    def picture(self) -> bytes:
+    def picture(self, secret: str = "") -> bytes:
+        """The screen as PNG, with a veil over a secret."""
+        with _Telling():
+            if not secret:
+                return self._pictured()
+            self._driver.execute_script(ON, secret if origin(self.address()) == self._home else MARK)  # another page is not told it
+            try:
+                return self._pictured()
+            finally:
+                self._driver.execute_script(OFF)
+
+    def _pictured(self) -> bytes:
         from selenium.common.exceptions import WebDriverException
 
         with _Telling():
@@ -254,6 +295,12 @@ _KINDS = {"field": "field", "list": "list", "button": "button", "file": "field f
 _CHOOSE = """
 const found = metrikon.find(arguments[0], 'list');
 return found.length === 1 ? metrikon.choose(found[0], arguments[1], arguments[2]) : null;
+"""
+_SENT_TO = """
+const get = (element, name) => Element.prototype.getAttribute.call(element, name);
+const form = Element.prototype.closest.call(arguments[0], 'form') || arguments[0].form;
+const told = [form && get(form, 'action'), ...[...document.querySelectorAll('[formaction]')].map((each) => get(each, 'formaction'))];
+return told.filter(Boolean).map((each) => new URL(each, document.baseURI).href);
 """
 _SET = """
 const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;

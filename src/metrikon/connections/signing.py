@@ -27,6 +27,7 @@ class Signed:
     headers: Mapping[str, str] = field(default_factory=dict, repr=False)
     parameters: Mapping[str, str] = field(default_factory=dict, repr=False)
     certificate: str = field(default="", repr=False)
+    secrets: tuple[str, ...] = field(default=(), repr=False)  # that are never to be seen, in whatever leaves the connection
 
 
 @dataclass(frozen=True)
@@ -41,19 +42,21 @@ class Token:
 def signed(address: str, way: Way, secret: str, token: Callable[[], Token]) -> Signed:
     """What is sent along to an address. `token`: an access token, where one is wanted; raises `FetchFailed` from it."""
     to = origin(address)
+    known = (secret,) if secret else ()
     if way.kind == "bearer":
-        return Signed(to, {"Authorization": f"Bearer {secret}"})
+        return Signed(to, {"Authorization": f"Bearer {secret}"}, secrets=known)
     if way.kind == "basic":
-        return Signed(to, {"Authorization": f"Basic {base64.b64encode(f'{way.user}:{secret}'.encode()).decode()}"})
+        return Signed(to, {"Authorization": f"Basic {base64.b64encode(f'{way.user}:{secret}'.encode()).decode()}"}, secrets=known)
     if way.kind == "header":
-        return Signed(to, {way.name: secret})
+        return Signed(to, {way.name: secret}, secrets=known)
     if way.kind == "query":
-        return Signed(to, {}, {way.name: secret})
+        return Signed(to, {}, {way.name: secret}, secrets=known)
     if way.kind == "certificate":
-        return Signed(to, certificate=secret)
+        return Signed(to, certificate=secret, secrets=known)
     if way.kind in ("client", "consent"):
-        return Signed(to, {"Authorization": f"Bearer {token().value}"})
-    return Signed(to)
+        value = token().value
+        return Signed(to, {"Authorization": f"Bearer {value}"}, secrets=(value, *known))
+    return Signed(to, secrets=known)
 
 
 def signature(secret: str, id_: str, at: int, body: bytes) -> str:

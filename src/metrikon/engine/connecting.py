@@ -22,13 +22,14 @@ from metrikon.core.services.description import Operation
 from metrikon.core.services.harmless import harmless
 from metrikon.core.services.notes import Notes
 from metrikon.core.values.exact import loads
+from metrikon.core.values.masking import Mask
 from metrikon.core.values.near import meant
 from metrikon.core.values.text import clean
 from metrikon.engine import probing
 from metrikon.engine.catalog import Catalog
 from metrikon.engine.describing import description_in
 from metrikon.engine.refusing import NotNow, NotThere
-from metrikon.engine.tokens import Consent, Tokens
+from metrikon.engine.tokens import Consent, Tokens, consent_in
 from metrikon.ports.clock import Clock
 from metrikon.store import connections, intakes
 from metrikon.store.current import Current
@@ -54,6 +55,7 @@ class Connections:
         self._sealing, self._private, self._given, self._trusted = sealing, private, given, trusted
         self._rows = Current(database, connections.get)
         self._tokens = Tokens(self._keep_secret, private=private)
+        self._masks: dict[str, tuple[tuple[bytes, str], Mask]] = {}  # by connection, for the secrets that it has
         self._answering: set[str] = set()  # connections of which it is known, and noted, that they answer
         self._keys = threading.Lock()  # held while secrets are sealed, so that none is sealed with a key that goes meanwhile
 
@@ -157,6 +159,21 @@ class Connections:
         else:
             self._note(name, told, failed=False, tested=True)
         return self.one(name)
+
+    def mask(self, name: str) -> Mask:
+        """What masks the secrets of a connection: that which is kept, what it is refreshed by, and the token at hand."""
+        try:
+            row, way, secret = self._opened(name)
+        except FetchFailed:
+            return Mask(())
+        token = self._tokens.known(name)
+        known = (bytes(row["sealed"] or b""), token.value if token is not None else "")
+        kept = self._masks.get(name)
+        if kept is None or kept[0] != known:
+            consent = consent_in(secret) if way.kind == "consent" else Consent()
+            secrets = (consent.client, consent.refresh) if way.kind == "consent" else (secret,)
+            kept = self._masks[name] = (known, Mask(each for each in (*secrets, known[1]) if each))
+        return kept[1]
 
     def _page_told(self, name: str, row: dict[str, Any]) -> str:
         along = self.signed(name)
@@ -302,7 +319,7 @@ class Connections:
 
     def _note(self, name: str, told: str, *, failed: bool, tested: bool) -> None:
         self._answering.discard(name)
-        now = self._clock.now()
+        now, told = self._clock.now(), self.mask(name).text(told)
 
         def job(connection: Connection) -> None:
             row = connections.get(connection, name)
@@ -336,6 +353,7 @@ class Connections:
         if not self._given:
             keys = put_keys(self._root, [new_key(), *keys])
         fresh = Sealing(keys)
+        self._sealing = fresh  # opens what is sealed by any of them: calls that are under way go on
 
         def job(connection: Connection) -> int:
             rows = [row for row in connections.all_connections(connection) if row["sealed"] is not None]
@@ -351,7 +369,6 @@ class Connections:
         count = self._database.write(job)
         if not self._given:
             put_keys(self._root, keys[:1])
-        self._sealing = Sealing(keys[:1])
         return count
 
     def row(self, name: str) -> dict[str, Any]:

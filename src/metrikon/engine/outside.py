@@ -21,6 +21,7 @@ from metrikon.core.services.description import Description
 from metrikon.core.services.notes import Notes
 from metrikon.core.services.resting import rest, until
 from metrikon.core.values.text import clean
+from metrikon.engine import masked
 from metrikon.engine.budget import Breaker
 from metrikon.engine.called import Called
 from metrikon.engine.connecting import Connections
@@ -112,7 +113,7 @@ class Outside:
         try:
             yield
         except Exception as error:
-            self._note(name, method, url, began, 0, 0, str(error))
+            self._note(name, method, url, began, 0, 0, self.connections.mask(name).text(str(error)))
             raise
         self._note(name, method, url, began, 200, 0, "")
 
@@ -132,6 +133,7 @@ class Outside:
         try:
             found = call()
         except FetchFailed as error:
+            masked.failure(error, self.connections.mask(name))
             if error.cause == "turn":
                 self._breaker.left(name)
                 raise
@@ -144,9 +146,12 @@ class Outside:
             raise
         self._breaker.good(name)
         self.connections.came(name)
-        data = found.data if isinstance(found, Fetched) else None
-        self._note(name, method, url, began, found.status if isinstance(found, Fetched) else 200, len(data or b""), "")
-        return found
+        if not isinstance(found, Fetched):
+            self._note(name, method, url, began, 200, 0, "")
+            return found
+        shown = masked.answer(found, self.connections.mask(name))
+        self._note(name, method, url, began, shown.status, len(shown.data or b""), "")
+        return shown  # type: ignore[return-value]
 
     def _may(self, name: str) -> None:
         """Raises `FetchFailed` while a connection is left alone."""

@@ -10,7 +10,9 @@ from typing import Any
 
 from metrikon.connections.browser import browser
 from metrikon.connections.screen import BrowserScreen
+from metrikon.connections.veiled import Veil, VeiledScreen
 from metrikon.core.entering.way import BadWay, WayIn, way_from
+from metrikon.core.flows.connecting import origin
 from metrikon.core.flows.text import NotYaml, from_yaml
 from metrikon.engine.outside import Outside
 from metrikon.ports.clock import Clock
@@ -75,9 +77,16 @@ class Ways:
         with self._lock:
             turn = self._turns.setdefault(connection, threading.Lock())
         with turn, outside.worked(connection, "screen"), self._browser() as (driver, guard):
-            secret = outside.connections.signing
             at = outside.connections.at
-            yield BrowserScreen(driver, lambda path: at(connection, path), lambda: secret(connection), patience, guard.fresh, guard.refused)
+            _, host, port = origin(at(connection, ""))
+            veil = Veil(lambda mask: guard.keep_in(host, port, mask))
+
+            def signing() -> tuple[str, str]:
+                user, secret = outside.connections.signing(connection)
+                veil.over(secret)
+                return user, secret
+
+            yield VeiledScreen(BrowserScreen(driver, lambda path: at(connection, path), signing, patience, guard.fresh, guard.refused), veil)
 
     def _browser(self) -> Any:
         return browser(private=self._private, proxy=self._proxy, trusted=self._trusted)

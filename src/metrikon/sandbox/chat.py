@@ -9,9 +9,11 @@ from typing import Any
 
 from flask import Blueprint, Response, abort, jsonify, redirect, request
 
+from metrikon.sandbox.letting_in import TOKEN as TOKEN
+from metrikon.sandbox.letting_in import lets_in
 from metrikon.sandbox.page import page
 
-TOKEN, ME, SERVER = "sandbox", "@metrikon:sandbox", "sandbox"
+ME, SERVER = "@metrikon:sandbox", "sandbox"
 KINDS = {"image": "m.image", "audio": "m.audio", "video": "m.video"}  # of a message, by what is sent
 API = "/_matrix/client/v3"
 
@@ -67,7 +69,7 @@ def blueprint(server: ChatServer) -> Blueprint:
     api = Blueprint("chat", __name__)
 
     def signed_in() -> None:
-        if request.headers.get("Authorization") != f"Bearer {TOKEN}":
+        if not lets_in(request.headers.get("Authorization")):
             abort(Response('{"errcode": "M_UNKNOWN_TOKEN"}', 401))
 
     def room_of(id_: str) -> Room:
@@ -132,7 +134,7 @@ def blueprint(server: ChatServer) -> Blueprint:
 
     @api.get("/_matrix/client/v1/media/download/<server_name>/<media>")
     def download(server_name: str, media: str) -> Any:
-        found = server.files.get(media) if request.headers.get("Authorization") == f"Bearer {TOKEN}" else None
+        found = server.files.get(media) if lets_in(request.headers.get("Authorization")) else None
         return Response(found[1], content_type="application/octet-stream") if found else abort(404)
 
     @api.get("/chat")

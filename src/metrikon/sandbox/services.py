@@ -24,6 +24,7 @@ from werkzeug.serving import BaseWSGIServer, make_server
 
 from metrikon.sandbox import accounts, chat, rates, records, search
 from metrikon.sandbox.failing import TOLD, Failing
+from metrikon.sandbox.letting_in import FORMER_KEY, KEY
 from metrikon.sandbox.page import page
 
 NAMES = ["Ada Fenwick", "Jorge Ibarra", "Linnea Brook", "Tove Holm", "Marek Sol"]
@@ -198,7 +199,7 @@ def _calls(app: Flask, world: World) -> None:
 def _recruiting(app: Flask, world: World) -> None:
     @app.get("/recruiting/candidates")
     def candidates() -> Any:
-        if request.headers.get("X-Api-Key") != "sandbox":
+        if request.headers.get("X-Api-Key") not in (KEY, FORMER_KEY):
             return Response('{"error": "wrong key"}', 401)
         since, number = request.args.get("since", ""), request.args.get("page", 1, int)
         found = [each for each in world.candidates if each["updated"] >= since]
@@ -215,7 +216,7 @@ def _recruiting(app: Flask, world: World) -> None:
         lines = [f"{each['id']}: {each['name']}, {each['stage']}" for each in world.candidates[::-1]]
         return page(
             "A recruiting service",
-            "GET /recruiting/candidates?page=1&since=… with the header X-Api-Key: sandbox.",
+            "GET /recruiting/candidates?page=1&since=… with the header X-Api-Key: sandbox-key-1.",
             lines,
             {"/recruiting/new": ("Somebody applies", None)},
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Literal
 
@@ -24,6 +25,16 @@ class BadWay(ValueError):
         self.problems = list(problems)
 
 
+_ASKS = re.compile(r"\[\s*([\w*-]*\|)?value\b", re.I)
+_ESCAPED = re.compile(r"\\([0-9a-f]{1,6})\s?", re.I)
+
+
+def asks_values(path: str) -> bool:
+    """Whether a path (CSS) asks what a field holds, so that letters could be guessed one by one; escapes (CSS Syntax 3, 4.3.7) are read as they are meant."""
+    plain = _ESCAPED.sub(lambda found: chr(min(int(found.group(1), 16), 0x10FFFF)), re.sub(r"/\*.*?\*/", "", path, flags=re.S))
+    return bool(_ASKS.search(plain.replace("\\", "")))
+
+
 class Place(Form):
     """Something on the screen."""
 
@@ -36,6 +47,8 @@ class Place(Form):
     def _named(self) -> Place:
         if not self.label and not self.path:
             raise ValueError("It names nothing on the screen: give its label.")
+        if asks_values(self.path):
+            raise ValueError("A path asks for no values of fields: they may hold what nobody is to read. Say it by the label, or by an id.")
         return self
 
     @property
@@ -164,6 +177,12 @@ class WayIn(Form):
         max_length=20,
         description="Where the program shows its messages (CSS); one that nothing expects stops the work at once.",
     )
+
+    @model_validator(mode="after")
+    def _guess_nothing(self) -> WayIn:
+        if any(asks_values(each) for each in self.messages):
+            raise ValueError("`messages` are paths that ask for no values of fields.")
+        return self
 
 
 Rows.model_rebuild()

@@ -7,6 +7,8 @@ from urllib.parse import urlsplit
 
 import msgspec
 
+from metrikon.core.values.masking import SHORTEST
+
 WAYS = {
     "none": "nothing is sent",
     "bearer": "the secret as a bearer token (RFC 6750)",
@@ -64,6 +66,8 @@ class Way(msgspec.Struct, frozen=True, omit_defaults=True):
         """Why a secret cannot be sent so; nothing when it can. It is never told itself."""
         if self.kind in ("bearer", "header") and (not secret.isascii() or not secret.isprintable() or secret != secret.strip()):
             return "The secret is sent in a header: it has plain ASCII characters in one line, and no blanks around it. Was it cut from somewhere with more?"
+        if secret and len(secret) < SHORTEST:
+            return f"The secret has less than {SHORTEST} characters: it could not be told from other words where an answer shows it. Have a longer one set at the service."
         if self.kind == "certificate" and secret and not ("BEGIN CERTIFICATE" in secret and "PRIVATE KEY" in secret):
             return "The secret of this way holds a certificate and its key, one after the other, as PEM has it."
         return ""
