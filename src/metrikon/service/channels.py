@@ -52,7 +52,7 @@ def _let_go_of_one(own: list[Channel]) -> None:
 def guard(server: Any, *, trusted: str) -> None:
     """Let a server let go of connections that are slow, and of those of an address that holds many. A `trusted` proxy may hold them all."""
     server.ending = threading.Event()
-    for each in _listening(server):
+    for each in listening(server):
         each.channel_class = Channel
         each.most_of_one = MOST if trusted else MOST_OF_ONE
         each.maintenance = _Maintenance(each)
@@ -76,21 +76,21 @@ def end(server: Any, loop: threading.Thread | None = None) -> None:
         _end(server)
     elif not server.ending.is_set():
         server.ending.set()
-        for each in list(_listening(server)):
+        for each in list(listening(server)):
             each.pull_trigger()  # it wakes up to it
         loop.join(2 * LAST + SENDING)
 
 
 def _end(server: Any) -> None:
     """In the thread that looked after the connections, or once that is gone."""
-    listening = list(_listening(server))
-    for each in listening:
+    open_ones = list(listening(server))
+    for each in open_ones:
         wasyncore.dispatcher.close(each)  # its trigger stays: those who answer pull it
     server.task_dispatcher.shutdown(timeout=LAST)
     connections, until = _map_of(server), time.monotonic() + SENDING
     while time.monotonic() < until and any(getattr(each, "total_outbufs_len", 0) for each in connections.values()):
         wasyncore.loop(timeout=0.05, use_poll=True, map=connections, count=1)
-    for each in listening:
+    for each in open_ones:
         each.pull_trigger.close()
     for each in list(connections.values()):
         each.handle_close()
@@ -132,14 +132,14 @@ def _map_of(server: Any) -> dict[int, Any]:
     return found
 
 
-def _listening(server: Any) -> Iterator[Any]:
+def listening(server: Any) -> Iterator[Any]:
     """The sockets that are listened on."""
     return (each for each in _map_of(server).values() if hasattr(each, "active_channels"))
 
 
 def port_of(server: Any) -> int:
     """The port that is listened on; the first, where a host has several addresses."""
-    return int(next(_listening(server)).effective_port)
+    return int(next(listening(server)).effective_port)
 
 
 def allow_files() -> None:

@@ -4,21 +4,18 @@ from __future__ import annotations
 
 import logging
 import signal
-import ssl
 import threading
 from collections.abc import Callable
 from types import FrameType
 from typing import Any
 
-from cheroot import wsgi
-from cheroot.ssl.builtin import BuiltinSSLAdapter
 from flask import Flask
 from waitress.server import create_server
 
 from metrikon.app.assemble import App
-from metrikon.app.settings import BadSetting, Settings
 from metrikon.service import status
 from metrikon.service.channels import IDLE, MOST, allow_files, end, guard, port_of, run
+from metrikon.service.secure import SecureDoor
 from metrikon.service.web import create
 
 log = logging.getLogger("metrikon.service")
@@ -34,8 +31,7 @@ class Server:
         settings = app.settings
         allow_files()
         flask = create(app)
-        self._secure = _secure(flask, settings) if settings.tls_certificate else None
-        self.secure_url = f"https://{settings.host}:{self._secure.bind_addr[1]}" if self._secure is not None else ""
+        self._secure = SecureDoor(settings) if settings.tls_certificate else None
         self._server = create_server(
             flask,
             host=settings.host,
@@ -49,6 +45,7 @@ class Server:
             **_behind(settings.trusted_proxy),
         )
         guard(self._server, trusted=settings.trusted_proxy)
+        self.secure_url = f"https://{settings.host}:{self._secure.port}" if self._secure is not None else ""
         self._health = _health(app) if settings.health_port else None
         self.port = port_of(self._server)
         self.url = f"http://{settings.host}:{self.port}"
@@ -78,7 +75,7 @@ class Server:
     def _begin(self) -> None:
         self.app.start()
         if self._secure is not None:
-            threading.Thread(target=self._secure.serve, name="https", daemon=True).start()
+            self._secure.start(self._server)
         if self._health is not None:
             self._looking = threading.Thread(target=run, args=(self._health,), name="health", daemon=True)
             self._looking.start()
@@ -86,30 +83,14 @@ class Server:
     def close(self) -> None:
         """Answer no more, finish what is running, let go."""
         self.app.engine.end_soon()
+        if self._secure is not None:
+            self._secure.accept_no_more()
         end(self._server, self._thread)
         if self._secure is not None:
             self._secure.stop()
         if self._health is not None:
             end(self._health, self._looking)
         self.app.close()
-
-
-def _secure(flask: Flask, settings: Settings) -> Any:
-    """The same over TLS, at a port of its own. Raises `BadSetting`."""
-    try:
-        adapter = BuiltinSSLAdapter(settings.tls_certificate, settings.tls_key)
-        adapter.context.minimum_version = ssl.TLSVersion.TLSv1_2
-    except (OSError, ssl.SSLError) as error:
-        raise BadSetting(f"The certificate {settings.tls_certificate} with the key {settings.tls_key} cannot be used: {error}.") from error
-    server = wsgi.Server((settings.host, settings.tls_port), flask, numthreads=settings.threads, server_name="metrikon", timeout=IDLE)
-    server.ssl_adapter = adapter
-    server.max_request_body_size = settings.max_bytes + 200_000
-    server.max_request_header_size = 65_536
-    try:
-        server.prepare()
-    except OSError as error:
-        raise BadSetting(f"Port {settings.tls_port} cannot be used for https: {error.strerror or error}.") from error
-    return server
 
 
 def _health(app: App) -> Any:
