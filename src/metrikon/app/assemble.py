@@ -16,7 +16,7 @@ from metrikon.app.beforehand import Beforehand
 from metrikon.app.kinds import kinds
 from metrikon.app.models import limits_on_spending, models_of
 from metrikon.app.reading import limits_of, transcriber_of
-from metrikon.app.settings import Settings
+from metrikon.app.settings import Settings, own_places
 from metrikon.app.watching import Watching
 from metrikon.connections.remains import end_remains
 from metrikon.connections.sealing import Sealing, keys_of
@@ -107,7 +107,7 @@ class App:
         self._looked: dict[tuple[str, int], tuple[int, str]] = {}
         self.board = Switchboard(self.models, made.specs, self.database, self.clock, self.budget, Breaker(self.clock, settings.model_rest), turns)
         folders = [Path(each) for each in settings.folders.split(os.pathsep) if each.strip()]
-        self.places = Places(self.database, self.clock, self.home, folders, settings.servers.split(","), self._touched)
+        self.places = Places(self.database, self.clock, self.home, folders, settings.servers.split(","), self._touched, own_places(settings))
         heads: Lists = lambda: self.workshop.lists.heads()  # noqa: E731
         self.ways = Ways(
             self.database,

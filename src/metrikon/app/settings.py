@@ -19,8 +19,9 @@ class BadSetting(ValueError):
     """A setting that cannot be used; the message names it."""
 
 
-def _setting(default: Any, text: str) -> Any:
-    return field(default=default, metadata={"help": text})
+def _setting(default: Any, text: str, *, place: bool = False) -> Any:
+    """`place`: it names a file or folder, which is the service's own: no flow touches it."""
+    return field(default=default, metadata={"help": text, "place": place})
 
 
 @dataclass(frozen=True)
@@ -32,9 +33,9 @@ class Settings:
     port: int = _setting(8700, "Port the service listens on.")
     address: str = _setting("", "Address under which people reach the service, for links; empty: that under which it was asked.")
     tls_certificate: str = _setting(
-        "", "File of a certificate (PEM, with those that lead to it); with its key people reach the service over https, too."
+        "", "File of a certificate (PEM, with those that lead to it); with its key people reach the service over https, too.", place=True
     )
-    tls_key: str = _setting("", "File of its key (PEM), which nobody else should read.")
+    tls_key: str = _setting("", "File of its key (PEM), which nobody else should read.", place=True)
     tls_port: int = _setting(8743, "Port of https, where a certificate is set.")
     health_port: int = _setting(0, "Port on which only /health and /ready are answered, apart from all else; 0: none of its own.")
     trusted_proxy: str = _setting("", "Address of a proxy that is believed who asks and whether over TLS (X-Forwarded-For, -Proto, -Host).")
@@ -54,7 +55,7 @@ class Settings:
     model_stream: bool = _setting(True, "Read the answers of the model as they are written, and stop one that goes round in a loop.")
     model_pictures: bool = _setting(False, "Show the model the pages of scans and photos as pictures, besides the words that were read from them.")
     model_picture_tokens: int = _setting(1600, "Tokens that a picture counts for at the model, about.")
-    models_file: str = _setting("", "File of further models (YAML); models.yaml in the folder of the service when it is there.")
+    models_file: str = _setting("", "File of further models (YAML); models.yaml in the folder of the service when it is there.", place=True)
     spend_run: Decimal = _setting(Decimal(0), "Most that a run may spend on models; 0: no limit.")
     spend_flow: Decimal = _setting(Decimal(0), "Most that a flow may spend on models a day (UTC); 0: no limit.")
     spend_day: Decimal = _setting(Decimal(0), "Most that all flows may spend on models a day (UTC); 0: no limit.")
@@ -64,7 +65,9 @@ class Settings:
         "", "Keys of the secrets of connections (32 bytes in base64), the newest first; empty: secret.key in the folder. Set it in the environment."
     )
     fetch_private: bool = _setting(False, "Let flows fetch pages from private addresses, such as those of the own network.")
-    trusted_certificates: str = _setting("", "File of certificates (PEM) that flows trust besides the usual ones, such as that of one's own network.")
+    trusted_certificates: str = _setting(
+        "", "File of certificates (PEM) that flows trust besides the usual ones, such as that of one's own network.", place=True
+    )
     fetch_proxy: str = _setting("", "Address of a proxy through which flows fetch, such as http://proxy.garden.example:3128; empty: straight.")
     fetches_a_minute: int = _setting(0, "Most pages that are fetched from one host a minute; 0: no limit.")
     fetches_at_once: int = _setting(4, "Most pages that are fetched from one host at once; 0: no limit.")
@@ -86,7 +89,9 @@ class Settings:
     price_currency: str = _setting("EUR", "Currency of the prices.")
     transcription_url: str = _setting("", "Base URL of a speech server for recordings; empty: recordings are refused.")
     transcription_folder: str = _setting(
-        "", "Folder of a speech model to transcribe recordings here (needs the extra `speech`); comes before the URL."
+        "",
+        "Folder of a speech model to transcribe recordings here (needs the extra `speech`); comes before the URL.",
+        place=True,
     )
     transcription_model: str = _setting("", "Name of the speech model at that server.")
     transcription_key: str = _setting("", "Key for that server. Set it in the environment.")
@@ -141,3 +146,10 @@ def _typed(name: str, kind: Any, text: str) -> Any:
         raise BadSetting(
             f"{PREFIX}{name.upper()} is {text!r}, which is no {WORDS.get(kind, kind.__name__)}. Its default is used when it is not set."
         ) from error
+
+
+def own_places(settings: Settings) -> list[Path]:
+    """Files and folders that the settings name for the service itself, as they are given and with links followed."""
+    named = (getattr(settings, each.name) for each in dataclasses.fields(Settings) if each.metadata["place"])
+    given = [Path(each) for each in named if str(each).strip()]
+    return list(dict.fromkeys(place for each in given for place in (each.absolute(), each.resolve())))

@@ -26,11 +26,20 @@ class BadPlace(ValueError):
 
 
 class Places:
-    """`folders` and `servers`: those that the settings allow. `touches`: what an intake or a destination touches."""
+    """`folders` and `servers`: those that the settings allow; `own`: files and folders that they name for the service itself. `touches`: what an intake or a
+    destination touches."""
 
     def __init__(
-        self, database: Database, clock: Clock, home: Path, folders: Sequence[Path], servers: Sequence[str], touches: Callable[[Said], Touched | None]
+        self,
+        database: Database,
+        clock: Clock,
+        home: Path,
+        folders: Sequence[Path],
+        servers: Sequence[str],
+        touches: Callable[[Said], Touched | None],
+        own: Sequence[Path] = (),
     ) -> None:
+        self._own = own
         self._database, self._clock, self._home = database, clock, home
         self._folders, self._servers = folders, servers
         self._touches = touches
@@ -65,7 +74,7 @@ class Places:
     def own(self, place: Path) -> bool:
         """Whether a path, links followed, is the service's own, or a folder that holds what is."""
         home = self._home.resolve()
-        if home.is_relative_to(place):
+        if any(each.is_relative_to(place) for each in (home, *self._own)) or any(place.is_relative_to(each) for each in self._own):
             return True
         if not place.is_relative_to(home):
             return False
