@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import os
 import secrets
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +18,7 @@ from metrikon.core.records.types import RecordType, record_type
 from metrikon.core.values.exact import loads
 from metrikon.demo import scenario
 from metrikon.ports.clock import Clock
+from metrikon.ports.model import Model
 from metrikon.sandbox.model_server import ModelServer
 from metrikon.service.auth import add_token, set_password
 from metrikon.service.serving import Server
@@ -68,9 +69,11 @@ def house(tmp_path: Path) -> Iterator[Callable[..., App]]:
     """Makes houses that know the demo's record type and flow; they are closed afterwards."""
     made: list[App] = []
 
-    def make(name: str = "home", *, flow: str | None = None, clock: Clock | None = None, **settings: object) -> App:
+    def make(
+        name: str = "home", *, flow: str | None = None, clock: Clock | None = None, models: Mapping[str, Model] | None = None, **settings: object
+    ) -> App:
         settings.setdefault("look_first", False)  # what a new intake takes is no question here, but where a test asks it
-        app = App(Settings(home=tmp_path / name, stop_seconds=5, **settings), clock)  # type: ignore[arg-type]
+        app = App(Settings(home=tmp_path / name, stop_seconds=5, **settings), clock, models)  # type: ignore[arg-type]
         made.append(app)
         app.catalog.put_record_type("invoice", scenario.invoice_type())
         app.catalog.put_flow(flow or scenario.flow_text())

@@ -247,7 +247,7 @@ def test_a_cancelled_run_is_heard_no_further_and_nothing_heard_comes_back_after_
     service.client.cancel(sent.run_id)
     eventually(lambda: process.poll() is not None, 5)
     assert ears.so_far(sha256) == HeardSoFar(240.0, 2, 4)  # kept, in case it is run again
-    service.app.keeping.forget([sent.item_id], "gardener")
+    service.app.forgetting.forget([sent.item_id], "gardener")
     assert not list((service.app.home / "derived").rglob(f"{sha256}*"))
 
 

@@ -255,7 +255,7 @@ def test_who_is_forgotten_is_in_no_judgement_and_no_anchor(app: App, served: Cli
     served.take_anchors(found["id"])
     row = served.judgements("post")["items"][0]
     words = row["marks"][0]["evidence"]["quote"]
-    _, proof = app.keeping.forget([row["item_id"]], "tests", words)
+    _, proof = app.forgetting.forget([row["item_id"]], "tests", words)
     assert proof.found_again == []
     assert proof.removed["judgements"] == 1
     assert row["id"] not in [each["id"] for each in served.judgements("post")["items"]]

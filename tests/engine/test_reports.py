@@ -217,7 +217,7 @@ def test_files_that_steps_made_go_with_the_results_of_their_run_but_not_what_ano
         assert keeping.packed_in(connection, [one, other]) == made
         item = [row[0] for row in connection.exec_driver_sql("SELECT item_id FROM runs")]
     assert all(app.files.here(each) for each in made)
-    app.keeping.forget(item, "ada")
+    app.forgetting.forget(item, "ada")
     assert not any(app.files.here(each) for each in made)
 
 

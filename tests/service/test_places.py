@@ -6,6 +6,7 @@ import dataclasses
 import os
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any, cast
 
 import pytest
 
@@ -178,10 +179,8 @@ def test_what_the_settings_name_is_the_houses_own_whether_by_its_name_its_folder
     link = shared / "named.pem"
     link.symlink_to(named)
     (shared / "papers" / "other").symlink_to(named)
-    app = house()
-    own = Places(
-        app.database, app.clock, app.home, [shared], [], lambda said: None, own_places(dataclasses.replace(Settings(), **{setting: str(link)}))
-    )
+    app, named_by = house(), cast(Any, {setting: str(link)})
+    own = Places(app.database, app.clock, app.home, [shared], [], lambda said: None, own_places(dataclasses.replace(Settings(), **named_by)))
     for each in (named, link, shared / "keys", shared / "papers" / "other", shared):
         assert OWN in own.path_problem(each), each
     assert own.path_problem(shared / "papers") == ""

@@ -43,6 +43,7 @@ from metrikon.engine.engine import Engine, EngineSettings
 from metrikon.engine.estimating import Estimating
 from metrikon.engine.failing import FailuresKept
 from metrikon.engine.foreseeing import Foreseeing
+from metrikon.engine.forgetting import Forgetting
 from metrikon.engine.judgingagain import JudgingAgain
 from metrikon.engine.keeping import Days, Keeping
 from metrikon.engine.level import Level
@@ -179,6 +180,7 @@ class App:
         self.carrying = Carrying(self.database, self.catalog, self.files, self.workshop.lists, self.clock)
         days = Days(settings.keep_files_days, settings.keep_results_days, settings.keep_calls_days, settings.keep_journals_days)
         self.keeping = Keeping(self.database, self.workshop, self.files, self.clock, bench.states, days, settings.candidates)
+        self.forgetting = Forgetting(self.database, self.workshop, self.files, self.clock, bench.states, self.keeping)
         self.moving = Moving(self.database, self.catalog, self.clock, self.answers, self.engine)
         self.trying = Trying(self.database, self.workshop, self.kinds.runners)
         self.questions = Questions(self.database, self.catalog, self.clock, self.engine)

@@ -61,17 +61,19 @@ def run_forget(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
         raise CommandFailed("Give either --item or --value.", 2)
     with client(given) as service:
         found = service.forget(item=given.item, value=given.value)
-        if given.yes and found["items"]:
+        if given.yes and (found["items"] or found["besides"]):
             found = service.forget(item=given.item, value=given.value, count=len(found["items"]))
     if given.proof and found["proof"]:
         given.proof.write_bytes(dumps(found))
     if given.json:
         print_json(found, out)
-    elif not found["items"]:
-        print("No item holds it.", file=out)
+    elif not found["items"] and not found["besides"]:
+        print("Nothing that is kept holds it.", file=out)
     elif found["proof"] is None:
-        print(f"{_items(len(found['items']))} would be forgotten:", file=out)
-        print("\n".join(f"  {each}" for each in found["items"]), file=out)
+        print(f"{_items(len(found['items']))} would be forgotten{':' if found['items'] else '.'}", file=out)
+        print("".join(f"  {each}\n" for each in found["items"]), end="", file=out)
+        for what, count in found["besides"].items():
+            print(f"Besides items it stands in {what}: {count}. That would go, too.", file=out)
         print("Forget them, for good, with --yes.", file=out)
     else:
         _tell(found, out)
@@ -92,7 +94,8 @@ def _tell(found: dict[str, Any], out: TextIO) -> None:
     for each in proof["also_in"]:
         print(f"It stands in {each} as well, and was left there.", file=out)
     again = ", ".join(proof["found_again"])
-    print(f"Looked for again: found in {again}." if again else "Looked for again in the folder of the service: not found.", file=out)
+    looked = ", ".join(f"{what}: {count}" for what, count in proof.get("searched", {}).items())
+    print(f"Looked for again ({looked or 'in the folder of the service'}): {f'found in {again}' if again else 'not found'}.", file=out)
 
 
 def _list(given: argparse.Namespace, out: TextIO) -> int:

@@ -87,7 +87,8 @@ def _not_all(left_out: int, most: int) -> Finding:
 def ask_one(ask: Request, model: Model, paper: Paper, tally: Tally) -> None:
     """Put one request to a model, and keep what it answers."""
     pictures = paper.pictures(ask.pages[: model.sees]) if model.sees and ask.pages else ()
-    answer: ModelAnswer = model.answer(ModelRequest(ask.messages, ask.schema, ask.tries > 0 and ask.stage != REPAIR, ask.stage, pictures))
+    fresh = ask.tries > 0 and ask.stage != REPAIR
+    answer: ModelAnswer = model.answer(ModelRequest(ask.messages, ask.schema, fresh, ask.stage, pictures, about=paper.about))
     if ask.tries and ask.stage != REPAIR:  # the answer before was no good
         before = next((n for n in range(len(tally.given) - 1, -1, -1) if tally.given[n].stage == ask.stage and tally.given[n].part == ask.part), None)
         if before is not None and tally.calls.get(before):

@@ -41,6 +41,10 @@ class LocalPaper:
         self._other: tuple[RecordType, Besides] | None = None
         self._planned: tuple[RecordType, Asking, Plan] | None = None
 
+    @property
+    def about(self) -> str:
+        return self.index.document.sha256
+
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Request]:
         return self._plan(kind, asking).asks
 
@@ -51,7 +55,7 @@ class LocalPaper:
         return pattern_given(kind, self.index)
 
     def pictures(self, pages: Sequence[int]) -> Sequence[Picture]:
-        return _drawn(self.index.document.sha256, pages, self.draw) if self.draw else ()
+        return _drawn(self.about, pages, self.draw) if self.draw else ()
 
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         """What the pattern reader reads is set against the answers of models, as an independent reading."""
@@ -96,6 +100,10 @@ class WorkerPaper:
         self.path = path
         self.renew = renew  # reads the file again when the stored form is not there or was cut off
 
+    @property
+    def about(self) -> str:
+        return self.path.name.partition("-")[0]
+
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Request]:
         return msgspec.convert(loads(self._asked("asks", kind, asking=wire.sent(asking))), list[Request])
 
@@ -106,7 +114,7 @@ class WorkerPaper:
         return wire.given_from(self._asked("patterns", kind))
 
     def pictures(self, pages: Sequence[int]) -> Sequence[Picture]:
-        return _drawn(self.path.name.partition("-")[0], pages, self.draw) if self.draw else ()
+        return _drawn(self.about, pages, self.draw) if self.draw else ()
 
     def settle(self, kind: RecordType, given: Sequence[Given], asking: Asking) -> Reading:
         return wire.reading_from(self._asked("settle", kind, given=list(given), asking=wire.sent(asking)))

@@ -30,7 +30,7 @@ from metrikon.engine.refusing import NotNow, NotThere
 from metrikon.engine.results import packed, unpacked
 from metrikon.ports.clock import Clock
 from metrikon.ports.files import Files
-from metrikon.store import flows, items, journal, listing, outgoing, records, runs
+from metrikon.store import flows, items, journal, keeping, listing, outgoing, records, runs
 from metrikon.store.database import Database
 from metrikon.store.journal import Written
 
@@ -237,6 +237,8 @@ class Again:
         last = runs.latest(connection, item_id)
         if last is None:
             raise NotThere(f"There is no item {item_id}.")
+        if keeping.is_forgotten(connection, item_id):
+            raise NotThere(f"The item {item_id} was forgotten: there is nothing left that could be run again.")
         if last["state"] not in (*runs.SETTLED, *REPLACED):
             raise NotNow(f"The item has a run that is {last['state']}. Settle or cancel that one first.")
         return last

@@ -194,6 +194,7 @@ class Bound:
             "cost": f"{usage.cost.normalize():f}" if usage.cost else "0",
             "took": int(usage.seconds * 1000),
             "error": error[:LONGEST_ERROR] if error else None,
+            "about": request.about or None,
         }
         self.rows.append(row)
         return str(row["id"])

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import hashlib
+import tempfile
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection
@@ -72,7 +74,11 @@ class Trying:
 
         `data`: what its intake knew of it, as JSON.
         """
-        return _Try(self, flow, sha256, name, until, recorded, data).go()
+        made = _Try(self, flow, sha256, name, until, recorded, data)
+        try:
+            return made.go()
+        finally:
+            made.workshop.close()
 
 
 class _Workshop:
@@ -84,6 +90,7 @@ class _Workshop:
         self._flow = flow
         self.asked: list[Any] = []
         self._made: dict[str, bytes] = {}  # files that steps make: they are not kept
+        self._folder: tempfile.TemporaryDirectory[str] | None = None  # where they lie while another step reads them
 
     def keep(self, data: bytes) -> str:
         sha256 = hashlib.sha256(data).hexdigest()
@@ -92,6 +99,20 @@ class _Workshop:
 
     def file(self, sha256: str) -> bytes:
         return self._made[sha256] if sha256 in self._made else self._workshop.file(sha256)
+
+    def place_of(self, sha256: str) -> Path:
+        if sha256 not in self._made:
+            return self._workshop.place_of(sha256)
+        if self._folder is None:
+            self._folder = tempfile.TemporaryDirectory(prefix="metrikon-")
+        place = Path(self._folder.name) / sha256
+        place.write_bytes(self._made[sha256])
+        return place
+
+    def close(self) -> None:
+        """What steps made is there no longer."""
+        if self._folder is not None:
+            self._folder.cleanup()
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self._workshop, name)

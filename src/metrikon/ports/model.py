@@ -28,6 +28,7 @@ class ModelRequest:
 
     `fresh`: an answer that was kept must not be given again. `stage` says what the request is for.
     `pictures` are for models that see. `until`: when the answer must be there, by the clock `time.monotonic`; a call is broken off then.
+    `about`: the hash of the file that it speaks of; empty where it speaks of none.
     """
 
     messages: Sequence[Mapping[str, str]]
@@ -36,6 +37,7 @@ class ModelRequest:
     stage: str = "ask"
     pictures: Sequence[Picture] = ()
     until: float = math.inf
+    about: str = ""
 
 
 @dataclass(frozen=True)

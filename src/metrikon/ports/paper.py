@@ -17,6 +17,11 @@ from metrikon.ports.model import Picture
 class Paper(Protocol):
     """What extraction makes of one document. Each raises `ReaderDied` when the process that works on it ended."""
 
+    @property
+    def about(self) -> str:
+        """The hash of its file."""
+        ...
+
     def asks(self, kind: RecordType, asking: Asking) -> Sequence[Request]:
         """What a language model is asked first; nothing when the document itself says it all."""
         ...

@@ -10,6 +10,7 @@ from flask_openapi3 import Tag
 from pydantic import Field
 
 from metrikon.app.assemble import App
+from metrikon.engine.forgetting import Holding
 from metrikon.engine.keeping import Due
 from metrikon.service.asked import LARGEST
 from metrikon.service.description import Room
@@ -44,6 +45,10 @@ class ForgetView(View):
     """The items that are meant; once it is done, the id of the proof and the proof itself."""
 
     items: list[str]
+    besides: dict[str, int] = Field(
+        default_factory=dict,
+        description="What holds the value besides items, and how many: files that were only tried, calls of models, what was let go, samples.",
+    )
     id: str = ""
     proof: dict[str, Any] | None = None
 
@@ -83,13 +88,14 @@ def blueprint(app: App) -> Room:
         """
         if bool(body.item) == bool(body.value):
             raise Problem(422, "what", "Give either an item or a value.")
-        found = [body.item] if body.item else app.keeping.holding(body.value)
+        holding = Holding([body.item]) if body.item else app.forgetting.holding(body.value)
+        found = holding.items
         if body.count is None:
-            return reply(ForgetView(items=found))
+            return reply(ForgetView(items=found, besides=holding.besides))
         if body.count != len(found):
             raise Problem(409, "other-count", f"There are {len(found)} such items now, and not {body.count}. Look again, then say yes.")
-        id_, proof = app.keeping.forget(found, str(g.person), body.value)
-        return reply(ForgetView(items=found, id=id_, proof=msgspec.to_builtins(proof)))
+        id_, proof = app.forgetting.forget(found, str(g.person), body.value)
+        return reply(ForgetView(items=found, besides=holding.besides, id=id_, proof=msgspec.to_builtins(proof)))
 
     @api.get("/api/forgotten", responses={200: ProofList}, operation_id="listForgotten")
     def forgotten() -> Response:

@@ -6,7 +6,7 @@ import hashlib
 import os
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 
@@ -67,6 +67,12 @@ class DiskFiles:
         """What was made from a file, as far as it is kept."""
         folder = self.root / "derived" / sha256[:2]
         return sorted(folder.glob(f"{sha256}-*")) if folder.is_dir() else []
+
+    def every(self) -> Iterator[str]:
+        """The hash of each file that is kept."""
+        for place in sorted((self.root / "files").rglob("*")):
+            if len(place.name) == 64 and place.is_file():
+                yield place.name
 
     def remove(self, sha256: str) -> int:
         """Keep a file, and what was made from it, no longer; its bytes, 0 when it was not there."""

@@ -34,6 +34,10 @@ TOGETHER = 400  # ids in one statement
 FORGOTTEN = "(forgotten)"
 
 
+class GoesOn(Exception):
+    """A run of an item that is to be forgotten goes on."""
+
+
 def old_items(connection: Connection, before: int) -> list[tuple[str, str]]:
     """(item, hash of its file) of items of which every run has settled before a moment."""
     open_ones = select(runs.c.item_id).where(runs.c.state.not_in(SETTLED))
@@ -61,6 +65,11 @@ def forget_pages(connection: Connection, addresses: Iterable[str]) -> None:
 def runs_with_results(connection: Connection, item_ids: Collection[str]) -> list[str]:
     """Runs of items of which results are still kept."""
     return _column(connection, runs.c.id, runs.c.item_id, item_ids, runs.c.forgotten_at.is_(None))
+
+
+def runs_of(connection: Connection, item_id: str) -> list[str]:
+    """All runs of an item."""
+    return _column(connection, runs.c.id, runs.c.item_id, [item_id])
 
 
 def runs_with_journals(connection: Connection, item_ids: Collection[str]) -> list[str]:
@@ -134,7 +143,9 @@ def forget_asked(connection: Connection, run_ids: Sequence[str]) -> int:
 def forget_item(connection: Connection, item_id: str, at: int) -> dict[str, int]:
     """Remove everything about an item but that it was there, and the hashes that keep it from being taken or written again; how many of each."""
     row = connection.execute(select(items).where(items.c.id == item_id)).mappings().one()
-    run_ids = _column(connection, runs.c.id, runs.c.item_id, [item_id])
+    run_ids = runs_of(connection, item_id)
+    if unsettled_of(connection, [item_id]):
+        raise GoesOn(f"A run of the item {item_id} was begun just now. Cancel it first, or wait until it has settled; then forget it once more.")
     trials = delete(trial_results).where(trial_results.c.record_id.in_(select(records.c.id).where(records.c.item_id == item_id)))
     gone = {"results of trials": connection.execute(trials).rowcount, **forget_results(connection, run_ids, at)}
     gone["entries of journals"] = forget_journals(connection, run_ids)
@@ -185,6 +196,11 @@ def items_with(connection: Connection, value: str) -> set[str]:
 def all_items(connection: Connection) -> list[tuple[str, str]]:
     """(item, file) of every item whose file may be kept."""
     return [(row.id, row.sha256) for row in connection.execute(select(items.c.id, items.c.sha256).where(items.c.name != FORGOTTEN))]
+
+
+def is_forgotten(connection: Connection, item_id: str) -> bool:
+    """Whether an item was forgotten."""
+    return connection.execute(select(items.c.name).where(items.c.id == item_id)).scalar() == FORGOTTEN
 
 
 def note(connection: Connection, id_: str, at: int, by: str, proof: Any) -> None:

@@ -269,6 +269,8 @@ calls = Table(
     Column("cost", String(40), nullable=False),
     Column("took", Integer, nullable=False),  # milliseconds
     Column("error", Text),
+    Column("about", String(64)),  # the file that it speaks of, by its hash
+    Index("calls_about", "about"),
     Index("calls_by_request", "request", "id"),
     Index("calls_of_run", "run_id", "id"),
     Index("calls_by_time", "at"),

@@ -1,4 +1,4 @@
-"""Files that have ended the process that opened them."""
+"""Files that have ended the process that opened them; the file that a call of a model speaks of."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -8,7 +8,7 @@ down_revision = "0017"
 
 
 def upgrade() -> None:
-    """Make the table."""
+    """Make the table, and the column."""
     op.create_table(
         "deaths",
         sa.Column("sha256", sa.String(64), primary_key=True),
@@ -17,3 +17,5 @@ def upgrade() -> None:
         sa.Column("at", sa.BigInteger(), nullable=False),
         sa.Column("version", sa.String(20), nullable=False),
     )
+    op.add_column("calls", sa.Column("about", sa.String(64), nullable=True))
+    op.create_index("calls_about", "calls", ["about"])
