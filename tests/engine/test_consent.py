@@ -8,6 +8,7 @@ import json
 import secrets
 import threading
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlencode, urlsplit
@@ -17,6 +18,7 @@ import pytest
 
 from metrikon.client import ServiceError
 from metrikon.connections.fetching import FetchFailed, Wanted
+from metrikon.service.auth import set_password
 from tests.helpers import Running
 
 SECRET = "saffron-crocus-17"
@@ -106,8 +108,17 @@ def service(running: Callable[..., Running], provider: Provider) -> Running:
     return service
 
 
+@contextmanager
+def _signed_in(service: Running, name: str = "gardener") -> Iterator[httpx.Client]:
+    """Somebody who is signed in, as a browser is."""
+    with httpx.Client(follow_redirects=True, timeout=30) as browser:
+        browser.post(f"{service.url}/api/session", json={"name": name, "password": "glasshouse lane"}).raise_for_status()
+        yield browser
+
+
 def _consents(service: Running) -> httpx.Response:
-    return httpx.get(service.client.begin_consent("plants"), follow_redirects=True)
+    with _signed_in(service) as browser:
+        return browser.get(service.client.begin_consent("plants"))
 
 
 def _fetched(service: Running) -> bytes | None:
@@ -148,18 +159,37 @@ def test_one_that_can_be_refreshed_no_longer_is_told_with_what_to_do(service: Ru
 def test_a_consent_that_nobody_began_or_that_was_used_is_refused(service: Running, provider: Provider) -> None:
     url = service.client.begin_consent("plants")
     came = httpx.get(url).headers["Location"]
-    assert httpx.get(came).status_code == 200
-    assert httpx.get(came).status_code == 400, "each counts once"
-    assert httpx.get(f"{service.url}/consent?code=x&state=made-up").status_code == 400
-    refused = httpx.get(f"{service.url}/consent?error=access_denied&error_description=<b>no</b>&state=x")
+    with _signed_in(service) as browser:
+        assert browser.get(came).status_code == 200
+        assert browser.get(came).status_code == 400, "each counts once"
+        assert browser.get(f"{service.url}/consent?code=x&state=made-up").status_code == 400
+        refused = browser.get(f"{service.url}/consent?error=access_denied&error_description=<b>no</b>&state=x")
     assert (refused.status_code, "<b>" in refused.text) == (400, False)
+
+
+def test_a_consent_belongs_to_the_session_in_which_it_was_begun(service: Running, provider: Provider) -> None:
+    set_password(service.app, "ida", "glasshouse lane", "builder")
+    set_password(service.app, "emil", "glasshouse lane", "reviewer")
+    with _signed_in(service) as gardener, _signed_in(service, "ida") as ida, _signed_in(service, "emil") as emil:
+        csrf = {"X-CSRF-Token": gardener.get(f"{service.url}/api/session").json()["csrf"]}
+        begun = gardener.post(f"{service.url}/api/connections/plants/consent", headers=csrf).json()["url"]
+        came = httpx.get(begun).headers["Location"]
+        nobody = httpx.get(came, follow_redirects=True)
+        assert (nobody.status_code, "here=1" in nobody.text) == (200, True), "the same once more, with the cookie of a session"
+        assert "Nobody is signed in here" in httpx.get(f"{came}&here=1").text
+        assert "begun by somebody else" in ida.get(came).text
+        assert "is signed in" in gardener.get(came).text, "whoever began it still may"
+        by_command = httpx.get(service.client.begin_consent("plants")).headers["Location"]
+        assert "begun by somebody else" in emil.get(by_command).text, "a reviewer may begin none"
+        assert "is signed in" in ida.get(by_command).text
 
 
 def test_a_code_that_was_caught_on_the_way_is_worth_nothing_without_its_verifier(service: Running, provider: Provider) -> None:
     came = httpx.get(service.client.begin_consent("plants")).headers["Location"]
     code = parse_qs(urlsplit(came).query)["code"][0]
     provider.codes[code]["code_challenge"] = "another"
-    assert "The grant is not good any more" in httpx.get(came).text
+    with _signed_in(service) as browser:
+        assert "The grant is not good any more" in browser.get(came).text
 
 
 def test_only_a_connection_by_consent_is_consented_to(service: Running, provider: Provider) -> None:

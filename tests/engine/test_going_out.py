@@ -368,3 +368,33 @@ def test_what_is_wrong_with_what_goes_out_is_told_when_the_flow_is_kept(app: App
     ):
         with pytest.raises(BadFlow, match=said):
             _flow(app, step)
+
+
+@pytest.mark.parametrize(
+    ("to", "value", "told"),
+    [
+        ("${item.name}", "ada@x.example, eve@evil.example", "more than one address"),
+        ("${item.name}", "ada@x.example; eve@evil.example", "more than one address"),
+        ('"${split(item.name, \\"&\\")}"', "ada@x.example&eve@evil.example", "one value that holds 2 addresses"),
+        ('["${split(item.name, \\"&\\")}"]', "ada@x.example&eve@evil.example", "more than one address"),
+    ],
+)
+def test_one_value_of_a_document_is_one_recipient_whatever_stands_in_it(app: App, post: Post, to: str, value: str, told: str) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    _flow(
+        app, f"mail: {{connection: post, sender: o@x.example, to: {to if to[0] in chr(34) + '[' else chr(34) + to + chr(34)}, subject: s, text: t}}"
+    )
+    run = _take(app, value)
+    eventually(lambda: run_state(app, run)[0] == "parked")
+    assert told in run_state(app, run)[1]
+    assert not post.taken
+
+
+def test_several_recipients_go_where_the_flow_lists_them(app: App, post: Post) -> None:
+    app.connections.put("post", post.url, Way("basic", "ada"), SECRET, "ada")
+    _flow(
+        app,
+        'mail: {connection: post, sender: o@x.example, to: ["${item.name}", bo@x.example], cc: "cy@x.example, di@x.example", subject: s, text: t}',
+    )
+    _until(app, _take(app, "ada@x.example"), "done")
+    assert post.taken[0]["X-For"] == "ada@x.example, bo@x.example, cy@x.example, di@x.example"

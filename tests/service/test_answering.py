@@ -10,6 +10,7 @@ import httpx
 import pytest
 
 from metrikon.client import ClientError
+from metrikon.service.auth import set_password
 from tests.engine.test_keeping import LaterClock
 from tests.helpers import Running, eventually
 
@@ -62,12 +63,12 @@ def test_a_link_shows_the_question_and_only_its_button_answers(running: Callable
     refused = httpx.post(url, timeout=60, data={"option": "leave", "comment": ""})
     assert (refused.status_code, "wants a comment; say why" in refused.text) == (422, True)
     answered = httpx.post(url, timeout=60, data={"option": "leave", "comment": "too <dear>"})
-    assert "Rosa answered: Leave it (too <dear>)." in unescape(answered.text)
+    assert "Rosa (by a link of token tests) answered: Leave it (too <dear>)." in unescape(answered.text)
     assert "<dear>" not in answered.text
     late = httpx.post(url, timeout=60, data={"option": "order"})
-    assert (late.status_code, "The question is answered. It was answered by Rosa: leave." in late.text) == (409, True)
+    assert (late.status_code, "The question is answered. It was answered by Rosa (by a link of token tests): leave." in late.text) == (409, True)
     (kept,) = service.client.questions(state="answered")
-    assert (kept["answer"], kept["answered_by"], kept["comment"]) == ("leave", "Rosa", "too <dear>")
+    assert (kept["answer"], kept["answered_by"], kept["comment"]) == ("leave", "Rosa (by a link of token tests)", "too <dear>")
 
 
 def test_a_link_is_for_whom_it_is_and_ends(running: Callable[..., Running]) -> None:
@@ -82,6 +83,24 @@ def test_a_link_is_for_whom_it_is_and_ends(running: Callable[..., Running]) -> N
     assert httpx.post(url, timeout=60, data={"option": "order"}).status_code == 410
     assert service.client.questions()
     assert (service.app.home / "links.key").stat().st_mode & 0o777 == 0o600
+
+
+def test_whoever_makes_a_link_makes_it_for_themselves_unless_they_are_an_admin_and_the_host_is_no_word_of_a_request(
+    running: Callable[..., Running],
+) -> None:
+    service, question = asked(running)
+    set_password(service.app, "Rosa", "glasshouse lane", "reviewer")
+    with httpx.Client(timeout=30) as rosa:
+        csrf = rosa.post(f"{service.url}/api/session", json={"name": "Rosa", "password": "glasshouse lane"}).json()["csrf"]
+        for host in (dict[str, str](), {"Host": "evil.example"}):
+            at, heads = f"{service.url}/api/questions/{question['id']}/link", {"X-CSRF-Token": csrf, **host}
+            other = rosa.post(at, headers=heads, json={"who": "Emil", "days": 1})
+            assert (other.status_code, "A link is for whoever makes it" in other.text) == (403, True)
+            own = rosa.post(at, headers=heads, json={"who": "Rosa", "days": 1})
+            assert own.json()["url"].startswith(f"{service.url}/answer/")
+    httpx.post(own.json()["url"], timeout=60, data={"option": "order"})
+    (kept,) = service.client.questions(state="answered")
+    assert kept["answered_by"] == "Rosa (by link)"
 
 
 def test_a_question_is_brought_to_mind_again_and_again(running: Callable[..., Running]) -> None:

@@ -11,7 +11,7 @@ from contextlib import ExitStack
 import httpx
 import pytest
 
-from metrikon.service import channels
+from metrikon.service import auth, channels
 from metrikon.service.tries import FREE, TooMany, Tries
 from tests.helpers import Running, eventually
 
@@ -133,3 +133,19 @@ def test_the_cookie_is_for_tls_alone_behind_a_proxy_that_is_trusted(running: Sta
     assert "Secure" not in httpx.post(f"{plain.url}/api/session", **sent).headers["Set-Cookie"]  # type: ignore[arg-type]
     behind = running("other", trusted_proxy="127.0.0.1")
     assert "Secure" in httpx.post(f"{behind.url}/api/session", **sent).headers["Set-Cookie"]  # type: ignore[arg-type]
+
+
+def test_a_session_that_is_opened_while_the_password_changes_is_not_opened(running: Start, monkeypatch: pytest.MonkeyPatch) -> None:
+    service = running()
+    right = auth.check_password_hash
+
+    def changed_meanwhile(kept: str, given: str) -> bool:
+        found = right(kept, given)
+        auth.set_password(service.app, "gardener", "another lane altogether")
+        return found
+
+    monkeypatch.setattr(auth, "check_password_hash", changed_meanwhile)
+    answer = httpx.post(f"{service.url}/api/session", json={"name": "gardener", "password": "glasshouse lane"})
+    assert (answer.status_code, "changed just now" in answer.text, "Set-Cookie" in answer.headers) == (401, True, False)
+    with service.app.database.reading() as connection:
+        assert connection.exec_driver_sql("SELECT count(*) FROM sessions").scalar() == 0

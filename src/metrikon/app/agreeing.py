@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from metrikon.core.flows.model import Flow, Said
-from metrikon.core.values.exact import dumps
+from metrikon.core.values.exact import dumps, loads
 from metrikon.engine.foreseeing import Foreseeing, Would
 from metrikon.engine.taking import Taking
 from metrikon.ports.clock import Clock
@@ -76,6 +76,10 @@ class Agreeing:
         self._database.write(job)
 
     def say(self, flow: Flow, said: Said) -> bool:
-        """Say yes."""
+        """Say yes: to as many as were told, however many that are in an hour."""
+        with self._database.reading() as connection:
+            row = intakes.get(connection, flow.name, said.name)
+        if row is not None and row["would"] is not None:
+            self._taking.pace.allow(flow.name, said.name, int(loads(row["would"]).get("count") or 0))
         self._database.write(lambda connection: intakes.change(connection, flow.name, said.name, agreed=True, would=None))
         return True

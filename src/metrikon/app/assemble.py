@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+import socket
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
@@ -33,6 +34,7 @@ from metrikon.engine.budget import Breaker, Budget
 from metrikon.engine.calling import Switchboard
 from metrikon.engine.carrying import Carrying
 from metrikon.engine.catalog import Catalog, Lists
+from metrikon.engine.circles import Pace
 from metrikon.engine.columns import ColumnsOf
 from metrikon.engine.connecting import Connections
 from metrikon.engine.correcting import CameOf, Correcting
@@ -90,6 +92,7 @@ class App:
 
     def __init__(self, settings: Settings, clock: Clock | None = None, models: Mapping[str, Model] | None = None) -> None:
         self.settings = settings
+        self.listens_at = ""  # where that is chosen by the machine (port 0)
         self.kinds = kinds()
         self.clock = clock or SystemClock()
         self.home = opened(settings.home)
@@ -188,7 +191,7 @@ class App:
         self.trials = Trials(self.database, self.workshop, self.catalog, self.board, self.clock, self.default_model, self.background)
         judging = JudgingAgain(self.workshop, self.board, self.estimating, self.clock, self.default_model)
         self.level = Level(self.database, self.catalog, self.clock, judging, self.background)
-        self.taking = Taking(self.database, self.arrivals, self.clock, settings.max_bytes)
+        self.taking = Taking(self.database, self.arrivals, self.clock, settings.max_bytes, Pace(self.clock, settings.items_an_hour))
         self.addresses = Addresses(self.database, self.catalog, self.taking, self.connections)
         foreseeing = Foreseeing(self.database, self.taking, self.estimating)
         self.agreeing = Agreeing(self.database, self.taking, foreseeing, self.clock, settings.ask_items, settings.ask_cost)
@@ -200,10 +203,16 @@ class App:
             look_first=settings.look_first,
         )
 
+    @property
+    def address(self) -> str:
+        """Where people reach the service: as it is set, else where it listens; never what a request says."""
+        settings = self.settings
+        host = socket.gethostname() if settings.host in ("0.0.0.0", "::") else settings.host  # noqa: S104  (that is compared, and nothing is bound)
+        return (settings.address or self.listens_at or f"http://{host}:{settings.port}").rstrip("/")
+
     def link(self, item_id: str) -> str:
         """The address of an item for people."""
-        settings = self.settings
-        return f"{(settings.address or f'http://{settings.host}:{settings.port}').rstrip('/')}/arrivals/{item_id}"
+        return f"{self.address}/arrivals/{item_id}"
 
     def start(self) -> None:
         """Begin to work and to look at intakes."""

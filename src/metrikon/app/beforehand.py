@@ -26,7 +26,7 @@ class Beforehand:
 
     def told(self, flow: Flow) -> list[str]:
         """In sentences; an empty list where nothing is to be told."""
-        return [*self._destinations(flow), *self._others(flow), *self._remarks(flow)]
+        return [*self._destinations(flow), *self._others(flow), *self._circles(flow), *self._remarks(flow)]
 
     def places(self, flow: Flow) -> list[str]:
         """Where on this machine it looks and writes, each by its whole path, with what is there now."""
@@ -76,6 +76,26 @@ class Beforehand:
                 same = mine.get(place) if place is not None else None
                 if same is not None:
                     yield f"Its intake {same.name} takes the same things as that of {name}: what is there is taken by both. Give one of them another place, or a condition."
+
+    def _circles(self, flow: Flow) -> Iterator[str]:
+        """Places that it takes from and writes to: what it writes there comes in again."""
+        taken = {touched: said.name for said in flow.intakes if (touched := self._touched(self._kinds.intakes.get(said.kind), said))}
+        for name, said in flow.destinations.items():
+            touched = self._touched(self._kinds.destinations.get(said.kind), said)
+            if touched in taken:
+                yield (
+                    f"Its intake {taken[touched]} takes from {touched}, to which its destination {name} writes: a row that it adds there starts a run, which "
+                    "adds another. Set columns of the row that came in, or write to another place."
+                )
+
+    def _touched(self, kind: IntakeKind | DestinationKind | None, said: Said) -> Path | None:
+        """The file of this machine that is taken from or written to."""
+        if kind is None or not isinstance(said.form, kind.parameters):
+            return None
+        touched = kind.touches(said.form, self._home)
+        if touched is None or touched.path is None:
+            return None
+        return (touched.path if touched.path.is_absolute() else self._home / touched.path).resolve()
 
     def _place(self, said: Said) -> tuple[str, str] | None:
         """What is looked at, where that is a place that others could look at."""

@@ -78,6 +78,10 @@ class Settings:
     free_mb: int = _setting(200, "Megabytes that must be free on the disk of the service's folder for more to be taken in.")
     folders: str = _setting("", "Folders that flows may touch besides that of the service, parted by colons.")
     servers: str = _setting("", "Database servers that flows may use, parted by commas: db.garden.example:5432/ledger, or a host.")
+    items_an_hour: int = _setting(
+        10_000,
+        "Most things that an intake takes in within an hour, besides those that somebody has agreed to; then it waits, and Today says so. 0: no limit.",
+    )
     look_first: bool = _setting(
         True, "An intake of a new flow that looks outside takes nothing until somebody has seen what it would take and said yes."
     )

@@ -69,6 +69,7 @@ class Arrivals:
         asked: bool = False,
         about: Any = None,
         only: Sequence[str] = (),
+        depth: int = 0,
     ) -> list[Arrived]:
         """As `take`, for an intake that opens archives and mails: an item for each file within, or one for the file itself.
 
@@ -84,9 +85,11 @@ class Arrivals:
             with self._database.reading() as connection:
                 items.hold_the_same(connection, flow, intake, outer, held)
         if not inner and not only:
-            return [self.begin(flow, intake, identity, name, data, asked=asked, about=about).result()]
+            return [self.begin(flow, intake, identity, name, data, asked=asked, about=about, depth=depth).result()]
         sent = [
-            self.begin(flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256), asked=asked, about=about)
+            self.begin(
+                flow, intake, f"{outer}{each.place}", f"{name}, {each.name}", self._files.get(each.sha256), asked=asked, about=about, depth=depth
+            )
             for each in inner
         ]
         return [each.result() for each in sent]
@@ -110,11 +113,12 @@ class Arrivals:
         about: Any = None,
         along: Along | None = None,
         in_row: bool = False,
+        depth: int = 0,
     ) -> Future[Arrived]:
         """As `take`, without waiting: the future is set once item and run are committed. The order of calls is kept.
 
         `asked`: a person asked for this one, so that it is taken though the flow is switched off. `about`: what is known of it, as JSON. `along`: done in
-        the same transaction. `in_row`: it may be kept in the row of its item when it is small, and in no file.
+        the same transaction. `in_row`: it may be kept in the row of its item when it is small, and in no file. `depth`: by how many flows it went before.
         """
         with self._database.reading() as connection:
             found = flows.standing(connection, flow)
@@ -134,7 +138,7 @@ class Arrivals:
             told = None  # it is in the file
         known = items.shortened(identity) if identity else ids[0]
         arrival = Arrival(
-            flow, version, intake, known, sha256, shown, len(data), told, data if small else None, self._repeats(flow, version, intake, about)
+            flow, version, intake, known, sha256, shown, len(data), told, data if small else None, self._repeats(flow, version, intake, about), depth
         )
 
         def job(connection: Connection) -> Arrived:

@@ -282,21 +282,21 @@ class Connections:
         except (NotThere, ValueError) as error:
             raise FetchFailed(str(error)) from error
 
-    def consent(self, name: str, redirect: str) -> str:
-        """The address at which a person consents to a connection. Raises `NotThere`, and `NotNow` for one that is not by consent."""
+    def consent(self, name: str, redirect: str, by: str) -> str:
+        """The address at which a person consents to a connection; `by`: who began it. Raises `NotThere`, and `NotNow` for one that is not by consent."""
         way = msgspec.json.decode(self.row(name)["way"], type=Way)
         if way.kind != "consent":
             raise NotNow(f"The connection {name} signs in by {way.kind}, for which nobody consents.")
-        return self._tokens.begin(name, way, redirect)
+        return self._tokens.begin(name, way, redirect, by)
 
-    def consented(self, state: str, code: str) -> str:
-        """Take what came of a consent, and test the connection; its name. Raises `FetchFailed`."""
+    def consented(self, state: str, code: str, by: str, *, builds: bool) -> str:
+        """Take what came of a consent, and test the connection; its name. `by`: who is signed in where it came, and whether they may begin one. Raises `FetchFailed`."""
 
         def opened(name: str) -> tuple[int, Way, str]:
             row, way, secret = self._opened(name)
             return int(row["put_at"]), way, secret
 
-        name = self._tokens.finish(state, code, opened)
+        name = self._tokens.finish(state, code, opened, by, builds=builds)
         self.test(name)
         return name
 

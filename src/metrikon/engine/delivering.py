@@ -21,7 +21,7 @@ from metrikon.engine.catalog import Catalog
 from metrikon.engine.ending import Ending
 from metrikon.engine.rows_out import Rows, end_of, entry_of, is_able, some_at_once, what_differs
 from metrikon.engine.standing import tried_again
-from metrikon.ports.behalf import BEHALF
+from metrikon.ports.behalf import BEHALF, RUNS
 from metrikon.ports.clock import Clock
 from metrikon.ports.destination import Broken, Busy, Destination, Partly, Receipt, Unsure, Unusable
 from metrikon.ports.machine import short_of
@@ -180,6 +180,7 @@ class Deliveries:
             if adapter.ordered or adapter.can == "neither" or adapter.found_within or adapter.safe_for != math.inf:
                 keys = [row.key for row in rows]
                 self._database.write(lambda connection: deliveries.move(connection, keys, "hand over"))
+            RUNS.set(tuple({row.run_id for row in rows}))
             receipts = adapter.write(self._rows.every(adapter, rows))
         except Partly as error:
             self._partly(destination, rows, error)

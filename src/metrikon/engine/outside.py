@@ -24,6 +24,7 @@ from metrikon.core.values.text import clean
 from metrikon.engine import masked
 from metrikon.engine.budget import Breaker
 from metrikon.engine.called import Called
+from metrikon.engine.circles import Depths
 from metrikon.engine.connecting import Connections
 from metrikon.engine.turns import NoTurn, Turns
 from metrikon.ports.behalf import BEHALF, flow_of
@@ -32,6 +33,7 @@ from metrikon.ports.model import ModelDown
 from metrikon.store.database import Database
 
 T = TypeVar("T")
+LOOKING = ("GET", "HEAD", "PROPFIND", "REPORT")  # methods that start nothing at the other end
 NOT_LET_IN = (401, 403, 407)
 LONGEST_WAIT = 3600.0  # seconds that a server may ask to wait
 
@@ -66,6 +68,7 @@ class Outside:
         self._engines: dict[tuple[str, int], Engine] = {}
         self._kept = Kept()
         self.called = Called(database)
+        self.depths = Depths(database)
         self._lock = threading.Lock()
 
     def fetch(self, wanted: Wanted) -> Fetched:
@@ -186,7 +189,8 @@ class Outside:
         try:
             with self._turns.at(host, notes.a_minute or self._limits[0], notes.at_once or self._limits[1]):
                 self._turns.call(flow_of(BEHALF.get()))
-                told = replace(wanted, private=self._private, proxy=self._proxy, trusted=self._trusted, kept=self._kept)
+                more = {**wanted.more, **(self.depths.header() if wanted.method not in LOOKING else {})}
+                told = replace(wanted, more=more, private=self._private, proxy=self._proxy, trusted=self._trusted, kept=self._kept)
                 found = drawn(told) if wanted.drawn else fetch(told)
         except NoTurn as error:
             raise FetchFailed(str(error), cause="turn", wait=error.wait) from error

@@ -30,21 +30,23 @@ class Questions:
         self._clock = clock
         self._engine = engine
 
-    def answer(self, question_id: str, option: str, by: str, comment: str = "") -> dict[str, Any]:
-        """Answer a question; its run goes on. Of two who answer at once one wins, the other is told.
+    def answer(self, question_id: str, option: str, who: str, comment: str = "", told: str = "") -> dict[str, Any]:
+        """Answer a question; its run goes on. Of two who answer at once one wins, the other is told. `told`: by whom it is kept, where that says more than `who`.
 
         Raises `NotThere`, `NotNow` when it is answered already, and `BadAnswer`.
         """
-        comment = clean(comment)[: questions.LONGEST_COMMENT]
+        comment, by = clean(comment)[: questions.LONGEST_COMMENT], told or who
 
         def job(connection: Connection) -> dict[str, Any]:
             question = questions.get(connection, question_id)
             if question is None:
                 raise NotThere(f"There is no question {question_id}.")
             if question["state"] != "open":
-                told = f"It was answered by {question['answered_by']}: {question['answer']}." if question["answered_by"] else "It is no longer asked."
-                raise NotNow(f"The question is {question['state']}. {told}")
-            _fits(question["asked"], option, by, comment)
+                before = (
+                    f"It was answered by {question['answered_by']}: {question['answer']}." if question["answered_by"] else "It is no longer asked."
+                )
+                raise NotNow(f"The question is {question['state']}. {before}")
+            _fits(question["asked"], option, who, comment)
             now = self._clock.now()
             questions.answer(connection, question_id, option, by, comment, now)
             zone = self._catalog.newest_flow(question["flow"]).zone

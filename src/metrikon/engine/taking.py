@@ -17,6 +17,7 @@ from metrikon.core.flows.model import Flow, Said
 from metrikon.core.values.exact import dumps, dumps_sorted, loads
 from metrikon.core.values.text import clean
 from metrikon.engine.arrivals import IN_ROW, Arrivals
+from metrikon.engine.circles import Pace, too_deep
 from metrikon.engine.opening import may_hold
 from metrikon.ports.clock import Clock
 from metrikon.ports.intake import IntakeFailed, Piece, Source, Thing
@@ -62,7 +63,8 @@ NOTHING = "There is nothing in it that is taken."
 class Taking:
     """Takes in by the intakes of flows. `largest`: the most bytes that are taken."""
 
-    def __init__(self, database: Database, arrivals: Arrivals, clock: Clock, largest: int) -> None:
+    def __init__(self, database: Database, arrivals: Arrivals, clock: Clock, largest: int, pace: Pace | None = None) -> None:
+        self.pace = pace or Pace(clock, 0)
         self._database, self._arrivals, self._clock, self._largest = database, arrivals, clock, largest
         self.problems: dict[tuple[str, str], dict[str, str]] = {}  # of single things: by flow and intake, then by name
         self._tried: dict[tuple[str, str, str], int] = {}
@@ -134,7 +136,7 @@ class Taking:
                 if after is not None:
                     after.result()  # it is kept at once: not before what came before it
                 arrived = self._arrivals.take_opened(
-                    flow.name, said.name, identity, piece.name, piece.data, asked=asked, about=thing.data, only=piece.only
+                    flow.name, said.name, identity, piece.name, piece.data, asked=asked, about=thing.data, only=piece.only, depth=thing.depth
                 )
                 found += [_done(each) for each in arrived]
                 if number == last and found:
@@ -151,6 +153,7 @@ class Taking:
                     about=thing.data,
                     along=along,
                     in_row=thing.data is not None,
+                    depth=thing.depth,
                 )
             )
         return found
@@ -167,7 +170,7 @@ class Taking:
         """Why a thing is let go; nothing when it is taken."""
         if thing.size > self._largest:
             return self._too_large(thing)
-        return let_go(said.form, thing.name, thing.size, thing.at, thing.data)
+        return too_deep(thing.depth) or let_go(said.form, thing.name, thing.size, thing.at, thing.data)
 
     def _too_large(self, thing: Thing) -> str:
         return f"{thing.name} has {thing.size / 1e6:.0f} MB; the limit is {self._largest / 1e6:.0f} MB (setting max_bytes). It was left where it is."
@@ -279,6 +282,7 @@ class _Look:
         if why:
             self._pass(thing, why)
             return
+        self.taking.pace.take(self.flow.name, self.said.name)
         try:
             pieces = self.source.get(thing)
         except IntakeFailed as error:

@@ -35,6 +35,7 @@ class _Asked:
     verifier: str
     redirect: str
     until: float
+    by: str  # who began it
 
 
 def consent_in(secret: str) -> Consent:
@@ -88,12 +89,12 @@ class Tokens:
             self._keep(name, msgspec.json.encode(Consent(consent.client, refresh)).decode())
         return token
 
-    def begin(self, name: str, way: Way, redirect: str) -> str:
+    def begin(self, name: str, way: Way, redirect: str, by: str) -> str:
         """The address at which a person consents."""
         now = time.monotonic()
         self._asked = {state: each for state, each in self._asked.items() if each.until > now}
         state, verifier = secrets.token_urlsafe(24), secrets.token_urlsafe(48)
-        self._asked[state] = _Asked(name, verifier, redirect, now + OPEN)
+        self._asked[state] = _Asked(name, verifier, redirect, now + OPEN, by)
         challenge = base64.urlsafe_b64encode(hashlib.sha256(verifier.encode()).digest()).rstrip(b"=").decode()
         query = {
             "response_type": "code",
@@ -106,9 +107,13 @@ class Tokens:
         }
         return f"{way.consent_url}{'&' if '?' in way.consent_url else '?'}{urlencode(query)}"
 
-    def finish(self, state: str, code: str, opened: Callable[[str], tuple[int, Way, str]]) -> str:
-        """Take the code that came of a consent; the connection it is of. `opened`: when a connection was put, its way and its secret. Raises `FetchFailed`."""
-        asked = self._asked.pop(state, None)
+    def finish(self, state: str, code: str, opened: Callable[[str], tuple[int, Way, str]], by: str, *, builds: bool) -> str:
+        """Take the code that came of a consent; the connection it is of. `opened`: when a connection was put, its way and its secret. `by`: who is signed in;
+        a consent that a program began (with a token) is finished by anybody who may begin one (`builds`). Raises `FetchFailed`."""
+        asked = self._asked.get(state)
+        if asked is not None and asked.by != by and not (builds and "token " in asked.by):
+            raise FetchFailed("This consent was begun by somebody else. Begin it yourself in Setup.")
+        self._asked.pop(state, None)
         if asked is None or asked.until < time.monotonic():
             raise FetchFailed("This consent is not awaited, or no longer. Begin it once more in Setup.")
         put_at, way, secret = opened(asked.name)

@@ -25,7 +25,7 @@ from metrikon.engine.results import LARGEST, MADE, packed, unpacked
 from metrikon.engine.states import Kept, States
 from metrikon.engine.using import end_used, told_user
 from metrikon.engine.workshop import EngineWorkshop
-from metrikon.ports.behalf import BEHALF, UNTIL, party
+from metrikon.ports.behalf import BEHALF, RUNS, UNTIL, party
 from metrikon.ports.machine import LOOK, short_of
 from metrikon.ports.step import Call, GatheredRunner, Made, Outcome, Runner, StepFailed
 from metrikon.store import events, failures, items, journal, leases, outgoing, questions, runs, wanting
@@ -78,6 +78,7 @@ class Work:
     def go(self) -> None:
         """Work until the run waits, parks or settles. Nothing is raised: the run tells what happened."""
         BEHALF.set(party(self.claim.flow, behind=self.claim.behind))
+        RUNS.set((self.claim.run_id,))
         try:
             if barred := self.bench.barred(self.claim.flow, self.claim.flow_version):
                 self._park(barred)

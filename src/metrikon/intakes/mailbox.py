@@ -22,13 +22,20 @@ from metrikon.core.flows.coming import Gathered
 from metrikon.core.flows.form import ConnectionName
 from metrikon.core.values.text import clean
 from metrikon.intakes.mail_parts import Attached, attached, decoded
-from metrikon.ports.intake import Here, IntakeFailed, IntakeKind, Piece, Quiet, Thing
+from metrikon.ports.intake import DEPTH_HEADER, Here, IntakeFailed, IntakeKind, Piece, Quiet, Thing, depth_told
 
 HEADS = 200  # mails of which heads are asked at once
 AHEAD, AHEAD_BYTES = 16, 4_000_000  # mails that are fetched together, and the most bytes of these
 LONGEST_HEADER = 8000  # letters of a header that are looked at
-_HEADER = b"BODY[HEADER.FIELDS (MESSAGE-ID FROM TO CC SUBJECT DATE)]"
-_WANTED = ["UID", "INTERNALDATE", "RFC822.SIZE", "FLAGS", "BODYSTRUCTURE", b"BODY.PEEK[HEADER.FIELDS (MESSAGE-ID FROM TO CC SUBJECT DATE)]"]
+_HEADER = b"BODY[HEADER.FIELDS (MESSAGE-ID FROM TO CC SUBJECT DATE METRIKON-DEPTH)]"
+_WANTED = [
+    "UID",
+    "INTERNALDATE",
+    "RFC822.SIZE",
+    "FLAGS",
+    "BODYSTRUCTURE",
+    b"BODY.PEEK[HEADER.FIELDS (MESSAGE-ID FROM TO CC SUBJECT DATE METRIKON-DEPTH)]",
+]
 KEYWORD = r"^[!#$&'+,./0-9:;<=>?@A-Z\[^_`a-z|}~-]{1,60}$"  # RFC 3501: an atom, without the signs that some servers take for something else
 
 
@@ -253,7 +260,16 @@ class MailSource(Quiet):
         told = "\n".join([data["message_id"], str(at), str(size), data["from"]["address"], data["subject"]])
         cursor = {"validity": self._validity, "number": number} if self.said.keyword is None else None
         name = f"{data['subject'][:80] or 'without subject'}.eml"
-        return Thing(hashlib.sha256(told.encode()).hexdigest()[:40], name, at, size, data, key=number, cursor=cursor)
+        return Thing(
+            hashlib.sha256(told.encode()).hexdigest()[:40],
+            name,
+            at,
+            size,
+            data,
+            key=number,
+            cursor=cursor,
+            depth=depth_told(str(message[DEPTH_HEADER] or "").strip()),
+        )
 
     def _fetch(self, number: int) -> None:
         """Fetch a mail, and with it some that come after it."""

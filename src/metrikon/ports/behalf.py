@@ -6,6 +6,7 @@ import math
 from contextvars import ContextVar
 
 BEHALF: ContextVar[str] = ContextVar("behalf", default="")  # the party: a flow, or its back-fills; nothing for the house itself
+RUNS: ContextVar[tuple[str, ...]] = ContextVar("runs", default=())  # the runs because of which something is sent just now
 UNTIL: ContextVar[float] = ContextVar("until", default=math.inf)  # when the limit of a step is over, by the clock `time.monotonic`
 
 _LATER = " later"

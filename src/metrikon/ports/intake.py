@@ -26,6 +26,9 @@ class IntakeFailed(Exception):
         self.gone = gone
 
 
+DEPTH_HEADER = "Metrikon-Depth"  # of what flows send: by how many flows it went, one after the other
+
+
 @dataclass(frozen=True)
 class Thing:
     """Something that an intake holds.
@@ -33,6 +36,7 @@ class Thing:
     `identity` tells it from all others of its intake (empty when that is only known once it is had). `at`: when it came or changed, milliseconds since
     1970. `size`: bytes, 0 when not known. `data`: what is known of it, as JSON: conditions and steps see it as `item.data`. `key`: by what its intake finds
     it. `cursor`: where the intake stands once it is taken, as JSON; None where identities say all. `taken`: whether it was taken, where the intake knows.
+    `depth`: how deep it is, where a flow has sent it (`DEPTH_HEADER`).
     """
 
     identity: str
@@ -43,6 +47,12 @@ class Thing:
     key: Any = None
     cursor: Any = None
     taken: bool | None = None
+    depth: int = 0
+
+
+def depth_told(told: str) -> int:
+    """The depth that a header tells; 0 for none, or one that makes no sense."""
+    return min(int(told), 10_000) if told.isascii() and told.isdigit() and len(told) < 6 else 0
 
 
 @dataclass(frozen=True)

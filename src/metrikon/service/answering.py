@@ -32,14 +32,14 @@ class Links:
     def __init__(self, home: Path) -> None:
         self._place = home / "links.key"
 
-    def sign(self, question_id: str, who: str, until: int) -> str:
+    def sign(self, question_id: str, who: str, until: int, maker: str) -> str:
         """What stands in a link."""
-        return str(self._signer().dumps([question_id, who, until]))
+        return str(self._signer().dumps([question_id, who, until, maker]))
 
-    def read(self, text: str) -> tuple[str, str, int]:
-        """Question, who answers, and until when. Raises `BadSignature`."""
-        question_id, who, until = self._signer().loads(text)
-        return str(question_id), str(who), int(until)
+    def read(self, text: str) -> tuple[str, str, int, str]:
+        """Question, who answers, until when, and who made the link. Raises `BadSignature`."""
+        question_id, who, until, *maker = self._signer().loads(text)  # links of versions before 0.7 do not say who made them
+        return str(question_id), str(who), int(until), str(maker[0]) if maker else ""
 
     def _signer(self) -> URLSafeSerializer:
         return URLSafeSerializer(self._key(), salt="question")
@@ -72,8 +72,12 @@ def blueprint(app: App) -> Room:
         if wanted and body.who not in wanted:
             raise Problem(422, "not-asked", f"This question is for {', '.join(wanted)}.")
         until = app.clock.now() + int(body.days * _DAY)
-        address = (app.settings.address or request.host_url).rstrip("/")
-        return reply(LinkView(url=f"{address}/answer/{links.sign(path.id, body.who, until)}", who=body.who, until=until), 201)
+        maker = str(g.person)
+        if g.role != "admin" and body.who != maker:
+            raise Problem(
+                403, "not-yours", f"A link is for whoever makes it: give {maker!r} as who answers, or ask an admin for a link for somebody else."
+            )
+        return reply(LinkView(url=f"{app.address}/answer/{links.sign(path.id, body.who, until, maker)}", who=body.who, until=until), 201)
 
     return api
 
@@ -85,7 +89,7 @@ def install(flask: OpenAPI, app: App) -> None:
     def page(signed: str) -> Response:
         g.person = None
         try:
-            question_id, who, until = links.read(signed)
+            question_id, who, until, maker = links.read(signed)
         except BadSignature:
             return _page("This link is not valid", told="It may have been cut off. Ask for another one.", status=404)
         if until < app.clock.now():
@@ -94,7 +98,7 @@ def install(flask: OpenAPI, app: App) -> None:
         if request.method == "POST":
             comment = request.form.get("comment", "")
             try:
-                app.questions.answer(question_id, request.form.get("option", ""), who, comment)
+                app.questions.answer(question_id, request.form.get("option", ""), who, comment, _by_link(who, maker))
             except (BadAnswer, NotNow, NotThere) as error:
                 told, status = str(error), 422 if isinstance(error, BadAnswer) else 409
         with app.database.reading() as connection:
@@ -104,6 +108,11 @@ def install(flask: OpenAPI, app: App) -> None:
         return _page(question["asked"]["question"], who, question | question["asked"], told, comment, status=status)
 
     flask.add_url_rule("/answer/<string:signed>", view_func=page, endpoint="answer", methods=["GET", "POST"])
+
+
+def _by_link(who: str, maker: str) -> str:
+    """By whom an answer is kept: it came by a link, and by whose."""
+    return f"{who} (by link)" if maker in ("", who) else f"{who} (by a link of {maker})"
 
 
 def _page(title: str, who: str = "", question: dict[str, Any] | None = None, told: str = "", comment: str = "", *, status: int = 200) -> Response:

@@ -93,9 +93,10 @@ class Guard:
         self._tries.right(address, name)
         secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
         until = now + self.app.settings.session_hours * 3_600_000
-        self.app.database.write(lambda connection: people.open_session(connection, secret, name, csrf, until, now))
-        session = self._opened(secret)
-        return session or people.Session(name, csrf), secret
+        opened = people.Session(name, csrf)
+        if not self.app.database.write(lambda connection: people.open_session(connection, secret, opened, until, now, kept)):
+            raise Problem(401, "wrong-password", "The password was changed just now. Sign in with the new one.")
+        return self._opened(secret) or opened, secret
 
     def current(self) -> people.Session | None:
         """The session of this request, if any."""

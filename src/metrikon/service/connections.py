@@ -17,9 +17,11 @@ from metrikon.core.flows.connecting import Way
 from metrikon.engine.connecting import BadConnection
 from metrikon.engine.holding import holds
 from metrikon.service.asked import NamePath
+from metrikon.service.auth import Guard
 from metrikon.service.description import Room
 from metrikon.service.problems import Problem
 from metrikon.service.reply import reply
+from metrikon.service.roles import may
 from metrikon.service.sent_views import Sent, View
 from metrikon.store.connections import calls_of
 
@@ -139,7 +141,7 @@ def blueprint(app: App) -> Room:
     @api.post("/api/connections/<string:name>/consent", responses={201: ConsentView}, operation_id="beginConsent")
     def begin_consent(path: NamePath) -> Response:
         """Begin a person's consent to a connection: the address at which it is given."""
-        return reply(ConsentView(url=app.connections.consent(path.name, f"{(app.settings.address or request.host_url).rstrip('/')}{CONSENT}")), 201)
+        return reply(ConsentView(url=app.connections.consent(path.name, f"{app.address}{CONSENT}", str(g.person))), 201)
 
     @api.get("/api/connections/<string:name>/calls", responses={200: OutsideCalls}, operation_id="listOutsideCalls")
     def list_calls(path: NamePath) -> Response:
@@ -176,22 +178,37 @@ def blueprint(app: App) -> Room:
     return api
 
 
-def install(flask: OpenAPI, app: App) -> None:
-    """Where a person comes back to after a consent."""
+def install(flask: OpenAPI, app: App, guard: Guard) -> None:
+    """Where a person comes back to after a consent: it is theirs, by the session in which they began it."""
 
     def consented() -> Response:
         g.person = None
         refused, code = request.args.get("error_description") or request.args.get("error"), request.args.get("code", "")
+        session = guard.current()
+        if session is None and "here" not in request.args:
+            return _through_here()
         try:
             if refused or not code:
                 raise FetchFailed(f"Nothing was consented to{f': {refused[:200]}' if refused else ''}.")
-            name = app.connections.consented(request.args.get("state", ""), code)
+            if session is None:
+                raise FetchFailed("Nobody is signed in here. Sign in, then begin the consent once more in Setup.")
+            builds = may(session.role, "connections.begin_consent", looks_only=False)
+            name = app.connections.consented(request.args.get("state", ""), code, session.person, builds=builds)
         except FetchFailed as error:
             return _page("It did not work", str(error), 400)
         told = app.connections.one(name)
         return _page(f"The connection {name} is signed in", f"{told['told']} You may close this page, or go back to Setup.", 200)
 
     flask.add_url_rule(CONSENT, view_func=consented, endpoint="consented")
+
+
+def _through_here() -> Response:
+    """Cookies of sessions are not sent along with what another site leads to: the same address once more, from here."""
+    on = escape(f"{CONSENT}?{request.query_string.decode('latin-1')}&here=1")
+    text = f"<!doctype html><meta charset=utf-8><meta http-equiv=refresh content='0;url={on}'><title>Consent</title><p><a href='{on}'>Go on</a></p>"
+    response = Response(text, 200, content_type="text/html; charset=utf-8")
+    response.headers["Referrer-Policy"], response.headers["Cache-Control"] = "no-referrer", "no-store"
+    return response
 
 
 def _page(title: str, told: str, status: int) -> Response:

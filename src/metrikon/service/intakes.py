@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from flask import Response, g, request
+from flask import Response, g
 from flask_openapi3 import Tag
 from pydantic import Field
 
@@ -245,7 +245,7 @@ def _view(app: App, flow: Flow, said: Said) -> IntakeView:
 
 def _whole(app: App, kind: str, address: str) -> str:
     """The address as others reach it."""
-    return f"{(app.settings.address or request.host_url).rstrip('/')}{app.kinds.intakes[kind].sent}{address}"
+    return f"{app.address}{app.kinds.intakes[kind].sent}{address}"
 
 
 def _preview(would: Would, currency: str) -> PreviewView:

@@ -49,6 +49,7 @@ class Server:
         self._health = _health(app) if settings.health_port else None
         self.port = port_of(self._server)
         self.url = f"http://{settings.host}:{self.port}"
+        app.listens_at = self.url if settings.port == 0 else ""
 
     def run(self, ready: Callable[[], None] = lambda: None) -> None:
         """Start to work, serve, and on SIGTERM or SIGINT let running steps finish."""

@@ -128,7 +128,7 @@ def create(app: App) -> OpenAPI:
     flask.after_request(_headers)
     answering.install(flask, app)
     webhooks.install(flask, app)
-    connections.install(flask, app)
+    connections.install(flask, app, guard)
     forms.install(flask, app, guard)
     flask.add_url_rule("/api/openapi.json", view_func=lambda: jsonify(description()), endpoint="description")
     flask.add_url_rule("/", view_func=_console, endpoint="console")

@@ -19,7 +19,7 @@ from metrikon.engine.addresses import Sent
 from metrikon.engine.looking import state_of
 from metrikon.engine.refusing import NotThere
 from metrikon.intakes.webhook import Posted, Webhook, identity_of, taken_from, unproved
-from metrikon.ports.intake import Thing
+from metrikon.ports.intake import DEPTH_HEADER, IntakeFailed, Thing, depth_told
 from metrikon.service.problems import Problem
 from metrikon.store import runs
 from metrikon.store.items import Arrived
@@ -59,7 +59,8 @@ def _posted(app: App, found: Sent, waiting: threading.Semaphore) -> Response:
         raise Problem(401, "not-believed", wrong)
     thing, pieces = taken_from(said, posted, app.clock.now(), "each" if said.opened else "")
     known = identity_of(said, posted, thing)
-    thing = Thing(known or f"sent {secrets.token_hex(12)}", thing.name, thing.at, thing.size, thing.data)
+    depth = depth_told(posted.headers.get(DEPTH_HEADER.lower(), ""))
+    thing = Thing(known or f"sent {secrets.token_hex(12)}", thing.name, thing.at, thing.size, thing.data, depth=depth)
     app.taking.came(found.flow.name, found.said.name, "", failed=False)
     if not found.running:
         app.taking.let_go(found.flow, found.said, [(thing, OFF)], posted.body).result()
@@ -76,6 +77,11 @@ def _posted(app: App, found: Sent, waiting: threading.Semaphore) -> Response:
     if why:
         app.taking.let_go(found.flow, found.said, [(thing, why)], posted.body).result()
         return _answer({"taken": False, "why": why}, 202)
+    try:
+        app.taking.pace.take(found.flow.name, found.said.name)
+    except IntakeFailed as error:
+        app.taking.came(found.flow.name, found.said.name, str(error), failed=True)
+        raise Problem(429, "too-many", str(error), {"Retry-After": str(int(error.wait or AGAIN))}) from error
     arrived = [each.result() for each in app.taking.sent(found.flow, found.said, thing, pieces)]
     if said.within and len(arrived) == 1 and waiting.acquire(blocking=False):
         try:

@@ -7,7 +7,7 @@ import html
 import mimetypes
 from collections.abc import Mapping
 from email.message import EmailMessage
-from email.utils import format_datetime, formataddr, parseaddr
+from email.utils import format_datetime, formataddr, getaddresses, parseaddr
 from typing import Any
 
 from metrikon.connections import imap, smtp
@@ -25,7 +25,7 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     """The id of the mail, to whom it went, and who was refused."""
     given = call.parameters
     id_ = f"<{hashlib.sha256(f'{call.run_id} {call.path}'.encode()).hexdigest()[:32]}@metrikon>"
-    sender, to = _one(given["sender"]), [each for name in ("to", "cc", "bcc") for each in _addresses(given.get(name), name)]
+    sender, to = _one(given["sender"]), [each for name in ("to", "cc", "bcc") for each in _addresses(call, name)]
     result = {"id": id_, "to": [parseaddr(each)[1] for each in to], "refused": {}}
     if call.cut_off:
         if _found_sent(call, workshop, id_):
@@ -48,13 +48,27 @@ def run(call: Call, workshop: Workshop) -> Outcome:
     return Outcome({**result, "refused": refused})
 
 
-def _addresses(given: Any, name: str) -> list[str]:
-    found = given if isinstance(given, list) else [each for each in str(given).split(",") if each.strip()] if given else []
-    return [_one(each) for each in found]
+def _addresses(call: Call, name: str) -> list[str]:
+    """To whom a mail goes. Several only where the flow itself lists them: a value that comes from elsewhere is one address, whatever stands in it."""
+    given, said = call.parameters.get(name), getattr(call.said, name, None)
+    if not given:
+        return []
+    if isinstance(said, str) and "${" not in said:
+        return [_one(each) for each in said.split(",") if each.strip()]
+    if isinstance(given, list) and not isinstance(said, list):
+        if len(given) > 1:
+            raise StepFailed(
+                f"`{name}` is one value that holds {len(given)} addresses. Mails go to several only where the flow lists them: [${{…}}, ${{…}}]. Correct the flow, then continue."
+            )
+        return [_one(each) for each in given]
+    return [_one(each) for each in (given if isinstance(given, list) else [given])]
 
 
 def _one(given: Any) -> str:
-    """An address, perhaps with a name; one that would break a header is refused."""
+    """An address, perhaps with a name; several in one, and one that would break a header, are refused."""
+    told = str(given).strip()
+    if isinstance(given, list) or (told.isprintable() and len(getaddresses([told])) > 1):
+        raise StepFailed(f"{str(given)[:120]!r} is more than one address of mail, in one value. List them in the flow, then continue.")
     name, address = parseaddr(str(given).strip())
     if not address or "@" not in address or address.count("@") > 1 or not str(given).strip().isprintable() or " " in address:
         raise StepFailed(f"{str(given)[:120]!r} is no address of mail. Correct the record or the flow, then continue.")
@@ -67,8 +81,10 @@ def _message(call: Call, workshop: Workshop, id_: str, sender: str) -> EmailMess
     message["From"], message["Message-ID"] = sender, id_
     message["Date"] = format_datetime(call.moment) if call.moment is not None else None
     for head, name in (("To", "to"), ("Cc", "cc")):
-        if addresses := _addresses(given.get(name), name):
+        if addresses := _addresses(call, name):
             message[head] = ", ".join(addresses)
+    for name, value in workshop.outside.depths.header().items():
+        message[name] = value
     message["Subject"] = " ".join(clean(str(given["subject"])).split())
     if given.get("answers"):
         answered = clean(str(given["answers"])).strip()

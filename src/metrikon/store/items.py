@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, insert, select, update
+from sqlalchemy import Connection, bindparam, func, insert, select, update
 
 from metrikon.core.flows.coming import Repeats
 from metrikon.core.values.exact import dumps
@@ -33,6 +33,7 @@ class Arrival:
     data: bytes | None = None  # what its intake knows of it, as JSON
     body: bytes | None = None  # its bytes, where they are kept in its row and in no file
     repeats: Repeats = "hold"  # what becomes of it where an earlier one of its flow holds the same
+    depth: int = 0  # by how many flows it went before
 
 
 @dataclass(frozen=True)
@@ -68,6 +69,12 @@ _ITEM = Hot(insert(items).inline())
 _RUN = Hot(insert(runs).inline())
 
 
+def deepest(connection: Connection, run_ids: Sequence[str]) -> int:
+    """The greatest depth of the items of some runs."""
+    wanted = select(func.max(items.c.depth)).join(runs, runs.c.item_id == items.c.id).where(runs.c.id.in_(list(run_ids)[:500]))
+    return int(connection.execute(wanted).scalar() or 0)
+
+
 def shortened(identity: str) -> str:
     """An identity as it is kept: the beginning and a hash of one that is too long."""
     return identity if len(identity) <= LONGEST else f"{identity[:100]} {hashlib.sha256(identity.encode()).hexdigest()}"
@@ -101,6 +108,7 @@ def arrive(connection: Connection, arrival: Arrival, ids: tuple[str, str], at: i
         "received_at": at,
         "data": arrival.data,
         "body": arrival.body,
+        "depth": arrival.depth,
     }
     _ITEM.run(connection, row)
     held = arrival.repeats == "hold" and twin is not None

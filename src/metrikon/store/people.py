@@ -74,10 +74,13 @@ def any_people(connection: Connection) -> bool:
     return connection.execute(select(people.c.name).limit(1)).scalar() is not None
 
 
-def open_session(connection: Connection, secret: str, person: str, csrf: str, until: int, now: int) -> None:
-    """Sign a person in; sessions that are over are cleared away."""
+def open_session(connection: Connection, secret: str, opened: Session, until: int, now: int, password: str) -> bool:
+    """Sign a person in whose password was found right, by its hash; whether that still is theirs. Sessions that are over are cleared away."""
+    if password_hash(connection, opened.person) != password:
+        return False
     connection.execute(delete(sessions).where(sessions.c.until < now))
-    connection.execute(insert(sessions), [{"id_hash": hashed(secret), "person": person, "csrf": csrf, "until": until}])
+    connection.execute(insert(sessions), [{"id_hash": hashed(secret), "person": opened.person, "csrf": opened.csrf, "until": until}])
+    return True
 
 
 def session(connection: Connection, secret: str, now: int) -> Session | None:

@@ -87,6 +87,7 @@ items = Table(
     Column("received_at", BigInteger, nullable=False),
     Column("data", LargeBinary),  # what its intake knows of it, as JSON
     Column("body", LargeBinary),  # its bytes, where they are few and came by themselves
+    Column("depth", Integer, nullable=False, default=0, server_default="0"),  # by how many flows it went before
     UniqueConstraint("flow", "intake", "identity"),
     Index("items_by_content", "flow", "sha256"),
 )

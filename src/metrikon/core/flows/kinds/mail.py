@@ -29,7 +29,7 @@ class Mail(Once):
 
     connection: ConnectionName = Field(..., description="Name of a connection to a server that takes mail (smtps://…, smtp://…).")
     sender: str = Field(..., min_length=3, max_length=300, description="From whom, such as Garden office <office@garden.example>.")
-    to: Any = Field(..., description="To whom: an address, or a list of them.")
+    to: Any = Field(..., description="To whom: an address, or a list of them in the flow. A value of a document is one address; several go nowhere.")
     cc: Any = Field(None, description="Who gets a copy.")
     bcc: Any = Field(None, description="Who gets a copy that others do not see.")
     subject: str = Field(..., min_length=1, max_length=500, description="The subject.")

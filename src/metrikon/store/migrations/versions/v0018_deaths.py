@@ -1,4 +1,4 @@
-"""Files that have ended the process that opened them; the file that a call of a model speaks of."""
+"""Files that have ended the process that opened them; the file that a call of a model speaks of; how deep an item is."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -19,3 +19,4 @@ def upgrade() -> None:
     )
     op.add_column("calls", sa.Column("about", sa.String(64), nullable=True))
     op.create_index("calls_about", "calls", ["about"])
+    op.add_column("items", sa.Column("depth", sa.Integer(), nullable=False, server_default="0"))
