@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import csv
+import io
+import re
 import shutil
 import subprocess
 import zipfile
@@ -23,6 +25,7 @@ from openpyxl.styles import Font, PatternFill
 from openpyxl.worksheet.table import Table
 
 from metrikon.app.assemble import App
+from metrikon.destinations.cells import Link, cell_value
 from metrikon.destinations.csv import CsvBeside, CsvFormat, SideFile
 from metrikon.destinations.files import LocalFile, RemoteFile
 from metrikon.destinations.ods import OdsFormat
@@ -370,3 +373,29 @@ def test_a_link_to_the_original_stands_in_its_row_and_leads_nowhere_else(name: s
         [one, other] = [row[0] for row in load_workbook(path).worksheets[0].iter_rows(min_row=2)]
         assert one.value == '=HYPERLINK("papers/a ""b""&c.pdf", "bill ""9"" & <co>")'
         assert other.value == "x"
+
+
+@pytest.mark.parametrize("mark", [",", ";"])
+@pytest.mark.parametrize(
+    "text", ["\t=1+1", "\n=1", "＝1+1", "＋cmd", "a;=1+1", 'a, "=1', "x\t@SUM(A1)", "a|-cmd", "'=1", "a;'=1", "a, b; c", "3; -2"]
+)
+def test_no_cell_of_a_text_file_begins_a_formula_in_any_locale_and_each_is_read_as_it_was(mark: str, text: str, tmp_path: Path) -> None:
+    path = tmp_path / "a.csv"
+    path.write_text(f"Name{mark}Note{mark}delivery_key\n")
+    made = SheetDestination(LocalFile(path), CsvFormat())
+    made.write([Row("k", {"Name": "one", "Note": text})])
+    assert made.write([Row("k", {"Name": "one", "Note": text})])[0].there == {}, "what is there is what was written"
+    told = path.read_text("utf-8").partition("\n")[2]
+    for other in ",;\t|":
+        for cells in csv.reader(io.StringIO(told), delimiter=other, quoting=csv.QUOTE_NONE if other != mark else csv.QUOTE_MINIMAL):
+            assert not [each for each in cells if re.match(r'\s*"?[=@＝＋]', each)], (other, cells)
+
+
+@pytest.mark.parametrize(
+    "place",
+    ["file:///etc/passwd", r"\\server\share", "//server/share", "java\tscript:alert(1)", "jav\nascript:x", "java%73cript:x", "a:b/c", "C:\\x"],
+)
+def test_a_link_leads_to_a_page_a_mail_or_a_file_beside_and_nowhere_else(place: str) -> None:
+    assert not isinstance(cell_value({"link": place, "text": "t"}), Link)
+    for right in ("https://a.example/x y;b=c:d", "mailto:a@b.example", "papers/a b.pdf"):
+        assert isinstance(cell_value({"link": right, "text": "t"}), Link)

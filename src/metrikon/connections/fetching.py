@@ -209,6 +209,8 @@ def resolved(host: str, port: int) -> list[str]:
 
 def address_of(url: str, wanted: Wanted, resolve: Resolve) -> tuple[str, int, str]:
     """Host, port and the address that is connected to. Raises `FetchFailed`."""
+    if any(ord(sign) < 32 or ord(sign) == 127 for sign in url):
+        raise FetchFailed(f"{url[:200]!r} is no address of a page: it has control characters in it.")
     try:
         parts = urlsplit(url)
         host, port = parts.hostname or "", parts.port or (443 if parts.scheme == "https" else 80)

@@ -6,6 +6,7 @@ import re
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
+from urllib.parse import unquote
 
 from metrikon.core.values.exact import dumps
 
@@ -40,8 +41,10 @@ def cell_value(value: Any) -> Any:
 def _link(place: str, text: str) -> str:
     """A link to a page or a file; the text alone where it leads elsewhere, or is longer than a workbook takes."""
     place, text = printable(place).strip(), printable(text)
-    leads = re.match(r"[A-Za-z][\w+.-]*:", place)
-    known = leads is None or leads.group(0).lower() in ("http:", "https:", "file:", "mailto:")
+    bare = re.sub(r"[\s\x00-\x20\u200b-\u200f\u2028\u2029\ufeff]", "", place)  # programs that follow links leave these out
+    scheme, colon, _ = re.split(r"[/?#]", unquote(bare), maxsplit=1)[0].partition(":")
+    elsewhere = bare.replace("\\", "/").startswith("//")  # the share of a server
+    known = not elsewhere and (not colon or scheme.lower() in ("http", "https", "mailto")) and bare == place.replace(" ", "")
     return Link(text, place) if place and known and max(len(place), len(text)) <= LONGEST_LINK else text
 
 

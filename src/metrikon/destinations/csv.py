@@ -13,6 +13,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import date, datetime
 from decimal import Decimal
+from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar, Literal
 
@@ -37,8 +38,18 @@ from metrikon.destinations.sheets import (
 )
 from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, Receipt, Row, There, Unusable
 
-_LIVE = re.compile(r"[=@]|[+-](?![\d\s().,/-]*%?$)")  # what spreadsheets take for a formula
+_SIGN = (
+    r"(?:[=@\uff1d\uff20]|[+\-\uff0b\uff0d](?![\d\s().,/-]*%?$))"  # with which spreadsheets begin a formula; full-width ones are read as the others
+)
+_LIVE = re.compile(rf"'*(?:[\t\r\n]|{_SIGN})")  # at the beginning of a cell
 _NUMBER = re.compile(r"-?\d{1,15}(\.\d{1,15})?")
+
+
+@cache
+def _within(mark: str, quoted: str = "") -> re.Pattern[str]:
+    """Where the separator of another locale would make a cell of its own of what begins as a formula; `quoted`: as we write it."""
+    others = "".join(each for each in ";,|\t" if each != mark) + "\r\n"
+    return re.compile(rf"([{others}]\s*\"?){quoted}('*)(?={_SIGN})")
 
 
 class CsvFile(SheetForm):
@@ -106,7 +117,7 @@ class CsvFormat:
                 self._rewrite(target, writer, data, form, held, heads, changes)
             for key, cells in changes.rows:
                 told = {**cells, **({KEY_COLUMN: key} if ours else {})}
-                writer.writerow([_shown(told.get(head)) for head in heads])
+                writer.writerow([_shown(told.get(head), form.mark) for head in heads])
         if changes.order is not None:
             _sort(out, changes.order)
 
@@ -124,7 +135,7 @@ class CsvFormat:
             elif number in changes.cells:
                 known = [*cells, *[""] * (len(heads) - len(cells))]
                 for head, value in changes.cells[number].items():
-                    known[heads.index(head)] = _shown(value)
+                    known[heads.index(head)] = _shown(value, form.mark)
                 writer.writerow(known)
             else:
                 bare = told.rstrip("\r\n")
@@ -214,7 +225,9 @@ def _numbered(path: Path) -> Iterator[tuple[int, list[str]]]:
     try:
         data = path.read_bytes()
         form = form_of(data)
-        yield from enumerate(csv.reader(io.StringIO(text_of(data, form), newline=""), delimiter=form.mark), 1)
+        ours = _within(form.mark, "'")
+        for number, cells in enumerate(csv.reader(io.StringIO(text_of(data, form), newline=""), delimiter=form.mark), 1):
+            yield number, [ours.sub(r"\1\2", cell) for cell in cells]
     except csv.Error as error:
         raise Unusable(f"{path.name} is no text in columns that can be read ({error}). Move it away or repair it, then continue.") from error
 
@@ -251,8 +264,8 @@ def _mark(row: dict[str, Any]) -> str:
     return hashlib.sha256(told.encode()).hexdigest()[:32]
 
 
-def _shown(value: Any) -> str:
-    """A value as it stands in the text. One that a spreadsheet would take for a formula begins with an apostrophe."""
+def _shown(value: Any, mark: str) -> str:
+    """A value as it stands in the text, whose cells are parted by a mark. One that a spreadsheet would take for a formula begins with an apostrophe."""
     if value is None:
         return ""
     if isinstance(value, bool):
@@ -261,8 +274,8 @@ def _shown(value: Any) -> str:
         return digits(value)
     if isinstance(value, datetime | date):
         return value.isoformat()
-    value = value.place if isinstance(value, Link) else value
-    return f"'{value}" if _LIVE.match(str(value)) else str(value)
+    told = _within(mark).sub(r"\1'\2", str(value.place if isinstance(value, Link) else value))
+    return f"'{told}" if _LIVE.match(told) else told
 
 
 def _found(cell: str) -> Any:

@@ -103,7 +103,7 @@ def unproved(said: Webhook, secret: str, posted: Posted, now: float) -> str:
 def _not_signed(secret: str, posted: Posted, now: float) -> str:
     """Standard Webhooks: an HMAC (SHA-256) of id, time and body."""
     id_, at, given = (posted.headers.get(f"webhook-{name}", "") for name in ("id", "timestamp", "signature"))
-    if not id_ or not at.isdigit() or not given:
+    if not id_ or not (at.isascii() and at.isdigit() and len(at) <= 12) or not given:
         return "It is not signed: the headers webhook-id, webhook-timestamp and webhook-signature are wanted."
     if abs(now - int(at)) > TOLERANCE:
         return f"Its webhook-timestamp is more than {TOLERANCE // 60} minutes away from the time here."
@@ -130,6 +130,8 @@ def identity_of(said: Webhook, posted: Posted, thing: Thing) -> str:
             found = None
         if found is not None:
             return (text_of(found) or "")[:400]
+    if said.sign == "hmac":  # no time is signed, and no id: what was signed is told by its signature, so that it is not taken twice under another id
+        return f"signed {hashlib.sha256(posted.headers.get((said.header or 'X-Signature').lower(), '').strip().removeprefix('sha256=').encode()).hexdigest()}"
     return (posted.headers.get("webhook-id") or posted.headers.get("idempotency-key") or "").strip()[:400]
 
 

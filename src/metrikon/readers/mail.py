@@ -19,7 +19,7 @@ from metrikon.readers.building import Carried, built
 from metrikon.readers.plain import text_blocks
 from metrikon.readers.web import Found, main_text, parsed
 
-_HEADERS = ("From", "To", "Cc", "Reply-To", "Date", "Subject", "Message-ID")
+_HEADERS = ("From", "To", "Cc", "Reply-To", "Date", "Subject")
 _QUOTES = re.compile(
     r"^(?:>.*|-{3,}\s*(?:original message|ursprüngliche nachricht|message d'origine|forwarded message|weitergeleitete nachricht)\s*-{3,}"
     r"|(?:on|am|le|el)\s.{6,120}\s(?:wrote|schrieb|a écrit|escribió)\b.{0,80}:\s*"
@@ -57,11 +57,14 @@ class MailReader:
         own, quoted = _apart(body)
         headers = ((name, _header(message, name)) for name in _HEADERS)
         facts = tuple(Fact("header", f"/{name}", name, value) for name, value in headers if value)
+        id_ = tuple(
+            Fact("header", "/Message-ID", "Message-ID", value) for value in (_header(message, "Message-ID"),) if value
+        )  # no reader of mails shows it
         rest: list[Block] = [paragraph("Earlier messages that this one quotes:", 2), *quoted] if quoted else []
         named = [part for part in parts if part.role == "attachment"]
         along = _attached(within, limits, carried.warnings, depth)
         told = tuple(Fact("attachment", f"/attachments/{n}", "Attachment", f"{part.name} ({part.media})") for n, part in enumerate(named, 1))
-        mail = built(sha256, "eml", [*own, *rest], limits, Carried((), tuple(links), (), parts, carried.warnings), shown=(*facts, *told))
+        mail = built(sha256, "eml", [*own, *rest], limits, Carried(id_, tuple(links), (), parts, carried.warnings), shown=(*facts, *told))
         return joined(mail, along, limits.max_pages)
 
     def parts(self, data: bytes, limits: Limits, warnings: list[str] | None = None) -> Iterator[tuple[Part, bytes]]:

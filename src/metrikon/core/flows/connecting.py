@@ -75,6 +75,8 @@ class Way(msgspec.Struct, frozen=True, omit_defaults=True):
 
 def wrong_address(address: str) -> str:
     """What is wrong with the address of a connection; nothing when it can be used."""
+    if not address.isprintable() or any(sign.isspace() for sign in address):
+        return f"{address[:200]!r} is no address: it has blanks or line breaks in it."
     try:
         parts = urlsplit(address)
         _ = parts.port

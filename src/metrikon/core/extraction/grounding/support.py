@@ -13,6 +13,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from metrikon.core.extraction.grounding.data import in_its_data, in_numbers_of_its_data, told_by_data
 from metrikon.core.extraction.grounding.downwards import down_a_column
 from metrikon.core.extraction.grounding.figures import (
     a_number_in_words,
@@ -33,7 +34,7 @@ from metrikon.core.extraction.grounding.shifted import a_shifted_time, a_weekday
 from metrikon.core.extraction.grounding.spans import a_day_of_a_span, an_end_of_a_month
 from metrikon.core.extraction.grounding.wording import decided, in_other_words, misread, put_together, spelled_out
 from metrikon.core.extraction.grounding.worldly import a_month, by_its_name
-from metrikon.core.extraction.indexing.index import Index, Place, squeezed
+from metrikon.core.extraction.indexing.index import Index, Place
 from metrikon.core.extraction.indexing.placed import best_heard, evidence_at, said_of
 from metrikon.core.extraction.indexing.said import Heard
 from metrikon.core.extraction.indexing.said_when import WEEKDAY, date_in
@@ -41,7 +42,6 @@ from metrikon.core.records.evidence import Evidence
 from metrikon.core.records.types import Field
 from metrikon.core.values.dates import MONTHS, iso_day
 from metrikon.core.values.number_words import plain
-from metrikon.core.values.numbers import parse_number
 from metrikon.core.values.phones import written_forms
 
 Rule = Callable[[Field, Any, Index], "Evidence | None"]
@@ -63,7 +63,7 @@ def a_day(field: Field, value: Any, index: Index) -> Evidence | None:
     places = [Heard(place, 1.0 if place.exact else 0.7) for place in index.dates.get(day, [])]
     found = best_heard(index, places, "printed") or best_heard(index, said.day(day))
     if found is None and said.own_date == day:
-        found = _fact(index, lambda text: str(day) in text or _holds_date(text, day))
+        found = told_by_data(field, index, lambda text: str(day) in text or _holds_date(text, day))
     if field.kind == "date" or found is None:
         return found
     time = _clock(value[11:16], index)
@@ -93,7 +93,7 @@ def _clock(text: str, index: Index) -> Evidence | None:
     ]
     if exact:
         return evidence_at(index, exact[0], 1.0)
-    return best_heard(index, said_of(index).times.get(minutes, [])) or _fact(index, lambda fact: text in fact)
+    return best_heard(index, said_of(index).times.get(minutes, [])) or told_by_data(None, index, lambda fact: text in fact)
 
 
 def a_telephone(field: Field, value: Any, index: Index) -> Evidence | None:
@@ -113,35 +113,7 @@ def a_telephone(field: Field, value: Any, index: Index) -> Evidence | None:
         if at and apart:
             best = min(apart, key=lambda place: (not index.quote(place).startswith(("-", "/", "–")), place.page))
             return evidence_at(index, best, 0.8, "mapped")
-    return _fact(index, lambda text: any(re.sub(r"\D", "", text) == form for form in forms))
-
-
-def in_its_data(field: Field, value: Any, index: Index) -> Evidence | None:
-    """A text that stands in what the file says of itself for programs, or in the address of one of its links."""
-    wanted = squeezed(str(value)) if isinstance(value, str) else ""
-    return _fact(index, lambda text: wanted in squeezed(text)) if len(wanted) >= 3 else None
-
-
-def in_numbers_of_its_data(field: Field, value: Any, index: Index) -> Evidence | None:
-    """A number or a day that the file says of itself for programs."""
-    if isinstance(value, bool) or not isinstance(value, Decimal | int | str):
-        return None
-    if isinstance(value, Decimal | int):
-        return _fact(index, lambda text: len(text) < 40 and parse_number(text, ".") == value)
-    if field.kind in ("date", "moment") and re.match(r"\d{4}-\d\d-\d\d", value):
-        wanted = value[:16] if field.kind == "moment" else value[:10]
-        return _fact(index, lambda text: text.replace(" ", "T").startswith(wanted))
-    return None
-
-
-def _fact(index: Index, holds: Callable[[str], bool]) -> Evidence | None:
-    for fact in index.document.facts:
-        if holds(fact.value):
-            return Evidence("fact", 0, None, f"{fact.value} ({fact.source} {fact.path})"[:300], 0.95)
-    for link in index.document.links:
-        if holds(link.address):
-            return Evidence("fact", 0, None, f"{link.text}: {link.address}"[:300], 0.95)
-    return None
+    return told_by_data(field, index, lambda text: any(re.sub(r"\D", "", text) == form for form in forms))
 
 
 def a_sign(field: Field, value: Any, index: Index) -> Evidence | None:
