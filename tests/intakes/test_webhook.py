@@ -7,10 +7,12 @@ import hashlib
 import hmac
 import json
 import secrets
+import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
 from typing import Any
+from urllib.parse import urlsplit
 
 import httpx
 import pytest
@@ -264,3 +266,43 @@ def test_the_secret_is_kept_sealed_and_changes_with_the_key(send: Callable[..., 
     assert sender.post().status_code == 404
     sender.url, sender.secret = fresh["address"], fresh["secret"]
     assert sender.post().status_code == 202
+
+
+@pytest.mark.parametrize("more", ["", ", sign: token", ", sign: hmac", ", sign: basic, user: garden"])
+def test_what_nobody_signed_is_refused_before_its_body_is_taken(more: str, send: Callable[..., Sender]) -> None:
+    sender = send(more)
+    place = urlsplit(sender.url)
+    with socket.create_connection((place.hostname or "", place.port or 80), timeout=10) as plain:
+        plain.sendall(f"POST {place.path} HTTP/1.1\r\nHost: a\r\nContent-Length: 20000000\r\n\r\n".encode())
+        assert plain.recv(12) == b"HTTP/1.1 401"
+    eventually(lambda: any("was not believed" in str(each) for each in sender.running.client.today()["problems"]))
+    assert sender.post(b'{"a": "' + b"x" * 200_000 + b'"}').status_code == (202 if not more else 401)
+
+
+def test_what_is_signed_without_a_time_is_taken_once_whatever_id_it_comes_under(send: Callable[..., Sender]) -> None:
+    sender = send(", sign: hmac, header: X-Sig")
+    body = json.dumps(CALL).encode()
+    proof = hmac.new(sender.secret.encode(), body, hashlib.sha256).hexdigest()
+    sent = [("X-Sig", proof, "one"), ("X-Sig", f"sha256={proof}", "two"), ("X-Sig", proof, "three")]
+    answers = [
+        sender.http.post(sender.url, content=body, headers={"Content-Type": "application/json", name: value, "webhook-id": id_})
+        for name, value, id_ in sent
+    ]
+    assert {each.json()["item"] for each in answers} == {answers[0].json()["item"]}
+    other = body + b" "
+    more = sender.http.post(
+        sender.url,
+        content=other,
+        headers={"Content-Type": "application/json", "X-Sig": hmac.new(sender.secret.encode(), other, hashlib.sha256).hexdigest()},
+    )
+    assert more.json()["item"] != answers[0].json()["item"]
+
+
+@pytest.mark.parametrize("at", ["²³", "1" * 30, "-1", "1e9", "١٢٣"])
+def test_a_time_of_odd_digits_is_no_time(at: str, send: Callable[..., Sender]) -> None:
+    sender = send()
+    place = urlsplit(sender.url)
+    with socket.create_connection((place.hostname or "", place.port or 80), timeout=10) as plain:
+        head = f"POST {place.path} HTTP/1.1\r\nHost: a\r\nContent-Length: 2\r\nwebhook-id: a\r\nwebhook-signature: v1,a\r\nwebhook-timestamp: "
+        plain.sendall(head.encode() + at.encode("utf-8") + b"\r\n\r\n{}")
+        assert plain.recv(12) == b"HTTP/1.1 401"

@@ -100,13 +100,31 @@ def unproved(said: Webhook, secret: str, posted: Posted, now: float) -> str:
     return "" if hmac.compare_digest(given.encode(), wanted.encode()) else "The secret that was sent is not that of this intake."
 
 
-def _not_signed(secret: str, posted: Posted, now: float) -> str:
-    """Standard Webhooks: an HMAC (SHA-256) of id, time and body."""
-    id_, at, given = (posted.headers.get(f"webhook-{name}", "") for name in ("id", "timestamp", "signature"))
+def unproved_by_head(said: Webhook, secret: str, headers: Mapping[str, str], now: float) -> str:
+    """The same, as far as the head of a request tells, before its body is there."""
+    if said.sign == "hmac":
+        name = (said.header or "X-Signature").lower()
+        return "" if headers.get(name, "").strip() else f"It is not signed: the header {name} is wanted."
+    if said.sign == "standard":
+        return _no_signature(headers, now)
+    return unproved(said, secret, Posted(headers, b""), now)
+
+
+def _no_signature(headers: Mapping[str, str], now: float) -> str:
+    id_, at, given = (headers.get(f"webhook-{name}", "") for name in ("id", "timestamp", "signature"))
     if not id_ or not (at.isascii() and at.isdigit() and len(at) <= 12) or not given:
         return "It is not signed: the headers webhook-id, webhook-timestamp and webhook-signature are wanted."
     if abs(now - int(at)) > TOLERANCE:
         return f"Its webhook-timestamp is more than {TOLERANCE // 60} minutes away from the time here."
+    return ""
+
+
+def _not_signed(secret: str, posted: Posted, now: float) -> str:
+    """Standard Webhooks: an HMAC (SHA-256) of id, time and body."""
+    wrong = _no_signature(posted.headers, now)
+    if wrong:
+        return wrong
+    id_, at, given = (posted.headers[f"webhook-{name}"] for name in ("id", "timestamp", "signature"))
     made = signature(secret, id_, int(at), posted.body)
     right = [hmac.compare_digest(each.encode(), made.encode()) for each in given.split()[:10]]
     return "" if any(right) else "Its webhook-signature is not made with this intake's secret."

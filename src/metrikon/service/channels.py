@@ -11,6 +11,8 @@ from typing import Any
 from waitress import wasyncore
 from waitress.channel import HTTPChannel
 
+from metrikon.service.parsing import Parser
+
 MOST = 2000  # connections in all
 MOST_OF_ONE = 100  # connections of one address: one more lets go of the one that has been idle longest
 IDLE = 15  # seconds that a connection may be silent between requests
@@ -23,6 +25,8 @@ FILES = 8192  # that the process may have open, connections among them
 
 class Channel(HTTPChannel):  # type: ignore[misc]
     """A connection that is let go when a request on it takes too long to come."""
+
+    parser_class = Parser
 
     def __init__(self, server: Any, sock: Any, addr: Any, adj: Any, map: Any = None) -> None:
         super().__init__(server, sock, addr, adj, map=map)
@@ -49,11 +53,13 @@ def _let_go_of_one(own: list[Channel]) -> None:
         min(idle, key=lambda each: each.last_activity).handle_close()
 
 
-def guard(server: Any, *, trusted: str) -> None:
-    """Let a server let go of connections that are slow, and of those of an address that holds many. A `trusted` proxy may hold them all."""
+def guard(server: Any, *, trusted: str, early: Any = None) -> None:
+    """Let a server let go of connections that are slow, and of those of an address that holds many. A `trusted` proxy may hold them all. `early`: what looks at
+    the head of a request before its body is taken (`early.Early`)."""
     server.ending = threading.Event()
     for each in listening(server):
         each.channel_class = Channel
+        each.adj.early = early
         each.most_of_one = MOST if trusted else MOST_OF_ONE
         each.maintenance = _Maintenance(each)
         each.pull_trigger = _Bell(each.trigger)

@@ -15,6 +15,7 @@ from waitress.server import create_server
 from metrikon.app.assemble import App
 from metrikon.service import status
 from metrikon.service.channels import IDLE, MOST, allow_files, end, guard, port_of, run
+from metrikon.service.early import early_of
 from metrikon.service.secure import SecureDoor
 from metrikon.service.web import create
 
@@ -44,7 +45,7 @@ class Server:
             connection_limit=MOST,
             **_behind(settings.trusted_proxy),
         )
-        guard(self._server, trusted=settings.trusted_proxy)
+        guard(self._server, trusted=settings.trusted_proxy, early=early_of(app))
         self.secure_url = f"https://{settings.host}:{self._secure.port}" if self._secure is not None else ""
         self._health = _health(app) if settings.health_port else None
         self.port = port_of(self._server)

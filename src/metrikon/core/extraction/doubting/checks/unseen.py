@@ -34,7 +34,12 @@ def run(state: State) -> Iterable[Finding]:
     for pointer, value in leaves(state.record):
         given = state.evidence.get(pointer)
         field = state.kind.by_shape.get(shape(pointer))
-        if given is None or field is None or value is None or not (_in_data(given) or _behind_a_link(value, given, state.index)):
+        if (
+            given is None
+            or field is None
+            or value is None
+            or not (_in_data(given) or (pointer.count("/") == 1 and _behind_a_link(value, given, state.index)))
+        ):
             continue
         other = _printed(field, value, state)
         if other:
@@ -47,7 +52,8 @@ def _in_data(given: Evidence) -> bool:
 
 
 def _behind_a_link(value: Any, given: Evidence, index: Index) -> bool:
-    """Whether a value stands where a reader has put what a link leads to, behind its words: "Write to us <office@…>"."""
+    """Whether a value stands where a reader has put what a link leads to, behind its words: "Write to us <office@…>". In rows each link stands with what it
+    belongs to, so that another one of the page says nothing of it: they are left out (`field.shape` of a header field has one slash)."""
     own = squeezed(str(value))
     put = given.how == "printed" and given.quote.startswith("<") and given.quote.endswith(">")
     return put and any(own == squeezed(each) for link in index.document.links for each in targets(link))
@@ -62,7 +68,10 @@ def _printed(field: Field, value: Any, state: State) -> str:
         return str(read)
     if field.kind not in FORMS:
         return ""
-    return next((each for each in _of_form(field.kind, state.index) if squeezed(each) != own and not _same_figures(each, value)), "")
+    others = {squeezed(str(each)) for _, each in leaves(state.record)}  # of other people, of other rows
+    behind = {squeezed(each) for link in state.index.document.links for each in targets(link)}
+    printed = (each for each in _of_form(field.kind, state.index) if squeezed(each) not in {own, *others, *behind})
+    return next((each for each in printed if not _same_figures(each, value)), "")
 
 
 def _of_form(kind: str, index: Index) -> Iterator[str]:
