@@ -21,6 +21,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
 
+from bench import hostile
 from bench.reading import damaged
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
@@ -37,6 +38,7 @@ from tests.killing_entered import killed_entered
 from tests.killing_out import killed_out
 
 REQUESTS, FILES, KILLS, KILLS_OUT = 20_000, 100_000, 1_000, 300
+SHEETS, CLIENTS, SECRETS = 10_000, 10_000, 500
 KILLS_ENTERED = 100  # each waits for a browser
 LARGE = 90_000  # bytes: pictures and scans, which take seconds each, are few among the files
 A_ROUND = 50  # kills, after which all must have settled
@@ -163,6 +165,16 @@ def kills_entered(folder: Path, wanted: int, until: float, seed: int) -> Proof:
     return proof
 
 
+def _hostile(name: str, part: Callable[[Path, int, float, int], tuple[int, list[str], str]]) -> Callable[[Path, int, float, int], Proof]:
+    """A part that tells how many it did, what was wrong, and what is behind the figure."""
+
+    def run(folder: Path, wanted: int, until: float, seed: int) -> Proof:
+        done, wrong, behind = part(folder, wanted, until, seed)
+        return Proof(name, wanted, done, wrong, behind=behind)
+
+    return run
+
+
 PARTS: dict[str, tuple[Callable[[Path, int, float, int], Proof], int]] = {
     "requests": (requests, REQUESTS),
     "files": (files, FILES),
@@ -170,6 +182,9 @@ PARTS: dict[str, tuple[Callable[[Path, int, float, int], Proof], int]] = {
     "kills-out": (kills_out, KILLS_OUT),
     "kills-corrected": (kills_corrected, KILLS_OUT),
     "kills-entered": (kills_entered, KILLS_ENTERED),
+    "sheets": (_hostile("sheets and templates damaged and repeated", hostile.sheets), SHEETS),
+    "doors": (_hostile("clients that are silent or slow, at each door", hostile.doors), CLIENTS),
+    "secrets": (_hostile("secrets looked for wherever they may have come", hostile.all_secrets), SECRETS),
 }
 
 
