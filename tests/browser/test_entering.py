@@ -35,7 +35,7 @@ class Shown:
         find = "const r = metrikon.find({label: arguments[0], near: '', row: '', path: ''}, arguments[1])[0].getBoundingClientRect(); return [r.left + r.width / 2, r.top + r.height / 2];"
         if kind == "text":
             find = "const r = [...document.querySelectorAll('body *')].filter((each) => each.children.length === 0 && each.textContent.trim() === arguments[0])[0].getBoundingClientRect(); return [r.left + 5, r.top + r.height / 2];"
-        x, y = show.screen._run(find, label, kind)
+        x, y = show.screen._screen._run(find, label, kind)
         picture = self.desk.see(".showing img")
         script = """
 const [image, x, y] = arguments; const box = image.getBoundingClientRect();

@@ -236,25 +236,29 @@ def test_only_failures_that_are_named_are_tried_again(house: Callable[..., App],
 class _Proxy(BaseHTTPRequestHandler):
     seen: ClassVar[list[str]] = []
 
-    def do_GET(self) -> None:
-        self.seen.append(self.path)
+    def do_CONNECT(self) -> None:
         self.send_response(200)
-        self.send_header("Content-Length", "5")
         self.end_headers()
-        self.wfile.write(b"ferns")
+        asked = self.rfile.readline().decode().strip()
+        heads = iter(lambda: self.rfile.readline().decode().strip(), "")
+        self.seen.append(f"{self.path}: {asked}, {next(each for each in heads if each.lower().startswith('host:'))}")
+        for _ in heads:
+            pass  # the rest of the head
+        self.wfile.write(b"HTTP/1.1 200 OK\r\nContent-Length: 5\r\n\r\nferns")
+        self.close_connection = True
 
     def log_message(self, format: str, *args: object) -> None:
         return None
 
 
-def test_through_a_proxy_the_host_is_named_and_its_address_checked_all_the_same() -> None:
+def test_a_proxy_is_handed_the_address_that_was_checked_and_the_host_is_told_who_is_meant() -> None:
     server = ThreadingHTTPServer(("127.0.0.1", 0), _Proxy)
     threading.Thread(target=server.serve_forever, daemon=True).start()
     proxy = f"http://127.0.0.1:{server.server_address[1]}"
     try:
         found = fetch(Wanted("http://seeds.example/prices", proxy=proxy), lambda host, port: ["93.184.216.34"])
         assert found.data == b"ferns"
-        assert _Proxy.seen == ["http://seeds.example/prices"]
+        assert _Proxy.seen == ["93.184.216.34:80: GET /prices HTTP/1.1, Host: seeds.example"]
         with pytest.raises(FetchFailed, match="an address of a private network"):
             fetch(Wanted("http://seeds.example/prices", proxy=proxy), lambda host, port: ["10.0.0.7"])
         assert len(_Proxy.seen) == 1

@@ -68,7 +68,10 @@ class Settings:
     trusted_certificates: str = _setting(
         "", "File of certificates (PEM) that flows trust besides the usual ones, such as that of one's own network.", place=True
     )
-    fetch_proxy: str = _setting("", "Address of a proxy through which flows fetch, such as http://proxy.garden.example:3128; empty: straight.")
+    fetch_proxy: str = _setting(
+        "",
+        "Address of a proxy through which flows fetch, such as http://proxy.garden.example:3128, which lets one connect (CONNECT) to addresses; empty: straight.",
+    )
     fetches_a_minute: int = _setting(0, "Most pages that are fetched from one host a minute; 0: no limit.")
     fetches_at_once: int = _setting(4, "Most pages that are fetched from one host at once; 0: no limit.")
     keep_files_days: int = _setting(0, "Days after which the file of an item that has settled is kept no longer; 0: kept for good.")

@@ -275,10 +275,8 @@ def _once(url: str, wanted: Wanted, resolve: Resolve, until: float) -> Fetched |
 
     def client() -> httpx.Client:
         verify = trusting(wanted.trusted, own) if wanted.trusted or own else _usual()
-        carried = transport(wanted.proxy, verify) if wanted.proxy and target.scheme == "https" else None
-        return httpx.Client(
-            trust_env=False, follow_redirects=False, proxy=None if carried else wanted.proxy or None, verify=verify, transport=carried
-        )
+        carried = transport(wanted.proxy, verify) if wanted.proxy else None
+        return httpx.Client(trust_env=False, follow_redirects=False, verify=verify, transport=carried)
 
     def ask(by: httpx.Client) -> Fetched | str:
         name, patience = {"sni_hostname": host}, min(left, 20.0)

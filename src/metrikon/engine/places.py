@@ -74,7 +74,8 @@ class Places:
     def own(self, place: Path) -> bool:
         """Whether a path, links followed, is the service's own, or a folder that holds what is."""
         home = self._home.resolve()
-        if any(each.is_relative_to(place) for each in (home, *self._own)) or any(place.is_relative_to(each) for each in self._own):
+        own = [each for each in self._own if not home.is_relative_to(each)]  # a folder around all is no place of its own
+        if any(each.is_relative_to(place) for each in (home, *own)) or any(place.is_relative_to(each) for each in own):
             return True
         if not place.is_relative_to(home):
             return False
