@@ -89,3 +89,9 @@ def test_what_is_stored_is_asked_for_in_the_store_alone(path: Path) -> None:
     names = imported(path)
     assert not {f"sqlalchemy.{each}" for each in SQL} & names
     assert "metrikon.store.tables" not in names
+
+
+def test_what_is_taken_for_a_number_really_is_one() -> None:
+    """`"²".isdigit()` holds, and `int("²")` raises: figures that strangers send are asked about with `isdecimal`."""
+    asked = [str(path.relative_to(ROOT)) for path in FILES if ".isdigit()" in path.read_text("utf-8")]
+    assert not asked

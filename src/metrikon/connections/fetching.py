@@ -345,7 +345,7 @@ def _taken(url: str, response: httpx.Response, wanted: Wanted, until: float) -> 
     if wanted.types and not any(media.startswith(each.lower()) for each in wanted.types):
         raise FetchFailed(f"{url} is {media or 'of no type that it tells'}; wanted is {' or '.join(wanted.types)}.")
     told = response.headers.get("content-length", "")
-    if told.isdigit() and int(told) > wanted.most_bytes:
+    if told.isdecimal() and int(told) > wanted.most_bytes:
         raise FetchFailed(f"{url} has {int(told) / 1e6:.1f} MB; at most {wanted.most_bytes / 1e6:.1f} MB are fetched.")
     data = bytearray()
     for part in response.iter_bytes(65_536):
@@ -391,7 +391,7 @@ def _wait(told: str | None) -> float | None:
     """Seconds that a server asks to wait (RFC 9110, 10.2.3)."""
     if not told:
         return None
-    if told.strip().isdigit():
+    if told.strip().isdecimal():
         return float(told)
     try:
         return max(0.0, parsedate_to_datetime(told).timestamp() - time.time())

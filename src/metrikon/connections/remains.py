@@ -126,7 +126,7 @@ def _began(process: int) -> str:
 def _processes(word: str) -> Iterator[int]:
     """Processes that have this in their environment."""
     for place in Path("/proc").iterdir():
-        if not place.name.isdigit():
+        if not place.name.isdecimal():
             continue
         with contextlib.suppress(OSError):
             if word.encode() in (place / "environ").read_bytes().split(b"\0"):

@@ -78,7 +78,7 @@ def _safely(session: Sender, host: str, at: str, trusted: str) -> None:
 def told(session: Sender, host: str, user: str) -> str:
     """What a look at a server found: as whom, and how large a mail may be."""
     size = session.esmtp_features.get("size", "")
-    largest = f" Mails of up to {int(size) / 1e6:.0f} MB are taken." if size.isdigit() and int(size) else ""
+    largest = f" Mails of up to {int(size) / 1e6:.0f} MB are taken." if size.isdecimal() and int(size) else ""
     return f"{host} takes mail{f' from {user}' if user else ''}.{largest}"
 
 

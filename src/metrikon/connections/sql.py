@@ -148,7 +148,7 @@ def passing(error: SQLAlchemyError) -> bool:
         return (
             down
             or state.startswith(_PASSING)
-            or (state.isdigit() and int(state) in _PASSING_NUMBERS)
+            or (state.isdecimal() and int(state) in _PASSING_NUMBERS)
             or (not state and isinstance(error, OperationalError))
         )
     return False

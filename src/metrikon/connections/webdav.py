@@ -55,7 +55,7 @@ def _file(response: Any) -> DavFile | None:
         at = int(parsedate_to_datetime(changed).timestamp() * 1000)
     except (ValueError, TypeError):
         at = 0
-    return DavFile(name, int(size) if size.isdigit() else 0, at, (response.findtext(f".//{_DAV}getetag") or changed)[:200])
+    return DavFile(name, int(size) if size.isdecimal() and len(size) < 16 else 0, at, (response.findtext(f".//{_DAV}getetag") or changed)[:200])
 
 
 def bytes_of(fetch: Fetch, connection: str, folder: str, name: str, most: int) -> bytes:

@@ -103,7 +103,7 @@ def hours_ods() -> bytes:
     for row in (("Name", "Week", "Hours"), ("Imogen Sedge", "10", "12"), ("Fitch Alder", "10", "7.25"), ("Imogen Sedge", "11", "9.5")):
         cells = ""
         for value in row:
-            kind = f'office:value-type="float" office:value="{value}"' if value[0].isdigit() else 'office:value-type="string"'
+            kind = f'office:value-type="float" office:value="{value}"' if value[0].isdecimal() else 'office:value-type="string"'
             cells += f"<table:table-cell {kind}><text:p>{value}</text:p></table:table-cell>"
         rows += f"<table:table-row>{cells}</table:table-row>"
     out = io.BytesIO()

@@ -60,7 +60,7 @@ def as_date(text: str) -> date | None:
 
 def as_moment(text: str) -> datetime | None:
     """A date with a time from its ISO form, to the second; anything else is None."""
-    if len(text) < 16 or text[10] not in "T " or not text[:4].isdigit() or len(text) > 40:
+    if len(text) < 16 or text[10] not in "T " or not text[:4].isdecimal() or len(text) > 40:
         return None
     try:
         return datetime.fromisoformat(text).replace(microsecond=0)

@@ -71,7 +71,7 @@ def key_type(dialect: str) -> TypeEngine[Any]:
 
 def as_moment(text: str) -> datetime | None:
     """A date with a time from its ISO form; anything else is None."""
-    if len(text) < 16 or text[10] not in "T " or not text[:4].isdigit():
+    if len(text) < 16 or text[10] not in "T " or not text[:4].isdecimal():
         return None
     try:
         return datetime.fromisoformat(text)

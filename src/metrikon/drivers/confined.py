@@ -44,7 +44,7 @@ def _threads_of_user() -> int:
     count = 0
     for name in os.listdir("/proc") if os.path.isdir("/proc") else ():
         try:
-            if name.isdigit() and os.stat(f"/proc/{name}").st_uid == os.getuid():
+            if name.isdecimal() and os.stat(f"/proc/{name}").st_uid == os.getuid():
                 count += len(os.listdir(f"/proc/{name}/task"))
         except OSError:
             continue  # it has ended

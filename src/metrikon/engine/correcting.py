@@ -179,4 +179,4 @@ def _changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> dict[str, Any
 
 def _as_path(pointer: str) -> str:
     """A JSON Pointer as a path within a result, whose rows are counted from 1: /lines/0/amount is .lines[1].amount."""
-    return "".join(f"[{int(part) + 1}]" if part.isdigit() else f".{part}" for part in pointer.split("/")[1:])
+    return "".join(f"[{int(part) + 1}]" if part.isdecimal() else f".{part}" for part in pointer.split("/")[1:])

@@ -112,7 +112,7 @@ def unproved_by_head(said: Webhook, secret: str, headers: Mapping[str, str], now
 
 def _no_signature(headers: Mapping[str, str], now: float) -> str:
     id_, at, given = (headers.get(f"webhook-{name}", "") for name in ("id", "timestamp", "signature"))
-    if not id_ or not (at.isascii() and at.isdigit() and len(at) <= 12) or not given:
+    if not id_ or not (at.isascii() and at.isdecimal() and len(at) <= 12) or not given:
         return "It is not signed: the headers webhook-id, webhook-timestamp and webhook-signature are wanted."
     if abs(now - int(at)) > TOLERANCE:
         return f"Its webhook-timestamp is more than {TOLERANCE // 60} minutes away from the time here."

@@ -237,7 +237,7 @@ def _said(response: httpx.Response) -> str:
 def _retry_after(response: httpx.Response) -> float | None:
     """Seconds of a `Retry-After` header, given as a number or a date (RFC 9110, 10.2.3)."""
     given = response.headers.get("Retry-After", "")
-    if given.isdigit():
+    if given.isdecimal():
         return min(float(given), 86400.0)
     try:
         return max(0.0, min(email.utils.parsedate_to_datetime(given).timestamp() - time.time(), 86400.0))

@@ -52,7 +52,7 @@ class Thing:
 
 def depth_told(told: str) -> int:
     """The depth that a header tells; 0 for none, or one that makes no sense."""
-    return min(int(told), 10_000) if told.isascii() and told.isdigit() and len(told) < 6 else 0
+    return min(int(told), 10_000) if told.isascii() and told.isdecimal() and len(told) < 6 else 0
 
 
 @dataclass(frozen=True)

@@ -226,4 +226,4 @@ def _found(element: etree._Element, paths: str, spaces: dict[str, str]) -> tuple
 
 def _dated(value: str) -> str:
     """A date of format 102 (CCYYMMDD) as it is written everywhere else."""
-    return f"{value[:4]}-{value[4:6]}-{value[6:]}" if len(value) == 8 and value.isdigit() and value[:2] in ("19", "20") else value
+    return f"{value[:4]}-{value[4:6]}-{value[6:]}" if len(value) == 8 and value.isdecimal() and value[:2] in ("19", "20") else value

@@ -86,7 +86,7 @@ def _unseen(said: etree._Element) -> str:
     if str(said.get(f"{_FO}color", "")).lower() == "#ffffff" and ground in ("#ffffff", "transparent"):
         return "it is white on white"
     size = str(said.get(f"{_FO}font-size", "")).removesuffix("pt")
-    if size.replace(".", "", 1).isdigit() and float(size) <= 1.5:
+    if size.replace(".", "", 1).isdecimal() and float(size) <= 1.5:
         return "its letters are too small to be read"
     return ""
 
@@ -142,7 +142,7 @@ class _Walk:
         name = etree.QName(child).localname
         if name == "s":
             count = str(child.get(f"{_TEXT}c", "1"))
-            yield Piece(" " * min(MOST_BLANKS, int(count) if count.isdigit() else 1), look.struck)
+            yield Piece(" " * min(MOST_BLANKS, int(count) if count.isdecimal() else 1), look.struck)
         elif name in ("tab", "line-break"):
             yield Piece(" ", look.struck)
         elif name in ("frame", "text-box", "annotation", "note"):
@@ -186,7 +186,7 @@ class _Walk:
             paragraphs = [clean("".join(piece.text for piece in self._pieces(each, _Look(), ""))) for each in cell.iter(f"{_TEXT}p", f"{_TEXT}h")]
             again = str(cell.get(f"{_TABLE}number-columns-repeated", "1"))
             text = "\n".join(each for each in paragraphs if each)
-            for _ in range(min(MOST_CELLS, int(again) if again.isdigit() else 1)):
+            for _ in range(min(MOST_CELLS, int(again) if again.isdecimal() else 1)):
                 yield text
 
 

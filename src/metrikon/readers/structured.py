@@ -102,7 +102,7 @@ def _shown(value: Any) -> str:
 
 def _name(path: str) -> str:
     parts = [part.replace("~1", "/").replace("~0", "~") for part in path.split("/")[1:]]
-    return clean(" ".join(part for part in parts[-2:] if not part.isdigit()).replace("_", " ")) or "value"
+    return clean(" ".join(part for part in parts[-2:] if not part.isdecimal()).replace("_", " ")) or "value"
 
 
 def parsed_xml(data: bytes) -> etree._Element:

@@ -241,7 +241,7 @@ class _Walk:
                 self.found.hidden += inner.found.hidden
                 cells.append(inner.cell_text())
                 span = cell.get("colspan", "1")
-                cells += [""] * (min(int(span), 60) - 1 if span.isdigit() else 0)
+                cells += [""] * (min(int(span), 60) - 1 if span.isdecimal() else 0)
             if not rows and cells and all(cell.tag == "th" for cell in row if cell.tag in ("td", "th")):
                 headed = True
             if any(cells):

@@ -92,7 +92,9 @@ class _Walk:
                 span = cell.find(f"{_W}tcPr/{_W}gridSpan")
                 paragraphs = (clean(" ".join(p.text for p in self._pieces(each))) for each in cell.iter(f"{_W}p"))
                 cells.append("\n".join(text for text in paragraphs if text))
-                cells += [""] * (min(int(span.get(f"{_W}val", "1")), 60) - 1 if span is not None and str(span.get(f"{_W}val", "1")).isdigit() else 0)
+                cells += [""] * (
+                    min(int(span.get(f"{_W}val", "1")), 60) - 1 if span is not None and str(span.get(f"{_W}val", "1")).isdecimal() else 0
+                )
             rows.append(tuple(cells))
         wide = max((len(row) for row in rows), default=0)
         rows = [row + ("",) * (wide - len(row)) for row in rows]
@@ -162,6 +164,6 @@ def _invisible(settings: etree._Element | None) -> str | None:
     ):
         return "it is white on white"
     size = settings.find(f"{_W}sz")
-    if size is not None and str(size.get(f"{_W}val", "24")).isdigit() and int(str(size.get(f"{_W}val", "24"))) <= 3:
+    if size is not None and str(size.get(f"{_W}val", "24")).isdecimal() and int(str(size.get(f"{_W}val", "24"))) <= 3:
         return "its letters are too small to be read"
     return None

@@ -194,7 +194,7 @@ def blueprint(server: RecordsServer) -> Blueprint:
     @api.post("/records/takes")
     def put_takes() -> Any:
         given = request.form.get("text", "")
-        server.takes = min(int(given), 1_000_000) if given.isdigit() else 0
+        server.takes = min(int(given), 1_000_000) if given.isdecimal() else 0
         return redirect("/records")
 
     return api

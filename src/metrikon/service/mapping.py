@@ -79,7 +79,7 @@ def blueprint(app: App) -> Room:
     @api.post("/api/flows-remap", responses={200: TextView}, operation_id="remapFlow")
     def remap(body: RemapBody) -> Response:
         """The text of a flow with other columns at one place, all else as it was; nothing is kept."""
-        where = tuple(int(each) if each.isdigit() else each for each in body.place.split("/"))
+        where = tuple(int(each) if each.isdecimal() else each for each in body.place.split("/"))
         try:
             return reply(TextView(text=mapping.remapped(body.text, where, body.columns)))
         except ValueError as error:

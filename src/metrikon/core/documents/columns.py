@@ -41,7 +41,7 @@ class Columns:
 @lru_cache(maxsize=4096)
 def has_figure(text: str) -> bool:
     """Whether a text is mostly figures: an amount, a quantity, a date, a code."""
-    digits = sum(c.isdigit() for c in text)
+    digits = sum(c.isdecimal() for c in text)
     return digits > 0 and digits * 2 >= sum(c.isalnum() for c in text)
 
 

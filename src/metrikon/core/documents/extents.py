@@ -108,4 +108,4 @@ def _check_ods(part: IO[bytes], most: int) -> None:
 
 def _times(element: etree._Element, name: str) -> int:
     given = str(element.get(f"{_TABLE}{name}") or "1")
-    return int(given) if given.isdigit() and len(given) < 10 else 10**9 if given.isdigit() else 1
+    return int(given) if given.isdecimal() and len(given) < 10 else 10**9 if given.isdecimal() else 1

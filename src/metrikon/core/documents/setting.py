@@ -263,7 +263,7 @@ def _broken(pieces: Iterable[Piece], width: int) -> list[list[Piece]]:
 def _kept_with_next(line: list[Piece], room: int) -> list[Piece]:
     """Take the last words that hold figures off a line, a few of them, if they fit before the word that comes next."""
     taken = 0
-    while taken < min(MOST_KEPT, len(line) - 1) and any(c.isdigit() for c in line[-1 - taken].text):
+    while taken < min(MOST_KEPT, len(line) - 1) and any(c.isdecimal() for c in line[-1 - taken].text):
         taken += 1
     kept = line[len(line) - taken :]
     if not kept or sum(len(each.text) + 1 for each in kept) > room:

@@ -92,7 +92,7 @@ def _with_line_above(page: Page, number: int, at: int) -> int:
     close = line.box[1] - above.box[3] < 0.6 * (line.box[3] - line.box[1])
     inside = above.box[0] >= line.box[0] - 2 and above.box[2] <= line.box[2] + 2
     over = all(_over_head(s, line) for s in above.segments) or all(_over_head(s, line) or _over_column(s, page, number + 1) for s in above.segments)
-    plain = not any(any(c.isdigit() for c in s.text) or ":" in s.text for s in above.segments)
+    plain = not any(any(c.isdecimal() for c in s.text) or ":" in s.text for s in above.segments)
     return number - 1 if close and inside and over and plain and len(above.segments) <= len(line.segments) else number
 
 
@@ -109,7 +109,7 @@ def _over_column(segment: Segment, page: Page, start: int) -> bool:
 def _is_second_head(line: Line, page: Page, number: int) -> bool:
     below = page.lines[number]
     close = below.box[1] - line.box[3] < 0.6 * (line.box[3] - line.box[1])
-    plain = not any(any(c.isdigit() for c in s.text) for s in below.segments)
+    plain = not any(any(c.isdecimal() for c in s.text) for s in below.segments)
     over = all(_over_head(s, line) or _over_column(s, page, number + 1) for s in below.segments)
     short = all(len(s.text) <= SHORT_HEAD for s in below.segments)
     return close and plain and over and short and len(below.segments) <= len(line.segments)

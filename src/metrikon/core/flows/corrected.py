@@ -13,7 +13,7 @@ class NotThereIn(ValueError):
 
 def parts_of(path: str) -> list[str | int]:
     """The parts of a path within a result."""
-    return [int(part) if part.isdigit() else part for part in re.findall(r"[^.\[\]]+", path)]
+    return [int(part) if part.isdecimal() else part for part in re.findall(r"[^.\[\]]+", path)]
 
 
 def corrected(result: Any, path: str, value: Any) -> Any:

@@ -85,7 +85,7 @@ _FOREIGN = {
 
 def foreign(name: str) -> str:
     """What to do instead of a parameter that other programs have; empty for one that is only misspelt."""
-    if name.isdigit():
+    if name.isdecimal():
         return "If a decimal comma is meant, write a point, such as 0.8."
     return next((told for told, names in _FOREIGN.items() if name.casefold() in names), "")
 

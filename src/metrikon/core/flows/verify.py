@@ -198,4 +198,4 @@ FAILURE: Schema = {
 
 
 def _parts(place: str) -> list[str | int]:
-    return [int(each) if each.isdigit() else each for each in place.split("/") if each]
+    return [int(each) if each.isdecimal() else each for each in place.split("/") if each]

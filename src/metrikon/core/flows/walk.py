@@ -405,7 +405,7 @@ def _looked(step: Open) -> str:
 def natural(path: str) -> list[tuple[int, str]]:
     """By what paths are put into the order of the flow's lists: lines[2] before lines[10]."""
     parts = path.replace("[", "\0").replace("]", "\0").split("\0")
-    return [(int(part), "") if part.isdigit() else (0, part) for part in parts]
+    return [(int(part), "") if part.isdecimal() else (0, part) for part in parts]
 
 
 __all__ = ["CannotGoOn", "Here", "Walk", "natural", "perform"]

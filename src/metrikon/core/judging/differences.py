@@ -175,7 +175,7 @@ def tokens(text: str, mark: str | None = None) -> tuple[str, ...]:
 
 @lru_cache(maxsize=16384)
 def _token(word: str, mark: str | None) -> str:
-    if not any(c.isdigit() for c in word):
+    if not any(c.isdecimal() for c in word):
         return fold(word)
     number = parse_number(word.replace("−", "-").replace("–", "-"), mark)
     return f"{number.normalize():f}" if number is not None and abs(number) < 10**15 else word
@@ -234,7 +234,7 @@ def _nearly(one: str, two: str) -> bool:
 
 
 def _is_figure(word: str) -> bool:
-    return any(c.isdigit() for c in word)
+    return any(c.isdecimal() for c in word)
 
 
 def _dated(words: Sequence[str]) -> tuple[str, ...]:

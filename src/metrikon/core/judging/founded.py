@@ -138,7 +138,7 @@ class Sources:
             for value in values
         ):
             return True
-        return word.isdigit() and word in self.index.once("groups of digits", _groups)
+        return word.isdecimal() and word in self.index.once("groups of digits", _groups)
 
     def day(self, text: str) -> bool:
         """Whether a date stands in the sources, however it is written."""

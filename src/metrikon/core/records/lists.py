@@ -210,7 +210,7 @@ def _open(kind: RecordType, record: Mapping[str, Any]) -> Iterator[tuple[Field, 
 def _beside(field: Field, pointer: str) -> str:
     """The pointer of the value by which a field is looked up: in the same row, where it points into rows."""
     by = str(field.lookup["by"])
-    number = next((part for part in pointer.split("/") if part.isdigit()), "")
+    number = next((part for part in pointer.split("/") if part.isdecimal()), "")
     return by.replace("/*/", f"/{number}/") if number else by
 
 

@@ -188,8 +188,8 @@ def label_fit(field: Field, label: str) -> float:
     words = words_of(label)
     if not words or len(words) > 14:
         return 0.0
-    figures = [word for word in words if word.isdigit()]
-    said = [word for word in words if not word.isdigit()]
+    figures = [word for word in words if word.isdecimal()]
+    said = [word for word in words if not word.isdecimal()]
     if not said:
         return 0.0
     own = dict(meaning(field))

@@ -52,7 +52,7 @@ def get(value: Any, pointer: str) -> Any:
     for step in steps(pointer):
         if isinstance(value, dict):
             value = value.get(step)
-        elif isinstance(value, list) and step.isdigit() and int(step) < len(value):
+        elif isinstance(value, list) and step.isdecimal() and int(step) < len(value):
             value = value[int(step)]
         else:
             return None
@@ -77,4 +77,4 @@ def with_values(record: Mapping[str, Any], values: Mapping[str, Any]) -> dict[st
 @lru_cache(maxsize=8192)
 def shape(pointer: str) -> str:
     """A pointer with its list positions left open: /lines/3/amount → /lines/*/amount."""
-    return "/".join("*" if part.isdigit() else part for part in pointer.split("/"))
+    return "/".join("*" if part.isdecimal() else part for part in pointer.split("/"))

@@ -33,7 +33,7 @@ def target(whole: Mapping[str, Any], reference: str) -> Any:
     place: Any = whole
     for step in reference[2:].split("/") if reference != "#" else ():
         name = step.replace("~1", "/").replace("~0", "~")
-        if isinstance(place, list) and name.isdigit() and int(name) < len(place):
+        if isinstance(place, list) and name.isdecimal() and int(name) < len(place):
             place = place[int(name)]
         else:
             place = place.get(name) if isinstance(place, dict) else None

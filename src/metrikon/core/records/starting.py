@@ -63,7 +63,7 @@ def from_document(document: Document, title: str = "record") -> dict[str, Any]:
 def field_name(label: str, taken: Mapping[str, Any]) -> str:
     """A name for a field, from how people call it: "Invoice No." gives invoice_no."""
     name = _NOT_NAME.sub("_", fold(label.replace("ß", "ss")).casefold()).strip("_")[:40] or "field"
-    name = name if not name[0].isdigit() else f"field_{name}"
+    name = name if not name[0].isdecimal() else f"field_{name}"
     return name if name not in taken else next(f"{name}_{n}" for n in range(2, 1000) if f"{name}_{n}" not in taken)
 
 
@@ -75,7 +75,7 @@ def _pairs(page: Page, line: Line) -> list[tuple[str, str]]:
         match = _COLON.match(text)
         if match and not match[2].startswith("//"):
             found.append((clean(match[1]), clean(match[2])))
-    if not found and len(segments) in (2, 3) and 2 <= len(segments[-2]) <= LONGEST_LABEL and not any(c.isdigit() for c in segments[-2][:3]):
+    if not found and len(segments) in (2, 3) and 2 <= len(segments[-2]) <= LONGEST_LABEL and not any(c.isdecimal() for c in segments[-2][:3]):
         found.append((clean(segments[-2]).rstrip(" :"), clean(segments[-1])))
     return [(label, value) for label, value in found if label and any(c.isalnum() for c in value) and any(c.isalpha() for c in label)]
 
@@ -115,7 +115,7 @@ def _from_text(text: str) -> dict[str, Any]:
     for word in text.split():
         bare = bare.replace(word, "").strip() if currency_in(word) == word else bare
     number = parse_number(text) if parse_number(text) is not None else parse_number(bare)
-    if number is not None and not (text.isdigit() and (len(text) > 6 or text.startswith("0"))):
+    if number is not None and not (text.isdecimal() and (len(text) > 6 or text.startswith("0"))):
         return {"type": "number", "examples": [number]}
     if text.startswith("+") and parse_phone(text):
         return {"type": "string", "examples": [text], "x-phone": True}

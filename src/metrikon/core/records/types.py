@@ -181,7 +181,7 @@ class RecordType:
         field = self.by_shape.get(shape(pointer))
         if field is None:
             return pointer.strip("/").replace("/", " ").capitalize() or "The record"
-        row = next((str(int(part) + 1) for part in pointer.split("/") if part.isdigit()), "sum of rows")
+        row = next((str(int(part) + 1) for part in pointer.split("/") if part.isdecimal()), "sum of rows")
         return f"{field.title} (row {row})" if "/*" in field.shape else field.title
 
     @cached_property

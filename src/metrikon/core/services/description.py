@@ -148,7 +148,7 @@ class _Reader:
         if content and media:
             fields += list(self._body(self.followed(content[media].get("schema") or {}), "body", "", 0))
         answers = said.get("responses") or {}
-        good = tuple(int(each) for each in answers if str(each).isdigit() and 200 <= int(each) < 300) or (200, 201, 202, 204)
+        good = tuple(int(each) for each in answers if str(each).isdecimal() and 200 <= int(each) < 300) or (200, 201, 202, 204)
         answer: list[Field] = []
         for status in good:
             content = (self.followed(answers.get(str(status)) or answers.get(status) or {}) or {}).get("content") or {}

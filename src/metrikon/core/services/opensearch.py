@@ -83,7 +83,7 @@ def search_in(data: bytes, base: str) -> Search:
 
 
 def _whole(text: Any) -> int:
-    return int(text) if isinstance(text, str) and text.isdigit() else 1
+    return int(text) if isinstance(text, str) and text.isdecimal() else 1
 
 
 def results_in(data: bytes, base: str) -> tuple[list[dict[str, str]], int | None]:
@@ -100,7 +100,7 @@ def results_in(data: bytes, base: str) -> tuple[list[dict[str, str]], int | None
         for each in parsed.entries
     ]
     total = next((str(value).strip() for name, value in parsed.feed.items() if name.endswith("totalresults")), "")  # behind a prefix of its own
-    return found, int(total) if total.isdigit() else None
+    return found, int(total) if total.isdecimal() and len(total) < 16 else None
 
 
 def _text(value: Any) -> str:

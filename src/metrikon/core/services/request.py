@@ -163,7 +163,7 @@ def _text(value: Any) -> str:
 def at(answer: Any, path: str) -> Any:
     """What stands in an answer under a path with points; None where nothing does."""
     for part in filter(None, path.split(".")):
-        if isinstance(answer, list) and part.isdigit() and int(part) < len(answer):
+        if isinstance(answer, list) and part.isdecimal() and int(part) < len(answer):
             answer = answer[int(part)]
         elif isinstance(answer, Mapping):
             answer = answer.get(part)

@@ -91,7 +91,7 @@ def _fi(code: str) -> bool:
 
 def _fr(code: str) -> bool:
     key, siren = code[:2], code[2:]
-    return _luhn(siren) and (not key.isdigit() or (12 + 3 * (int(siren) % 97)) % 97 == int(key))
+    return _luhn(siren) and (not key.isdecimal() or (12 + 3 * (int(siren) % 97)) % 97 == int(key))
 
 
 def _gb(code: str) -> bool:

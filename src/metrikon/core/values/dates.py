@@ -70,7 +70,7 @@ def iso_day(value: Any) -> date | None:
 def date_readings(text: str) -> tuple[date, ...]:
     """All dates that `text` may be: none, one, or two (day first, then month first)."""
     body = " ".join(text.split()).strip(" ,;:()").rstrip(".").strip(" ,;:()")
-    if not 6 <= len(body) <= 30 or not any(c.isdigit() for c in body):
+    if not 6 <= len(body) <= 30 or not any(c.isdecimal() for c in body):
         return ()
     if match := _ISO.match(body):
         return _made(int(match[1]), int(match[3]), int(match[4]))

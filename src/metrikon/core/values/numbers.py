@@ -60,7 +60,7 @@ def _unsigned(text: str) -> tuple[str, bool]:
         before = body
         if body.startswith("(") and body.endswith(")"):
             body, negative = body[1:-1], True
-        if body.startswith("-") or (body.endswith("-") and body[:1].isdigit()):
+        if body.startswith("-") or (body.endswith("-") and body[:1].isdecimal()):
             body, negative = body.strip("-"), True
         body = body.removeprefix("+").removesuffix("%").strip()
         body = _PER.sub("", _AROUND.sub("", body)).strip()

@@ -135,7 +135,7 @@ _CODE_WORDS = frozenset(
 
 def _no_name(text: str) -> bool:
     """Whether a text is no name of a person or firm: a date, a label of its own, figures."""
-    return not text[:1].isupper() or bool(date_readings(text)) or sum(c.isdigit() for c in text) > 4 or label_words(text)
+    return not text[:1].isupper() or bool(date_readings(text)) or sum(c.isdecimal() for c in text) > 4 or label_words(text)
 
 
 def label_words(text: str) -> bool:
@@ -213,7 +213,7 @@ def _text_option(field: Field, page: Page, words: Sequence[int], score: float, c
     text = " ".join(texts).strip(PUNCTUATION)
     if label_words(text) or len(texts) > MOST_WORDS or not text[:1].isalnum():
         return None  # another label, or a sentence that only begins like one
-    if concept_of(field) not in CODES and len(text) > 1 and not (text.replace(" ", "").isdigit()):
+    if concept_of(field) not in CODES and len(text) > 1 and not (text.replace(" ", "").isdecimal()):
         return Option(text, Place(page.number, tuple(words)), score * 0.95)
     return Option(text, Place(page.number, tuple(words)), score * 0.6) if text else None
 
@@ -226,7 +226,7 @@ def _code(texts: Sequence[str]) -> tuple[int, int] | None:
             while (
                 end < len(texts)
                 and end - start < 6
-                and ((texts[end].strip(PUNCTUATION).isdigit() and len(texts[start]) <= 4) or re.fullmatch(r"[A-Z]{1,2}\d{1,3}", texts[end]))
+                and ((texts[end].strip(PUNCTUATION).isdecimal() and len(texts[start]) <= 4) or re.fullmatch(r"[A-Z]{1,2}\d{1,3}", texts[end]))
             ):
                 end += 1
             first = (

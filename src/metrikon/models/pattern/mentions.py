@@ -106,7 +106,7 @@ def _matched(index: Index, page: Page, number: int, text: str, dated: set[tuple[
         taken.append(match.span())
         yield from _at(index, page, number, "iban", match.group(), match.group())
     for match in _PHONE.finditer(text):
-        if not any(a < match.end() and match.start() < b for a, b in taken) and sum(c.isdigit() for c in match.group()) >= 7:
+        if not any(a < match.end() and match.start() < b for a, b in taken) and sum(c.isdecimal() for c in match.group()) >= 7:
             words = _words_at(page, number, match.group())
             if words and (page.number, words[0]) not in dated:
                 yield from _at(index, page, number, "phone", match.group(), match.group())

@@ -106,7 +106,7 @@ def large_print(index: Index) -> Guess | None:
             alike
             and (centred or abs(more.x0 - first.x0) < 3 * (first.y1 - first.y0))
             and more.y0 - first.y1 < first.y1 - first.y0
-            and not any(c.isdigit() for c in more.text)
+            and not any(c.isdecimal() for c in more.text)
         ):
             words += range(more.first, more.last)
     text = " ".join(page.words[n].text for n in words).strip(" ,;:·|")
@@ -139,7 +139,7 @@ def _score(page: Page, segment: Segment, text: str, usual: float, sites: list[st
         score += 2
     if len(index.find_text(text)) > 1:
         score += 1
-    if any(c.isdigit() for c in text) or ":" in text or _SITE.search(text):
+    if any(c.isdecimal() for c in text) or ":" in text or _SITE.search(text):
         score -= 4
     return score
 

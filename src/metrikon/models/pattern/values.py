@@ -130,7 +130,7 @@ def _amounts(page: Page, words: list[int], texts: list[str], index: Index) -> It
             if "%" in text or (end < len(texts) and texts[end].startswith("%")):
                 continue
             value = parse_number(text, index.mark)
-            if value is not None and any(c.isdigit() for c in texts[start]) | (start + 1 < end):
+            if value is not None and any(c.isdecimal() for c in texts[start]) | (start + 1 < end):
                 yield value, Place(page.number, tuple(words[start:end]))
                 return
 
@@ -141,7 +141,7 @@ def _formed(form: str, page: Page, words: list[int], texts: list[str]) -> Iterat
     for start in range(min(3, len(texts))):
         for end in range(min(start + 4, len(texts)), start, -1):
             text = " ".join(texts[start:end]).strip(".,;:()")
-            if end > start + 1 and not any(c.isdigit() for c in texts[end - 1]):
+            if end > start + 1 and not any(c.isdecimal() for c in texts[end - 1]):
                 continue  # the next word is another matter
             if pattern.fullmatch(text) and not date_readings(text):
                 yield text, Place(page.number, tuple(words[start:end]))

@@ -66,7 +66,7 @@ def _alike(pointer: str, record: Mapping[str, Any], other: Besides) -> int:
         theirs = other.record.get(name)
         return int(theirs is not None and _same(get(record, pointer), theirs))
     rows = other.record.get(name)
-    if not isinstance(rows, list) or not number.isdigit() or "/" in column:
+    if not isinstance(rows, list) or not number.isdecimal() or "/" in column:
         return 0
     value = get(record, pointer)
     if not column:

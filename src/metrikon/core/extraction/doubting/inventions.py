@@ -76,7 +76,7 @@ def _none_of_its_kind(field: Field, value: str) -> str | None:
         return None
     if field.kind == "phone" and _POSTCODE_AND_TOWN.fullmatch(value):
         return "no telephone number"
-    figures = sum(c.isdigit() for c in value)
+    figures = sum(c.isdecimal() for c in value)
     if (field.kind == "phone" and figures < 3) or (field.kind in ("date", "moment", "time", "month") and not figures):
         return {"phone": "no telephone number", "time": "no time", "month": "no month"}.get(field.kind, "no date")
     return None
@@ -101,4 +101,4 @@ def _holds_any(kind: str, index: Index) -> bool:
         sign = _AT if kind == "mail" else _WEB
         return any(sign.search(line.text) for page in index.document.pages for line in page.lines) or bool(index.document.links)
     said = bool(index.document.sentences) and any(len(figures) >= 6 for _, figures, *_ in said_of(index).figures)
-    return said or any(sum(c.isdigit() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)
+    return said or any(sum(c.isdecimal() for c in line.text) >= 7 for page in index.document.pages for line in page.lines)

@@ -39,7 +39,7 @@ def in_other_columns(kind: RecordType, own: Sequence[Seen], index: Index) -> Ite
 def of_one_piece(rows: Sequence[Any], pointer: str) -> bool:
     """Whether a row is of one piece and gives a figure twice: its price is its amount, and both are printed once."""
     _, number, name = pointer.rsplit("/", 2)
-    row = rows[int(number)] if number.isdigit() and int(number) < len(rows) else None
+    row = rows[int(number)] if number.isdecimal() and int(number) < len(rows) else None
     if not isinstance(row, Mapping):
         return False
     others = [value for key, value in row.items() if key != name and isinstance(value, Decimal | int) and not isinstance(value, bool)]

@@ -71,7 +71,7 @@ def numbered(sought: Sought, value: Decimal) -> Iterator[str]:
     """The number of a row, as it is in every row of the list."""
     head, _, inner = sought.pointer.rpartition("/")
     above, _, at = head.rpartition("/")
-    rows = get(sought.record, above) if at.isdigit() else None
+    rows = get(sought.record, above) if at.isdecimal() else None
     if not isinstance(rows, list) or len(rows) < LEAST_NUMBERED or value != int(at) + 1:
         return
     if all(isinstance(row, Mapping) and row.get(inner) == place + 1 for place, row in enumerate(rows)):

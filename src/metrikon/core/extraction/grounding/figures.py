@@ -215,7 +215,7 @@ def _within_print(index: Index) -> dict[Decimal, Place]:
     for page, segment in index.figured:
         for number in range(segment.first, segment.last):
             text = page.words[number].text
-            for match in _ANY_NUMBER.finditer(text) if len(text) <= 60 and not text.isdigit() else ():
+            for match in _ANY_NUMBER.finditer(text) if len(text) <= 60 and not text.isdecimal() else ():
                 read = parse_number(match.group(), index.mark)
                 if read is not None:
                     found.setdefault(read, Place(page.number, (number,)))

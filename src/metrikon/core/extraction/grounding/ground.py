@@ -261,6 +261,6 @@ def _in_row(rows: dict[str, dict[int, RowIndex]], pointer: str, field: Field, va
 @lru_cache(maxsize=8192)
 def _parts(pointer: str) -> tuple[str, int, str]:
     """The pointer of the list, the position in it, and the rest; -1 outside lists."""
-    position = next((part for part in pointer.split("/") if part.isdigit()), "")
+    position = next((part for part in pointer.split("/") if part.isdecimal()), "")
     head, _, tail = pointer.partition(f"/{position}/") if position else ("", "", "")
     return head, int(position or -1), tail

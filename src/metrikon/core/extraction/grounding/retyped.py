@@ -233,7 +233,7 @@ def _text(value: str, index: Index) -> str | None:
 
 
 def _count(text: str) -> int:
-    return sum(each.isdigit() for each in text)
+    return sum(each.isdecimal() for each in text)
 
 
 def _pieces(value: str, index: Index) -> Iterator[tuple[str, str]]:

@@ -32,7 +32,7 @@ def _in_words(text: str, other: str | None) -> tuple[int, ...]:
     """The numbers that a description has in words, in its language: "twelve times the monthly salary"."""
     words = tokens(text)
     language = language_of([text]) or other
-    return tuple(group.value for group in groups(words, language) if not words[group.first].isdigit() and group.value > 1) if language else ()
+    return tuple(group.value for group in groups(words, language) if not words[group.first].isdecimal() and group.value > 1) if language else ()
 
 
 def with_told(sought: Sought, value: Decimal) -> Iterator[str]:

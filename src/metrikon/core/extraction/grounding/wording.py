@@ -36,7 +36,7 @@ _AS_IN = {"for", "as", "like", "wie", "comme", "come", "como", "de", "als", "van
 def spelled_out(field: Field, value: Any, index: Index) -> Evidence | None:
     """A mail address or a code that is read out: letters, figures in words, "dot" and "at"."""
     wanted = squeezed(str(value)) if isinstance(value, str) else ""
-    if len(wanted) < 3 or (field.kind not in ("mail", "web address") and not any(c.isdigit() for c in wanted)):
+    if len(wanted) < 3 or (field.kind not in ("mail", "web address") and not any(c.isdecimal() for c in wanted)):
         return None
     for run, text, source in index.once("spelled", _spelled):
         at = text.find(wanted)
@@ -88,7 +88,7 @@ def put_together(field: Field, value: Any, index: Index) -> Evidence | None:
 def _with_a_number_said(words: Sequence[str], index: Index) -> Evidence | None:
     """A text that ends with a number which is said in words elsewhere in the talk: the number of a house after its street."""
     *names, last = words
-    heard = said_of(index).numbers.get(Decimal(last), []) if last.isdigit() and len(last) <= 4 else []
+    heard = said_of(index).numbers.get(Decimal(last), []) if last.isdecimal() and len(last) <= 4 else []
     places = index.find_text(" ".join(names)) if heard else []
     near = [each for each in heard for place in places if each.place.page == place.page and abs(each.place.words[0] - place.words[0]) <= NEAR_NAME]
     return evidence_at(index, near[0].place, 0.7, "said") if near else None
@@ -113,7 +113,7 @@ def _all_found(pieces: Sequence[str], index: Index) -> Place | None:
 
 def _number_ended(piece: str, index: Index) -> Place | None:
     """A piece that ends or begins with a number which the document has in words: "Kerkweg 81"."""
-    if not any(c.isdigit() for c in piece):
+    if not any(c.isdecimal() for c in piece):
         return None
     wanted = squeezed(piece)
     for run, text, source in index.once("spelled", _spelled):
@@ -180,7 +180,7 @@ LONG = 7  # letters of a word that hardly any other is like but for one
 
 
 def _is_fact(word: str) -> bool:
-    return any(c.isdigit() for c in word)
+    return any(c.isdecimal() for c in word)
 
 
 def _stands(word: str, index: Index) -> bool:
@@ -248,7 +248,7 @@ def _misspelt(word: str, printed: Mapping[str, set[str]]) -> bool:
 
 def misread(field: Field, value: Any, index: Index) -> Evidence | None:
     """A code whose letters and figures were mixed up when its picture was read: O for 0, l for 1."""
-    if not isinstance(value, str) or not any(c.isdigit() for c in value) or len(squeezed(value)) < 4:
+    if not isinstance(value, str) or not any(c.isdecimal() for c in value) or len(squeezed(value)) < 4:
         return None
     wanted = squeezed(value).translate(_ALIKE)
     for page in index.document.pages:

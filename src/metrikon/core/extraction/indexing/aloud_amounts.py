@@ -38,7 +38,7 @@ def amounts(said: Said, index: Index) -> Iterator[Aloud]:
             digits = _digits(words, here, at)
             if digits:
                 yield Aloud("number", run, one.first, digits[1], digits[0])
-            spelled = not words[one.first].isdigit()
+            spelled = not words[one.first].isdecimal()
             word = plain(words[one.first])
             if spelled and not (one.last - one.first == 1 and (word in alone or one.value < 2 or is_ordinal(word, language))):
                 yield Aloud("number", run, one.first, one.last, one.figures)
@@ -47,7 +47,7 @@ def amounts(said: Said, index: Index) -> Iterator[Aloud]:
 def _pair(words: Sequence[str], one: Group, two: Group, language: str) -> Decimal | None:
     """The price or number that two numbers come to; None where it is open, or they are two."""
     between = [plain(word) for word in words[one.last : two.first]]
-    if two.value >= 100 or one.value == 0 or (words[one.first].isdigit() and not between) or is_ordinal(plain(words[one.last - 1]), language):
+    if two.value >= 100 or one.value == 0 or (words[one.first].isdecimal() and not between) or is_ordinal(plain(words[one.last - 1]), language):
         return None
     if len(between) == 1 and between[0] in MONEY:
         return one.value + Decimal(two.value) / 100

@@ -44,7 +44,7 @@ def _before(words: Sequence[str], at: int, by_last: Mapping[int, Group]) -> tupl
         if mark == "@":
             break
         piece = mark or (group.figures if group else words[low - 1].lower())
-        if mark is None and not joined and not (group or len(piece) == 1 or text[:1].isdigit()):
+        if mark is None and not joined and not (group or len(piece) == 1 or text[:1].isdecimal()):
             break
         text, low, joined = piece + text, group.first if group and mark is None else low - 1, mark is not None
     return low, text.strip(".-_")

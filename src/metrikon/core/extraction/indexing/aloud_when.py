@@ -81,7 +81,7 @@ def _year(words: Sequence[str], last: int, here: Mapping[int, Group]) -> tuple[i
 
 def _ordinal(words: Sequence[str], one: Group, own: date, language: str | None) -> tuple[date, int] | None:
     """The next day of a number: "no, the fourteenth"."""
-    if one.value < LEAST_DAY or words[one.first].isdigit() or not is_ordinal(words[one.last - 1], language):
+    if one.value < LEAST_DAY or words[one.first].isdecimal() or not is_ordinal(words[one.last - 1], language):
         return None
     if one.first == 0 or plain(words[one.first - 1]) not in _ARTICLES:
         return None

@@ -175,9 +175,9 @@ def _has_time(time: str, place: Place, index: Index) -> bool:
     at = page.line_of[place.words[-1]]
     near = " ".join(line.text for line in page.lines[at : at + 2])
     hour, minutes = time[:2], time[3:5]
-    if time[6:8].isdigit() and time[6:8] != "00" and re.search(r"\d:\d\d:\d\d", near):
+    if time[6:8].isdecimal() and time[6:8] != "00" and re.search(r"\d:\d\d:\d\d", near):
         return time in near  # it is told to the second
-    if not hour.isdigit() or not minutes.isdigit():
+    if not hour.isdecimal() or not minutes.isdecimal():
         return False
     half = int(hour) % 12 or 12
     return re.search(rf"(?<!\d)(?:0?{int(hour)}[:.,h]{minutes}|0?{half}[:.]{minutes} ?[ap]\.?m)", near, re.IGNORECASE) is not None

@@ -92,7 +92,7 @@ class Said:
         for run, here in self.groups:
             words = self.runs[run][1]
             for at, one in enumerate(here):
-                spelled = not words[one.first].isdigit() and not _of_a_name(words, one)
+                spelled = not words[one.first].isdecimal() and not _of_a_name(words, one)
                 half = half_more(words, one)
                 if half:
                     self._hear(found, one.value + Decimal("0.5"), run, one.first, one.last + half, 0.85)
@@ -336,7 +336,7 @@ def half_more(words: list[str], one: Group) -> int:
 def _together(one: Group, two: Group, words: list[str]) -> Iterator[tuple[Decimal, float]]:
     """What two numbers said one after the other may come to: "two ninety-eight", "seven euros fifty", "four hours 34 min"."""
     between = [plain(word) for word in words[one.last : two.first]]
-    spelled = not (words[one.first].isdigit() and words[two.first].isdigit())
+    spelled = not (words[one.first].isdecimal() and words[two.first].isdecimal())
     if spelled and not between and 0 < one.value < 100 and 10 <= two.value < 100:
         yield Decimal(one.value * 100 + two.value), 0.85
     of_coins = not between or (between[0] in _MONEY and all(word in _WITH for word in between[1:]))

@@ -50,7 +50,7 @@ def named_day(words: list[str], one: Group, wanted: date) -> float:
     days = {WEEKDAY[word] for word in near if word in WEEKDAY}
     if days:
         return 0.85 if wanted.weekday() in days else 0.0
-    ordinal = not words[one.first].isdigit() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
+    ordinal = not words[one.first].isdecimal() and plain(words[one.last - 1]).endswith(("th", "st", "nd", "rd", "ste", "sten", "ter", "de", "te"))
     follows = words[one.last] if one.last < len(words) else ""
     by_article = bool(before) and plain(before[-1]) in _OF_DAYS and not follows[:1].isalnum()  # "avant le trente."
     return BY_NUMBER if ordinal or by_article else 0.0
@@ -100,7 +100,7 @@ def _weekday_alone(words: list[str], at: int, said: str) -> int | None:
     if said not in WEEKDAY or (said in _SHORT and not _on_the_fair(words, at)):
         return None
     follows = next((word for word in words[at + 1 : at + 3] if word not in (",", BREAK)), "")
-    return None if follows.isdigit() else WEEKDAY[said]
+    return None if follows.isdecimal() else WEEKDAY[said]
 
 
 def _on_the_fair(words: list[str], at: int) -> bool:
@@ -142,7 +142,7 @@ def next_day(words: list[str], at: int, own: date, language: str | None) -> date
         return None
     near = [plain(each) for each in words[max(0, at - 2) : at + 2] if each != BREAK]
     follows = [each for each in words[at + 1 : at + 5] if plain(each) not in (",", BREAK, "der", "den", "dem", "the", "de", "le", "el", "il")]
-    if set(near) & _PASSED or (follows and (follows[0].isdigit() or groups(follows[:1], language))):
+    if set(near) & _PASSED or (follows and (follows[0].isdecimal() or groups(follows[:1], language))):
         return None
     return own + timedelta(days=(WEEKDAY[word] - own.weekday() - 1) % 7 + 1)
 

@@ -149,7 +149,7 @@ def _days(line: Line) -> Iterator[object]:
     """The days on a line, each in as few words as it takes."""
     for segment in line.segments:
         words = segment.text.split() if _DATED.search(segment.text) else []
-        for first in (n for n, word in enumerate(words) if any(c.isdigit() for c in word)):
+        for first in (n for n, word in enumerate(words) if any(c.isdecimal() for c in word)):
             for count in range(1, LONGEST_DAY + 1):
                 found = date_readings(" ".join(words[max(0, first - 1) if count > 2 else first : first + count]).strip(",;()")) or date_readings(
                     " ".join(words[first : first + count]).strip(",;()")
@@ -169,7 +169,7 @@ def _number(lines: Sequence[Line], at: int) -> tuple[str, str]:
     segments = lines[at].segments
     for n, segment in enumerate(segments):
         words = segment.text.split()
-        first = next((k for k, word in enumerate(words) if any(c.isdigit() for c in word)), len(words))
+        first = next((k for k, word in enumerate(words) if any(c.isdecimal() for c in word)), len(words))
         label = " ".join(words[max(0, first - 4) : first]).strip(" :.#º°")
         if _ends_with(label) != "number":
             continue

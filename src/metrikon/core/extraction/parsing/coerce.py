@@ -151,7 +151,7 @@ class Coercion:
         return clean(str(value))[:200]
 
     def _date(self, text: str, pointer: str) -> str:
-        found = parse_date(text.split("T")[0] if text[:4].isdigit() else text, self.index.day_first)
+        found = parse_date(text.split("T")[0] if text[:4].isdecimal() else text, self.index.day_first)
         if found is None:
             return text
         if found.isoformat() != text:
@@ -189,7 +189,7 @@ def asks_positive(schema: Mapping[str, Any]) -> bool:
 
 def _plain_number(text: str) -> Decimal | None:
     """A number with words around it: "12 pcs"."""
-    words = [word for word in text.replace("€", " ").replace("£", " ").split() if any(c.isdigit() for c in word)]
+    words = [word for word in text.replace("€", " ").replace("£", " ").split() if any(c.isdecimal() for c in word)]
     try:
         return Decimal(words[0]) if len(words) == 1 else None
     except InvalidOperation:

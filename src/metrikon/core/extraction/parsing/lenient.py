@@ -212,7 +212,7 @@ class Lenient:
             if word not in ("true", "false", "null"):
                 self._note(f"{word} was read as {_spoken(_WORDS[word.casefold()])}.")
             return _WORDS[word.casefold()]
-        more = _RUNS_ON.match(self.text, self.at) if in_object and word[-1:].isdigit() else None
+        more = _RUNS_ON.match(self.text, self.at) if in_object and word[-1:].isdecimal() else None
         if more:  # 1,250.00 or 12,50: what follows a comma in an object is a name, never a figure
             self.at = more.end()
             self._note("Numbers with commas were taken as they stand.")

@@ -62,7 +62,7 @@ def _begins(page: Page, words: list[int], styles: set[tuple[int, int]]) -> tuple
     if first.first == words[0] and first.last <= words[-1] and (concept := _heading(first.text)[0]) and _heading(first.text)[1] == 0:
         return concept, first.text, [n for n in words if n >= first.last]
     low = page.words[words[0]]
-    if (round(low.y1 - low.y0), round(low.x0 / 4)) in styles and len(words) <= 4 and not any(c.isdigit() for c in text) and text[0].isupper():
+    if (round(low.y1 - low.y0), round(low.x0 / 4)) in styles and len(words) <= 4 and not any(c.isdecimal() for c in text) and text[0].isupper():
         return "other", text, []
     return "", "", []
 

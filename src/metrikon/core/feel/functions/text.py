@@ -140,7 +140,7 @@ def _parts_of(replacement: str, groups: int) -> list[str | int] | None:
             while (
                 end < len(replacement)
                 and replacement[end].isascii()
-                and replacement[end].isdigit()
+                and replacement[end].isdecimal()
                 and int(replacement[at + 1 : end + 1]) <= max(groups, 9)
             ):
                 end += 1

@@ -25,7 +25,7 @@ def run(state: State) -> Iterator[Finding]:
         if field is None or field.kind != "text" or field.manner != COPIED or not isinstance(value, str) or state.evidence[pointer].how == "person":
             continue
         in_words = " " in value.strip() and any(sign.islower() for sign in value)  # a code of letters alone may be one
-        if in_words and _NUMBER.search(plain(field.worded)) and not any(sign.isdigit() for sign in value):
+        if in_words and _NUMBER.search(plain(field.worded)) and not any(sign.isdecimal() for sign in value):
             message = f"{state.kind.titled(pointer)} is given as {value[:60]}, which holds no figure."
             yield Finding("no figure", "stop", message, (pointer,))
 
