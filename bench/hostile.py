@@ -2,25 +2,17 @@
 
 from __future__ import annotations
 
-import base64
-import html
-import io
 import json
 import random
 import secrets
 import socket
 import ssl
-import subprocess
-import threading
 import time
-import zipfile
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import ExitStack, contextmanager
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from contextlib import ExitStack
 from pathlib import Path
-from typing import Any, ClassVar
-from urllib.parse import quote, quote_plus
+from typing import Any
 
 import httpx
 
@@ -46,37 +38,24 @@ from metrikon.ports.intake import Here, IntakeFailed
 from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.service.serving import Server
+from tests.certificates import self_signed
+from tests.echoing import echoing, forms_of
+from tests.odd_files import repeated, word
 
 WORDS = (IntakeFailed, Broken, Busy, BadTemplate, Refused)  # what a sheet or a template that cannot be used is told by
 FORMS: Mapping[str, tuple[Any, Any]] = {"ods": (ods, OdsSheet), "xlsx": (xlsx, XlsxSheet), "csv": (csv, CsvFile)}
-_SPACES = " ".join(f'xmlns:{each}="urn:oasis:names:tc:opendocument:xmlns:{each}:1.0"' for each in ("office", "table", "text"))
-_WORD = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"
-
-
-def packed(parts: Mapping[str, bytes]) -> bytes:
-    """A ZIP archive of some parts."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
-        for name, data in parts.items():
-            made.writestr(name, data)
-    return out.getvalue()
 
 
 def an_ods(dice: random.Random) -> bytes:
     """One whose rows and cells are repeated, few times or very often."""
     times = [dice.choice((1, 3, 1000, 16_384, 1_048_576, 10**9)) for _ in range(4)]
-    cell = f'<table:table-cell office:value-type="string" table:number-columns-repeated="{times[0]}"><text:p>a</text:p></table:table-cell>'
-    rows = "".join(f'<table:table-row table:number-rows-repeated="{count}">{cell}</table:table-row>' for count in times[1:])
-    told = f'<office:document-content {_SPACES}><office:body><office:spreadsheet><table:table table:name="Rows">{rows}</table:table></office:spreadsheet></office:body></office:document-content>'
-    return packed({"mimetype": b"application/vnd.oasis.opendocument.spreadsheet", "content.xml": told.encode()})
+    return repeated(times[1:], times[0])
 
 
 def a_word(dice: random.Random) -> bytes:
     """A document of few paragraphs or very many, one within the other or side by side."""
-    count = dice.choice((1, 100, 100_000, 400_000))
-    deep = dice.choice((1, 50, 300))
-    body = "<w:p>" * deep + "</w:p>" * deep + "<w:p/>" * count
-    return packed({"word/document.xml": f'<w:document xmlns:w="{_WORD}"><w:body>{body}</w:body></w:document>'.encode()})
+    count, deep = dice.choice((1, 100, 100_000, 400_000)), dice.choice((1, 50, 300))
+    return word("<w:p>" * deep + "</w:p>" * deep + "<w:p/>" * count)
 
 
 class Opened:
@@ -136,13 +115,7 @@ class Opened:
 
 def given_sheets(folder: Path) -> dict[str, list[bytes]]:
     """Whole ones of each form, as we write them."""
-    made: dict[str, list[bytes]] = {
-        "docx": [
-            packed(
-                {"word/document.xml": f'<w:document xmlns:w="{_WORD}"><w:body><w:p><w:r><w:t>Hello</w:t></w:r></w:p></w:body></w:document>'.encode()}
-            )
-        ]
-    }
+    made: dict[str, list[bytes]] = {"docx": [word("<w:p><w:r><w:t>Hello</w:t></w:r></w:p>")]}
     pool = ReaderPool(1, Limits())
     for form, (work, said) in FORMS.items():
         path = folder / f"given.{form}"
@@ -175,30 +148,9 @@ def sheets(folder: Path, wanted: int, until: float, seed: int) -> tuple[int, lis
 PATIENT = 2.0  # seconds in which somebody else must be answered
 
 
-def certificate(folder: Path) -> tuple[Path, Path]:
-    """A certificate for this machine, and its key."""
-    made, key = folder / "a.pem", folder / "a.key"
-    said = [
-        "openssl",
-        "req",
-        "-x509",
-        "-newkey",
-        "rsa:2048",
-        "-nodes",
-        "-days",
-        "2",
-        "-subj",
-        "/CN=localhost",
-        "-addext",
-        "subjectAltName=IP:127.0.0.1",
-    ]
-    subprocess.run([*said, "-keyout", str(key), "-out", str(made)], check=True, capture_output=True)
-    return made, key
-
-
 def doors(folder: Path, wanted: int, until: float, seed: int) -> tuple[int, list[str], str]:
     """Clients that say nothing, that begin and stop, that drip, at every door; meanwhile somebody else is answered at each."""
-    made, key = certificate(folder)
+    made, key = self_signed(folder)
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         health = free.getsockname()[1]
@@ -247,50 +199,6 @@ def _hold(url: str, secured: bool, trusting: ssl.SSLContext, dice: random.Random
 # ---- secrets
 
 
-class Echoing(BaseHTTPRequestHandler):
-    """A service that says all that it is sent, in every form, and leads on with it."""
-
-    heard: ClassVar[list[str]] = []
-
-    def do_GET(self) -> None:
-        place, _, query = self.path.partition("?")
-        raw = self.headers.get("Authorization", "").partition(" ")[2] or query
-        told = {
-            "asked": self.path,
-            "by": dict(self.headers),
-            "html": html.escape(raw),
-            "encoded": [base64.b64encode(f"{'x' * n}{raw}".encode()).decode() for n in range(3)],
-        }
-        body = json.dumps(told).encode()
-        self.send_response({"/round": 302, "/lost": 404, "/broken": 500}.get(place, 200))
-        for name, value in {
-            "Content-Length": str(len(body)),
-            "X-Said": raw,
-            "Link": f"<{self.path}>; rel=next",
-            **({"Location": f"/say?{query}"} if place == "/round" else {}),
-        }.items():
-            self.send_header(name, value)
-        self.end_headers()
-        self.wfile.write(body)
-
-    do_POST = do_GET  # noqa: N815
-
-    def log_message(self, format: str, *args: object) -> None:
-        return None
-
-
-@contextmanager
-def echoing() -> Iterator[str]:
-    """The address of one."""
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Echoing)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    try:
-        yield f"http://127.0.0.1:{server.server_address[1]}"
-    finally:
-        server.shutdown()
-        server.server_close()
-
-
 WAYS: tuple[Callable[[], Way], ...] = (
     lambda: Way("query", name="key"),
     lambda: Way("bearer"),
@@ -305,11 +213,11 @@ def all_secrets(folder: Path, wanted: int, until: float, seed: int) -> tuple[int
     app = App(Settings(home=folder / "home", port=0, fetch_private=True))
     dice, done, wrong, answers = random.Random(seed), 0, [], 0
     try:
-        with echoing() as url:
+        with echoing() as echo:
             while done < wanted and time.monotonic() < until:
                 secret = "".join(dice.choice(_ODD) for _ in range(dice.randint(12, 24))).strip() + secrets.token_hex(4)
                 way = dice.choice(WAYS)()
-                told = [json.dumps(app.connections.put("echo", url, way, secret, "prove"), default=str)]
+                told = [json.dumps(app.connections.put("echo", echo.url, way, secret, "prove"), default=str)]
                 for path in ("say", "round", "lost", "broken"):
                     try:
                         told.append(str(app.outside.fetch(Wanted(path, connection="echo"))))
@@ -319,21 +227,9 @@ def all_secrets(folder: Path, wanted: int, until: float, seed: int) -> tuple[int
                 app.outside._breaker.good("echo")
                 app.database.settle()
                 whole = "".join(told).encode() + b"".join(place.read_bytes() for place in app.home.rglob("*") if place.is_file())
-                found = [form for form in _forms(secret, way) if form.encode().lower() in whole.lower()]
+                found = [form for form in forms_of(secret, way.user) if form.encode().lower() in whole.lower()]
                 wrong += [f"seed {seed}, secret {done} ({way.kind}): in the form {form[:4]}…" for form in found]
                 done += 1
     finally:
         app.close()
     return done, wrong, f"{answers:,} answers, and all that is kept after each"
-
-
-def _forms(secret: str, way: Way) -> list[str]:
-    pair = f"{way.user}:{secret}" if way.kind == "basic" else secret
-    return [
-        secret,
-        quote(secret),
-        quote_plus(secret),
-        html.escape(secret),
-        json.dumps(secret)[1:-1],
-        base64.b64encode(pair.encode()).decode().rstrip("="),
-    ]

@@ -28,3 +28,11 @@ def serving(made: dict[str, Path], name: str = "server") -> ssl.SSLContext:
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     context.load_cert_chain(made[f"{name}.pem"], made[f"{name}.key"])
     return context
+
+
+def self_signed(folder: Path) -> tuple[Path, Path]:
+    """A certificate for this machine that nobody has signed, and its key."""
+    made, key = folder / "a.pem", folder / "a.key"
+    said = ["-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=localhost", "-addext", "subjectAltName=IP:127.0.0.1"]
+    subprocess.run(["openssl", "req", *said, "-keyout", str(key), "-out", str(made)], check=True, capture_output=True)
+    return made, key

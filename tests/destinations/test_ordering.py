@@ -18,12 +18,13 @@ from openpyxl.comments import Comment
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
 from metrikon.core.flows.problems import BadFlow
-from metrikon.destinations.csv import CsvBeside, SideFile
+from metrikon.destinations.csv import KIND as CSV
+from metrikon.destinations.csv import CsvFile
 from metrikon.destinations.files import LocalFile
 from metrikon.destinations.ordering import Move, SortBy, copied, in_order, moved
 from metrikon.destinations.sheets import SheetDestination
 from metrikon.destinations.workbook import letters
-from metrikon.ports.destination import Row, Unusable
+from metrikon.ports.destination import Row, Searchable, There, Unusable
 from tests.destinations.test_sheets import FORMATS
 from tests.helpers import at_rest
 
@@ -39,7 +40,7 @@ def applicant(name: str, mark: Any) -> Row:
     return Row(f"key of {name}", {"Name": name, "Mark": mark})
 
 
-def names(made: SheetDestination) -> list[str]:
+def names(made: Searchable) -> list[str]:
     return [str(row["Name"]) for row in made.find({}, 10_000)]
 
 
@@ -77,9 +78,10 @@ def test_new_rows_and_rows_that_are_set_come_to_their_place(name: str, tmp_path:
 
 
 def test_rows_whose_keys_stand_in_a_file_beside_are_sorted_and_known_again(tmp_path: Path) -> None:
-    made = CsvBeside(LocalFile(tmp_path / "a.csv"), SideFile(tmp_path / ".a.csv.keys"), by=BEST)
+    made = CSV.build(CsvFile(path="a.csv", key_in="side file", sorted_by=list(BEST)), There(tmp_path))
     made.write([applicant("Ada", 3), applicant("Bo", 9)])
     made.write([Row("key of Ada", {"Mark": 10}, sets=True), applicant("Cy", 11)])
+    assert isinstance(made, Searchable)
     assert names(made) == ["Cy", "Ada", "Bo"]
     assert [each.result for each in made.write([applicant("Ada", 1), applicant("Bo", 1), applicant("Cy", 1)])] == ["there already"] * 3
 

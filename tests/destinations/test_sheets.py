@@ -26,12 +26,13 @@ from openpyxl.worksheet.table import Table
 
 from metrikon.app.assemble import App
 from metrikon.destinations.cells import Link, cell_value
-from metrikon.destinations.csv import CsvBeside, CsvFormat, SideFile
+from metrikon.destinations.csv import KIND as CSV
+from metrikon.destinations.csv import CsvFile, CsvFormat, SideFile
 from metrikon.destinations.files import LocalFile, RemoteFile
 from metrikon.destinations.ods import OdsFormat
 from metrikon.destinations.sheets import SheetDestination, SheetFormat
 from metrikon.destinations.xlsx import XlsxFormat
-from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row, Unusable
+from metrikon.ports.destination import KEY_COLUMN, Broken, Busy, Destination, Row, There, Unusable
 from tests.dav import SECRET, USER, DavServer
 from tests.destinations import ailing
 from tests.destinations.contract import Ailing, Contract, row
@@ -96,7 +97,7 @@ class TestCsvWithKeysBeside(Contract):
     ails = {**HERE, "changed meanwhile": "its columns are fixed: a row that was changed is none of ours"}
 
     def make(self, folder: Path) -> Destination:
-        return CsvBeside(LocalFile(folder / "ledger.csv"), SideFile(folder / ".ledger.csv.keys"))
+        return CSV.build(CsvFile(path="ledger.csv", key_in="side file"), There(folder))
 
     def held(self, folder: Path, made: Destination) -> dict[str, str]:
         keys = SideFile(folder / ".ledger.csv.keys").held(folder / "ledger.csv", ()).keys

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import io
 import os
 import time
-import zipfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
@@ -26,24 +24,7 @@ from metrikon.ports.reader import Limits, Refused
 from metrikon.ports.step import ReaderDied
 from metrikon.store.deaths import KEPT, KeptDeaths
 from tests.helpers import eventually, run_state
-
-_SPACES = " ".join(f'xmlns:{each}="urn:oasis:names:tc:opendocument:xmlns:{each}:1.0"' for each in ("office", "table", "text"))
-
-
-def repeated(rows: int, columns: int) -> bytes:
-    """An ODS of some hundred bytes, one cell of which is repeated."""
-    cell = f'<table:table-cell office:value-type="string" table:number-columns-repeated="{columns}"><text:p>a</text:p></table:table-cell>'
-    row = f'<table:table-row table:number-rows-repeated="{rows}">{cell}</table:table-row>'
-    told = f'<office:document-content {_SPACES}><office:body><office:spreadsheet><table:table table:name="Rows">{row}</table:table></office:spreadsheet></office:body></office:document-content>'
-    return packed({"mimetype": b"application/vnd.oasis.opendocument.spreadsheet", "content.xml": told.encode()})
-
-
-def packed(parts: Mapping[str, bytes]) -> bytes:
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
-        for name, data in parts.items():
-            made.writestr(name, data)
-    return out.getvalue()
+from tests.odd_files import repeated, word
 
 
 def ends(request: Mapping[str, Any]) -> bytes:
@@ -64,7 +45,7 @@ def pool() -> Any:
 
 def test_a_sheet_whose_repeated_cells_are_more_than_memory_is_told_where_rows_are_taken_and_written(tmp_path: Path, pool: ReaderPool) -> None:
     path = tmp_path / "bomb.ods"
-    path.write_bytes(repeated(1_000_000, 1000))
+    path.write_bytes(repeated([1_000_000], 1000))
     assert path.stat().st_size < 700
     with pytest.raises(IntakeFailed, match=r"1,000,000 rows and 1,000 columns"):
         RowSource(Rows(path="bomb.ods"), Here(tmp_path, 10**7, apart=pool)).test()
@@ -110,10 +91,7 @@ def test_what_is_set_aside_stays_so_after_a_start_for_a_week(house: Callable[...
 
 def test_a_template_of_a_million_empty_paragraphs_is_told_and_holds_nobody_up(house: Callable[..., App]) -> None:
     app = house()
-    space = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"
-    (app.home / "report.docx").write_bytes(
-        packed({"word/document.xml": f'<w:document xmlns:w="{space}"><w:body>{"<w:p/>" * 1_000_000}</w:body></w:document>'.encode()})
-    )
+    (app.home / "report.docx").write_bytes(word("<w:p/>" * 1_000_000))
     app.catalog.put_flow(
         "metrikon: 1\nname: report\nintakes: [{kind: upload}]\nsteps:\n- {name: made, compose: {template: report.docx, name: a.docx, values: {a: 1}}}".replace(
             "draft", "compose"

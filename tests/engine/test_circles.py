@@ -56,20 +56,25 @@ def test_a_flow_that_posts_to_its_own_address_goes_round_a_few_times_and_is_told
 def test_an_intake_that_has_taken_as_many_as_may_be_in_an_hour_waits_and_what_was_agreed_to_comes_besides() -> None:
     clock = StillClock()
     pace = Pace(clock, 3)
+
+    def take(intake: str = "post") -> None:
+        pace.look("garden", intake)
+        pace.took("garden", intake)
+
     for _ in range(3):
-        pace.take("garden", "post")
+        take()
     with pytest.raises(IntakeFailed, match="3 things within an hour") as told:
-        pace.take("garden", "post")
+        take()
     assert told.value.wait is not None
     assert 0 < told.value.wait <= 3600
-    pace.take("garden", "another")
+    take("another")
     pace.allow("garden", "post", 2)
-    pace.take("garden", "post")
-    pace.take("garden", "post")
+    take()
+    take()
     with pytest.raises(IntakeFailed):
-        pace.take("garden", "post")
+        take()
     clock.at += HOUR + 60_000
-    pace.take("garden", "post")
+    take()
 
 
 def test_a_sender_is_told_when_there_is_room_again_and_nothing_of_a_folder_is_lost(running: Callable[..., Running]) -> None:

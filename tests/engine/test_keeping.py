@@ -243,3 +243,10 @@ def test_an_item_that_was_forgotten_is_not_run_again_and_one_that_is_run_again_i
         app.engine.stop(5)
         with pytest.raises(NotNow, match="was begun just now"):
             app.forgetting.forget([emil], "ada")
+
+
+def test_a_value_in_a_payload_that_stands_in_the_row_of_its_item_is_found_however_it_is_written(house: Callable[..., App]) -> None:
+    app, _ = letters(house)
+    sent = app.arrivals.begin("letters", "upload", "1", "note.txt", b"Call  TILDA\nOersted", in_row=True, about={"n": 1}).result()
+    at_rest(app, 1)
+    assert app.forgetting.holding("tilda oersted").items == [sent.item_id]

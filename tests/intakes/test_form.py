@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import ssl
-import subprocess
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -18,6 +17,7 @@ from metrikon.app.settings import BadSetting
 from metrikon.core.records.types import RecordType
 from metrikon.intakes.form import FormField, FormPage, fields_of, filled
 from metrikon.service import forms
+from tests.certificates import self_signed
 from tests.helpers import Running, eventually
 
 FLOW = """
@@ -189,22 +189,7 @@ def test_whatever_is_filled_in_is_a_value_or_told_of(texts: dict[str, str]) -> N
 
 
 def test_with_a_certificate_a_form_is_reached_over_https_where_browsers_give_the_microphone(tmp_path: Path, running: Callable[..., Running]) -> None:
-    key, certificate = tmp_path / "key.pem", tmp_path / "cert.pem"
-    made = [
-        "openssl",
-        "req",
-        "-x509",
-        "-newkey",
-        "rsa:2048",
-        "-nodes",
-        "-days",
-        "2",
-        "-subj",
-        "/CN=localhost",
-        "-addext",
-        "subjectAltName=IP:127.0.0.1",
-    ]
-    subprocess.run([*made, "-keyout", str(key), "-out", str(certificate)], check=True, capture_output=True)
+    certificate, key = self_signed(tmp_path)
     visitor = Visitor(running(tls_certificate=str(certificate), tls_key=str(key), tls_port=0))
     visitor.http.close()
     secure = visitor.running.secure_url

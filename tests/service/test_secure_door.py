@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import socket
 import ssl
-import subprocess
 import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack
@@ -14,29 +13,14 @@ import httpx
 import pytest
 
 from metrikon.service import channels, secure
+from tests.certificates import self_signed
 from tests.conftest import Running
 from tests.helpers import eventually
 
 
 @pytest.fixture
 def certificate(tmp_path: Path) -> tuple[Path, Path]:
-    made, key = tmp_path / "a.pem", tmp_path / "a.key"
-    said = [
-        "openssl",
-        "req",
-        "-x509",
-        "-newkey",
-        "rsa:2048",
-        "-nodes",
-        "-days",
-        "2",
-        "-subj",
-        "/CN=localhost",
-        "-addext",
-        "subjectAltName=IP:127.0.0.1",
-    ]
-    subprocess.run([*said, "-keyout", str(key), "-out", str(made)], check=True, capture_output=True)
-    return made, key
+    return self_signed(tmp_path)
 
 
 @pytest.fixture

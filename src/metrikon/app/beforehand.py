@@ -38,10 +38,9 @@ class Beforehand:
 
     def _here(self, kind: IntakeKind | DestinationKind, said: Said) -> str:
         """A folder or file of this machine that is touched, and what is there; nothing for what is elsewhere."""
-        touched = kind.touches(said.form, self._home) if isinstance(said.form, kind.parameters) else None
-        if touched is None or touched.path is None:
+        path = self._touched(kind, said)
+        if path is None:
             return ""
-        path = touched.path if touched.path.is_absolute() else self._home / touched.path
         try:
             return f"{path}, {_what_is_there(path)}."
         except OSError as error:
@@ -79,12 +78,12 @@ class Beforehand:
 
     def _circles(self, flow: Flow) -> Iterator[str]:
         """Places that it takes from and writes to: what it writes there comes in again."""
-        taken = {touched: said.name for said in flow.intakes if (touched := self._touched(self._kinds.intakes.get(said.kind), said))}
+        taken = {touched.resolve(): said.name for said in flow.intakes if (touched := self._touched(self._kinds.intakes.get(said.kind), said))}
         for name, said in flow.destinations.items():
             touched = self._touched(self._kinds.destinations.get(said.kind), said)
-            if touched in taken:
+            if touched is not None and touched.resolve() in taken:
                 yield (
-                    f"Its intake {taken[touched]} takes from {touched}, to which its destination {name} writes: a row that it adds there starts a run, which "
+                    f"Its intake {taken[touched.resolve()]} takes from {touched}, to which its destination {name} writes: a row that it adds there starts a run, which "
                     "adds another. Set columns of the row that came in, or write to another place."
                 )
 
@@ -95,7 +94,7 @@ class Beforehand:
         touched = kind.touches(said.form, self._home)
         if touched is None or touched.path is None:
             return None
-        return (touched.path if touched.path.is_absolute() else self._home / touched.path).resolve()
+        return touched.path if touched.path.is_absolute() else self._home / touched.path
 
     def _place(self, said: Said) -> tuple[str, str] | None:
         """What is looked at, where that is a place that others could look at."""

@@ -216,7 +216,8 @@ class BrowserScreen:
 
     def address(self) -> str:
         """Where it is now."""
-        return str(self._driver.current_url)
+        with _Telling():
+            return str(self._driver.current_url)
 
     def _found(self, place: Place, kind: str) -> Found:
         """The one thing of a kind at a place; it is waited for."""

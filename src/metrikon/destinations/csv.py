@@ -27,7 +27,6 @@ from metrikon.destinations.sheet_apart import ApartKeysBeside, ApartSheet, done
 from metrikon.destinations.sheets import (
     Changes,
     Held,
-    SheetDestination,
     SheetForm,
     columns_of,
     file_of,
@@ -36,7 +35,7 @@ from metrikon.destinations.sheets import (
     place_of,
     touched_by,
 )
-from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, Receipt, Row, There, Unusable
+from metrikon.ports.destination import KEY_COLUMN, Broken, DestinationKind, There, Unusable
 
 _SIGN = (
     r"(?:[=@\uff1d\uff20]|[+\-\uff0b\uff0d](?![\d\s().,/-]*%?$))"  # with which spreadsheets begin a formula; full-width ones are read as the others
@@ -195,21 +194,6 @@ class SideFile(CsvFormat):
             out.write("\n" + "\n".join(json.dumps([key, mark, settled]) for key, mark in marks.items()) + "\n")
             out.flush()
             os.fsync(out.fileno())
-
-
-class CsvBeside(SheetDestination):
-    """Rows of a file whose keys stand in another one."""
-
-    changes = frozenset({"set"})  # the file beside tells rows by their marks: one that goes, or has another key, would leave its mark behind
-
-    def __init__(self, place: Any, format: SideFile, **more: Any) -> None:
-        super().__init__(place, format, **more)
-        self._beside = format
-
-    def write(self, rows: Sequence[Row]) -> list[Receipt]:
-        receipts = super().write(rows)
-        self._beside.settle([each.key for each in receipts])
-        return receipts
 
 
 @contextmanager

@@ -64,12 +64,16 @@ class ApartSheet(Usual):
             raise Unusable(error.reason) from error
         except ReaderDied as error:
             raise Busy(f"{self._place.name}: {error}") from error
+        except OSError as error:  # where it is worked on here, and no process tells it in its words
+            raise Busy(f"{self._place.name} cannot be saved: {error.strerror or error}.") from error
 
 
 class ApartKeysBeside(ApartSheet):
     """One whose keys stand in a file beside it."""
 
-    changes: frozenset[Change] = frozenset({"set"})  # as that of `csv.CsvBeside`
+    changes: frozenset[Change] = frozenset(
+        {"set"}
+    )  # the file beside tells rows by their marks: one that goes, or has another key, would leave its mark behind
 
     def __init__(self, place: FilePlace, apart: Apart, work: Work, said: SheetForm, beside: Path, settle: Callable[[Sequence[str]], None]) -> None:
         super().__init__(place, apart, work, said, beside)

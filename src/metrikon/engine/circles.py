@@ -55,25 +55,37 @@ class Pace:
         with self._lock:
             self._allowed[flow, intake] += count
 
-    def take(self, flow: str, intake: str) -> None:
-        """Count one more. Raises `IntakeFailed` where there were as many as may be; it tells when there is room."""
-        if not self._most:
-            return
-        key, now = (flow, intake), self._clock.now()
+    def look(self, flow: str, intake: str) -> None:
+        """Raises `IntakeFailed` where as many were taken as may be, which tells when there is room."""
+        key = (flow, intake)
         with self._lock:
-            taken = self._taken[key]
-            while taken and taken[0][0] <= now - HOUR:
-                taken.popleft()
-            if sum(count for _, count in taken) >= self._most:
-                if self._allowed[key] <= 0:
-                    wait = max(1.0, (taken[0][0] + HOUR - now) / 1000)
-                    raise IntakeFailed(
-                        f"It has taken {self._most:,} things within an hour, which is the most (setting items_an_hour). It goes on by itself in {wait / 60:.0f} "
-                        "minutes. If it takes in what its own flow writes or sends, switch the flow off and change one of the two places.",
-                        wait=wait,
-                    )
+            taken = self._within_an_hour(key)
+            if not self._full(taken) or self._allowed[key] > 0:
+                return
+        wait = max(1.0, (taken[0][0] + HOUR - self._clock.now()) / 1000)
+        raise IntakeFailed(
+            f"It has taken {self._most:,} things within an hour, which is the most (setting items_an_hour). It goes on by itself in {wait / 60:.0f} minutes. If "
+            "it takes in what its own flow writes or sends, switch the flow off and change one of the two places.",
+            wait=wait,
+        )
+
+    def took(self, flow: str, intake: str) -> None:
+        """Count one that was taken; beyond the limit it is one of those that were agreed to."""
+        key, minute = (flow, intake), self._clock.now() // MINUTE * MINUTE
+        with self._lock:
+            taken = self._within_an_hour(key)
+            if self._full(taken):
                 self._allowed[key] -= 1
                 return
-            if not taken or taken[-1][0] != now // MINUTE * MINUTE:
-                taken.append([now // MINUTE * MINUTE, 0])
+            if not taken or taken[-1][0] != minute:
+                taken.append([minute, 0])
             taken[-1][1] += 1
+
+    def _within_an_hour(self, key: tuple[str, str]) -> deque[list[int]]:
+        taken = self._taken[key]
+        while taken and taken[0][0] <= self._clock.now() - HOUR:
+            taken.popleft()
+        return taken
+
+    def _full(self, taken: deque[list[int]]) -> bool:
+        return bool(self._most) and sum(count for _, count in taken) >= self._most

@@ -79,10 +79,15 @@ class Forgetting:
             raise NotNow(f"A value of less than {SHORTEST} letters stands nearly everywhere; give a longer one.")
         holds = _holds(wanted)
         files = list(self._files.every())
-        with_it = {sha256 for sha256 in files if self._file_holds(sha256, wanted, holds)}
+        with self._database.reading() as connection:
+            every = keeping.all_items(connection)
+        readable = {sha256 for _, sha256 in every}
+        with_it = {sha256 for sha256 in files if self._file_holds(sha256, wanted, holds, readable)}
+        with_it |= {
+            sha256 for sha256 in readable.difference(files) if fold(wanted) in self._text(sha256)
+        }  # small ones, that stand in the row of their item
         with self._database.reading() as connection:
             items = keeping.items_with(connection, wanted)
-            every = keeping.all_items(connection)
             items |= {item_id for item_id, sha256 in every if sha256 in with_it}
             items |= held.items_naming(connection, with_it)
             asked, calls = held.calls_with(connection, holds)
@@ -111,8 +116,9 @@ class Forgetting:
         if going:
             raise NotNow(f"The item {going[0]} has a run that has not settled. Cancel it first.")
         proof = Proof(sorted(item_ids), elsewhere=elsewhere, also_in=self._also_in(value) if value else [])
+        used = self._used_by_others(proof.items)
         for item_id in proof.items:
-            self._forget_item(item_id, there, proof)
+            self._forget_item(item_id, there, used, proof)
         if value:
             self._forget_rest(self.holding(value), value, proof)
         self._database.settle()
@@ -121,14 +127,19 @@ class Forgetting:
         self._database.write(lambda connection: keeping.note(connection, id_, now, by, msgspec.to_builtins(proof)))
         return id_, proof
 
-    def _forget_item(self, item_id: str, there: dict[str, str], proof: Proof) -> None:
+    def _used_by_others(self, item_ids: Collection[str]) -> set[str]:
+        """Files that the runs of some items name, and that others hold on to; journals are gone through once, however many items there are."""
+        with self._database.reading() as connection:
+            run_ids = {run_id for item_id in item_ids for run_id in keeping.runs_of(connection, item_id)}
+            return held.in_use(connection, held.files_named(connection, run_ids), run_ids) if run_ids else set()
+
+    def _forget_item(self, item_id: str, there: dict[str, str], used: Collection[str], proof: Proof) -> None:
         with self._database.reading() as connection:
             run_ids = keeping.runs_of(connection, item_id)
             packed = keeping.packed_in(connection, run_ids)
             named = held.files_named(connection, run_ids)
-            used = held.in_use(connection, named, run_ids)
         sha256 = there.pop(item_id)
-        own = {*packed, *(named - used), *([sha256] if sha256 not in there.values() else [])}
+        own = {*packed, *(named - set(used)), *([sha256] if sha256 not in there.values() else [])}
         try:
             proof.count(self._database.write(lambda connection: keeping.forget_item(connection, item_id, self._clock.now())))
         except keeping.GoesOn as error:
@@ -196,9 +207,13 @@ class Forgetting:
         for part in ("files", "derived"):
             yield from (each for each in (root / part).rglob("*") if each.is_file())
 
-    def _file_holds(self, sha256: str, value: str, holds: Callable[[bytes], bool]) -> bool:
-        """Whether a kept file holds a value, in its bytes or in its words as they are read."""
-        return _place_holds(self._files.path(sha256), holds, len(dumps(value))) or fold(value) in self._text(sha256)
+    def _file_holds(self, sha256: str, value: str, holds: Callable[[bytes], bool], readable: Collection[str]) -> bool:
+        """Whether a kept file holds a value, in its bytes, or in its words where it is an item's (`readable`) or was read before: results and what steps made are
+        no documents."""
+        if _place_holds(self._files.path(sha256), holds, len(dumps(value))):
+            return True
+        is_document = sha256 in readable or bool(self._files.derived_of(sha256))
+        return is_document and fold(value) in self._text(sha256)
 
     def _text(self, sha256: str) -> str:
         """The words of a kept file, folded; nothing where it cannot be read."""

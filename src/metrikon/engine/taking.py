@@ -282,7 +282,7 @@ class _Look:
         if why:
             self._pass(thing, why)
             return
-        self.taking.pace.take(self.flow.name, self.said.name)
+        self.taking.pace.look(self.flow.name, self.said.name)
         try:
             pieces = self.source.get(thing)
         except IntakeFailed as error:
@@ -300,6 +300,7 @@ class _Look:
         if not sent:
             self._pass(thing, NOTHING)
             return
+        self.taking.pace.took(self.flow.name, self.said.name)
         self.last = sent[-1]
         self.under_way.append(_Sent(thing, sent))
         self._settled(AT_ONCE)

@@ -14,9 +14,12 @@ from metrikon.intakes.webhook import Webhook, unproved_by_head
 from metrikon.service.parsing import Early
 from metrikon.service.webhooks import PATH, WRONG
 
+SELDOM = 10.0  # seconds between two times that Today is told of the same intake, however many are refused
+
 
 def early_of(app: App) -> Early:
     """What is posted to the address of an intake must be proved by its head, as far as that can tell."""
+    told_at: dict[tuple[str, str], float] = {}  # by flow and intake
 
     def why(method: str, path: str, headers: Mapping[str, str]) -> str:
         if method not in ("POST", "PUT") or not path.startswith(PATH):
@@ -28,9 +31,10 @@ def early_of(app: App) -> Early:
         said: Any = found.said.form
         given = {name.lower().replace("_", "-"): value for name, value in headers.items()}
         wrong = unproved_by_head(said, found.secret, given, time.time()) if isinstance(said, Webhook) else ""
-        if wrong:  # told in a thread of its own: whoever looks at heads waits for nothing
-            told = (found.flow.name, found.said.name, f"{WRONG} {wrong}")
-            threading.Thread(target=app.taking.came, args=told, kwargs={"failed": True}, daemon=True).start()
+        key, now = (found.flow.name, found.said.name), time.monotonic()
+        if wrong and now - told_at.get(key, -SELDOM) >= SELDOM:  # in a thread of its own: whoever looks at heads waits for nothing
+            told_at[key] = now
+            threading.Thread(target=app.taking.came, args=(*key, f"{WRONG} {wrong}"), kwargs={"failed": True}, daemon=True).start()
         return wrong
 
     return why

@@ -115,7 +115,10 @@ class SecureDoor:
         task = self._loop.create_task(_passed_on((reader, asyncio.StreamWriter(transport, protocol, reader, self._loop)), inner))
         self._passing.add(task)
         task.add_done_callback(self._passing.discard)
-        self._server.trigger.pull_trigger(lambda: self._taken(theirs, address))
+        try:
+            self._server.trigger.pull_trigger(lambda: self._taken(theirs, address))
+        except OSError:  # the other door has ended
+            theirs.close()
 
     def _taken(self, theirs: socket.socket, address: Any) -> None:
         """In the thread of the other door: a connection like those that it accepts itself."""

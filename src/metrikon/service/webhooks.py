@@ -78,11 +78,13 @@ def _posted(app: App, found: Sent, waiting: threading.Semaphore) -> Response:
         app.taking.let_go(found.flow, found.said, [(thing, why)], posted.body).result()
         return _answer({"taken": False, "why": why}, 202)
     try:
-        app.taking.pace.take(found.flow.name, found.said.name)
+        app.taking.pace.look(found.flow.name, found.said.name)
     except IntakeFailed as error:
         app.taking.came(found.flow.name, found.said.name, str(error), failed=True)
         raise Problem(429, "too-many", str(error), {"Retry-After": str(int(error.wait or AGAIN))}) from error
     arrived = [each.result() for each in app.taking.sent(found.flow, found.said, thing, pieces)]
+    if not all(each.known for each in arrived):
+        app.taking.pace.took(found.flow.name, found.said.name)
     if said.within and len(arrived) == 1 and waiting.acquire(blocking=False):
         try:
             told = _ended(app, found, arrived[0], said)
