@@ -194,6 +194,7 @@ def test_what_was_only_tried_let_go_or_asked_is_found_and_forgotten_with_the_val
     app.database.write(lambda connection: intakes.note_let_go(connection, "reads", "webhook", rows, None))
     sample = app.files.put(b"nothing in it")
     app.samples.keep_file("reads", "one", f"{value}.txt", b"nothing in it", "", "ada")
+    assert app.forgetting.holding(value.upper()).besides == app.forgetting.holding(value).besides
     found = app.forgetting.holding(value)
     assert (found.items, found.besides) == ([], {"files": 1, "calls of models": 1, "let go": 1, "samples": 1})
     _, proof = app.forgetting.forget([], "ada", value)

@@ -70,10 +70,10 @@ def run_forget(given: argparse.Namespace, out: TextIO, err: TextIO) -> int:
     elif not found["items"] and not found["besides"]:
         print("Nothing that is kept holds it.", file=out)
     elif found["proof"] is None:
-        print(f"{_items(len(found['items']))} would be forgotten{':' if found['items'] else '.'}", file=out)
+        print(f"{_items(len(found['items']))} would be forgotten:" if found["items"] else "No item holds it.", file=out)
         print("".join(f"  {each}\n" for each in found["items"]), end="", file=out)
         for what, count in found["besides"].items():
-            print(f"Besides items it stands in {what}: {count}. That would go, too.", file=out)
+            print(f"It stands in {what} ({count}), besides items. That would go, too.", file=out)
         print("Forget them, for good, with --yes.", file=out)
     else:
         _tell(found, out)
@@ -86,9 +86,9 @@ def _items(count: int) -> str:
 
 def _tell(found: dict[str, Any], out: TextIO) -> None:
     proof = found["proof"]
-    print(f"{_items(len(found['items']))} forgotten; the proof is {found['id']}.", file=out)
-    removed = [f"{count} {what}" for what, count in proof["removed"].items() if count]
-    print(f"Removed: {len(proof['files'])} files, {', '.join(removed)}.", file=out)
+    print(f"{_items(len(found['items'])) + ' forgotten' if found['items'] else 'Forgotten'}; the proof is {found['id']}.", file=out)
+    removed = {"files": len(proof["files"]), **proof["removed"]}
+    print(f"Removed: {', '.join(f'{what}: {count}' for what, count in removed.items() if count)}.", file=out)
     for place, count in Counter(each["destination"] for each in proof["elsewhere"]).items():
         print(f"{count} rows stand in {place}: they are not ours to remove.", file=out)
     for each in proof["also_in"]:

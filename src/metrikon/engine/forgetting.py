@@ -225,9 +225,15 @@ class Forgetting:
 
 
 def _holds(value: str) -> Callable[[bytes], bool]:
-    """Whether bytes hold a value: as it is, or as JSON has it."""
-    forms = {value.encode(), dumps(value)[1:-1]}
-    return lambda data: any(each in data for each in forms)
+    """Whether bytes hold a value: as it is or as JSON has it, in whatever capitals."""
+    spelt = (value, value.lower(), value.upper(), value.title())
+    forms = {form.lower() for each in spelt for form in (each.encode(), dumps(each)[1:-1])}
+
+    def held_in(data: bytes) -> bool:
+        small = data.lower()
+        return any(each in small for each in forms)
+
+    return held_in
 
 
 def _place_holds(place: Path, holds: Callable[[bytes], bool], overlap: int) -> bool:

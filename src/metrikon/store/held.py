@@ -9,11 +9,11 @@ from collections.abc import Callable, Collection, Iterator
 from sqlalchemy import Connection, delete, func, or_, select, update
 
 from metrikon.core.values.exact import loads
+from metrikon.store.keeping import FORGOTTEN
 from metrikon.store.outside_tables import let_go
 from metrikon.store.tables import calls, fetched, items, journal, runs, samples
 
 AT_ONCE = 500  # rows that are read at once
-GONE = "(forgotten)"
 Holds = Callable[[bytes], bool]  # whether some bytes hold what is looked for
 
 
@@ -60,7 +60,9 @@ def forget_let_go(connection: Connection, keys: Collection[tuple[str, str, str]]
         known = hashlib.sha256(identity.encode()).hexdigest()
         own = (let_go.c.flow == flow, let_go.c.intake == intake)
         connection.execute(delete(let_go).where(*own, let_go.c.identity == known))
-        connection.execute(update(let_go).where(*own, let_go.c.identity == identity).values(identity=known, name=GONE, why="", data=None, body=None))
+        connection.execute(
+            update(let_go).where(*own, let_go.c.identity == identity).values(identity=known, name=FORGOTTEN, why="", data=None, body=None)
+        )
     return len(keys)
 
 
