@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings as properties
 
 from metrikon.app.assemble import App
 from metrikon.app.settings import Settings
@@ -40,6 +41,10 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 def pytest_report_header() -> str:
     return f"invented invoices: seed {SEED} (METRIKON_TEST_SEED={SEED} draws the same again)"
+
+
+properties.register_profile("untimed", deadline=None)  # how long an example takes on a busy machine says nothing of what holds
+properties.load_profile("untimed")
 
 
 @pytest.fixture(autouse=True)
